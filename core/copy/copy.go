@@ -1,0 +1,231 @@
+// Package copy knows a student's copy of a worksheet: its layers, the
+// operations that change it, what is present after them, and the attempts
+// that were fixed. It does not know tables or sockets.
+//
+// An operation names the operation it was made on (its base). The operations
+// on one mark so form a tree, and the present is the tree's leaves. That is
+// why operations may arrive twice and in any order and still give the same
+// present: the order of arrival is never asked.
+package copy
+
+import (
+	"cmp"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"readymargin/core/mark"
+)
+
+// A Layer is a part of a copy with one owner. Nobody writes in another's layer.
+type Layer string
+
+// The layers. There is one feedback layer for each attempt; see Feedback.
+const (
+	Sheet   Layer = "sheet"   // the teacher's, the same for every copy
+	Work    Layer = "work"    // the student's
+	Replies Layer = "replies" // the student's answers to feedback; seen by the teachers at once
+	Own     Layer = "own"     // private to its author
+)
+
+// Feedback returns the layer in which teachers speak about attempt n.
+func Feedback(n int) Layer { return Layer("feedback." + strconv.Itoa(n)) }
+
+// Attempt returns the number of the attempt that a feedback layer is about,
+// and 0 for every other layer.
+func (l Layer) Attempt() int {
+	rest, ok := strings.CutPrefix(string(l), "feedback.")
+	n, err := strconv.Atoi(rest)
+	if !ok || err != nil || n < 1 || n > 999 {
+		return 0
+	}
+	return n
+}
+
+// Known reports whether l is the name of a layer.
+func (l Layer) Known() bool {
+	return l == Sheet || l == Work || l == Replies || l == Own || l.Attempt() > 0
+}
+
+// An Op changes one mark: with a Mark it puts it (anew or changed), without
+// one it removes it.
+type Op struct {
+	ID   string     `json:"id"`             // made by the browser; sorts by the time of its making
+	On   string     `json:"on"`             // the mark's ID
+	Base string     `json:"base,omitempty"` // the operation that this one was made on; "" for a new mark
+	Mark *mark.Mark `json:"mark,omitempty"`
+}
+
+// ErrOp is wrapped by every error of Valid.
+var ErrOp = errors.New("copy: invalid operation")
+
+// Valid says why the operation cannot be taken, or nil.
+func (o Op) Valid() error {
+	switch {
+	case !mark.ValidID(o.ID) || !mark.ValidID(o.On):
+		return fmt.Errorf("%w: names %q, %q", ErrOp, o.ID, o.On)
+	case o.Base != "" && !mark.ValidID(o.Base) || o.Base == o.ID:
+		return fmt.Errorf("%w: base %q", ErrOp, o.Base)
+	case o.Mark == nil && o.Base == "":
+		return fmt.Errorf("%w: removes what was never put", ErrOp)
+	case o.Mark != nil && o.Mark.ID != o.On:
+		return fmt.Errorf("%w: puts %q as %q", ErrOp, o.Mark.ID, o.On)
+	}
+	if o.Mark != nil {
+		return o.Mark.Valid()
+	}
+	return nil
+}
+
+// A Head is a leaf of a mark's tree: an operation that no other was made on.
+type Head struct {
+	Op   string     `json:"op"`
+	On   string     `json:"on"`
+	Mark *mark.Mark `json:"mark,omitempty"` // nil when removed
+}
+
+// A Shown is a mark that is present. Beside says that it lost to another
+// version made elsewhere at the same time: it is shown faintly, to be taken
+// or dropped.
+type Shown struct {
+	Version string    `json:"version"` // the operation to name as base of the next change
+	Mark    mark.Mark `json:"mark"`
+	Beside  bool      `json:"beside,omitempty"`
+}
+
+// Present returns what the heads of a layer show, by page and then by the
+// time at which each mark was first put. Of several versions of one mark the
+// latest made is the mark and the others stand beside it; a removal never
+// hides a version that it did not know.
+func Present(heads []Head) []Shown {
+	byMark := map[string][]Head{}
+	for _, h := range heads {
+		if h.Mark != nil {
+			byMark[h.On] = append(byMark[h.On], h)
+		}
+	}
+	var out []Shown
+	for _, hs := range byMark {
+		latest := slices.MaxFunc(hs, func(a, b Head) int { return cmp.Compare(a.Op, b.Op) })
+		for _, h := range hs {
+			out = append(out, Shown{Version: h.Op, Mark: *h.Mark, Beside: h.Op != latest.Op})
+		}
+	}
+	slices.SortFunc(out, func(a, b Shown) int {
+		return cmp.Or(cmp.Compare(a.Mark.Page, b.Mark.Page), cmp.Compare(a.Mark.ID, b.Mark.ID), cmp.Compare(a.Version, b.Version))
+	})
+	return out
+}
+
+// A Change is what an operation does to the heads of its layer.
+type Change struct {
+	Known bool   // the operation was taken before: nothing to do
+	Drop  string // the head that it replaces, or ""
+	Head  *Head  // the head that it adds, or nil when a later operation was already made on it
+}
+
+// History answers what Decide must know of the operations taken so far.
+type History interface {
+	Taken(op string) bool    // whether an operation of this name was taken
+	MadeOn(base string) bool // whether an operation with this base was taken
+}
+
+// Decide says what taking o does, given what was taken before.
+func Decide(h History, o Op) Change {
+	if h.Taken(o.ID) {
+		return Change{Known: true}
+	}
+	c := Change{Drop: o.Base}
+	if !h.MadeOn(o.ID) {
+		c.Head = &Head{Op: o.ID, On: o.On, Mark: o.Mark}
+	}
+	return c
+}
+
+// State is a layer held in memory: operations taken, and heads.
+type State struct {
+	taken, bases map[string]bool
+	heads        map[string]Head
+}
+
+func (s *State) Taken(op string) bool    { return s.taken[op] }
+func (s *State) MadeOn(base string) bool { return s.bases[base] }
+
+// Apply takes an operation.
+func (s *State) Apply(o Op) error {
+	if err := o.Valid(); err != nil {
+		return err
+	}
+	if s.heads == nil {
+		*s = State{map[string]bool{}, map[string]bool{}, map[string]Head{}}
+	}
+	c := Decide(s, o)
+	if c.Known {
+		return nil
+	}
+	s.taken[o.ID], s.bases[o.Base] = true, true
+	delete(s.heads, c.Drop)
+	if c.Head != nil {
+		s.heads[c.Head.Op] = *c.Head
+	}
+	return nil
+}
+
+// Present returns what the layer shows.
+func (s *State) Present() []Shown {
+	var hs []Head
+	for _, h := range s.heads {
+		hs = append(hs, h)
+	}
+	return Present(hs)
+}
+
+// Sounds returns the hashes of the sounds that the marks speak with, sorted.
+func Sounds(marks []mark.Mark) []string {
+	var v sounds
+	for _, m := range marks {
+		m.Visit(&v)
+	}
+	slices.Sort(v)
+	return slices.Compact(v)
+}
+
+type sounds []string
+
+func (s *sounds) add(v *mark.Voice) {
+	if v != nil {
+		*s = append(*s, v.Sound)
+	}
+}
+func (s *sounds) FreeText(mark.Mark, *mark.FreeText)   {}
+func (s *sounds) Ink(mark.Mark, *mark.Ink)             {}
+func (s *sounds) Highlight(mark.Mark, *mark.Highlight) {}
+func (s *sounds) Stamp(mark.Mark, *mark.Stamp)         {}
+func (s *sounds) Note(_ mark.Mark, n *mark.Note)       { s.add(n.Voice) }
+func (s *sounds) Reply(_ mark.Mark, r *mark.Reply)     { s.add(r.Voice) }
+
+// A Snapshot is an attempt as it was submitted. Its canonical form never
+// changes; the SHA-256 of that form is the attempt's fingerprint.
+type Snapshot struct {
+	Worksheet string      `json:"worksheet"` // SHA-256 of the sheet's PDF
+	Number    int         `json:"attempt"`
+	Marks     []mark.Mark `json:"marks"`
+	Sounds    []string    `json:"sounds"`
+}
+
+// NewSnapshot fixes what a layer shows; versions standing beside go along,
+// so that nothing that the student saw is missing.
+func NewSnapshot(worksheet string, number int, shown []Shown) Snapshot {
+	s := Snapshot{Worksheet: worksheet, Number: number, Marks: []mark.Mark{}, Sounds: []string{}}
+	for _, w := range shown {
+		s.Marks = append(s.Marks, w.Mark)
+	}
+	s.Sounds = append(s.Sounds, Sounds(s.Marks)...)
+	return s
+}
+
+// Canonical returns the bytes that are kept and whose SHA-256 is the fingerprint.
+func (s Snapshot) Canonical() ([]byte, error) { return json.Marshal(s) }

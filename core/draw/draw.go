@@ -1,0 +1,78 @@
+// Package draw turns marks into the few simple shapes that every renderer can
+// paint. The screen's SVG and the PDF's content are made from the same
+// shapes, which is why they agree.
+//
+// Notes and replies have no shape: what is said lives in the margin.
+package draw
+
+import (
+	"readymargin/core/mark"
+	"readymargin/core/page"
+)
+
+// A Shape is a filled or stroked path, or a line of text.
+type Shape struct {
+	Path     page.Path  `json:"-"`
+	D        string     `json:"d,omitempty"`        // Path, as SVG reads it
+	Fill     mark.Color `json:"fill,omitempty"`     // none when empty
+	Stroke   mark.Color `json:"stroke,omitempty"`   // none when empty; ends and corners are round
+	Width    float64    `json:"width,omitempty"`    // of the stroke, points
+	Opacity  float64    `json:"opacity,omitempty"`  // 0 means 1
+	Multiply bool       `json:"multiply,omitempty"` // darkens what is beneath (ISO 32000-2, 11.3.5.2)
+	Text     *Text      `json:"text,omitempty"`
+}
+
+// Text is one line of letters from X on the baseline Y.
+type Text struct {
+	X    float64    `json:"x"`
+	Y    float64    `json:"y"`
+	Runs []mark.Run `json:"runs"`
+}
+
+// Shapes returns what to paint for m, from back to front.
+func Shapes(m mark.Mark) []Shape {
+	var p painter
+	m.Visit(&p)
+	for i := range p.out {
+		p.out[i].D = p.out[i].Path.SVG()
+	}
+	return p.out
+}
+
+type painter struct{ out []Shape }
+
+func (p *painter) FreeText(_ mark.Mark, t *mark.FreeText) {
+	for i, l := range t.Lines {
+		if len(l.Runs) > 0 {
+			p.out = append(p.out, Shape{Text: &Text{t.X, page.Round(t.Baseline(i)), l.Runs}})
+		}
+	}
+}
+
+func (p *painter) Ink(_ mark.Mark, i *mark.Ink) {
+	for _, s := range i.InkList {
+		shape := Shape{Opacity: i.Opacity}
+		if s.Even() {
+			shape.Path, shape.Stroke, shape.Width = s.Center(), i.Color, page.Round(i.Width*s.Width[0])
+		} else {
+			shape.Path, shape.Fill = s.Outline(i.Width), i.Color
+		}
+		p.out = append(p.out, shape)
+	}
+}
+
+func (p *painter) Highlight(_ mark.Mark, h *mark.Highlight) {
+	var path page.Path
+	for _, q := range h.Quads() {
+		path.Quad(q)
+	}
+	p.out = append(p.out, Shape{Path: path, Fill: h.Color, Multiply: true})
+}
+
+func (p *painter) Stamp(_ mark.Mark, s *mark.Stamp) {
+	path, width := s.Path()
+	p.out = append(p.out, Shape{Path: path, Stroke: s.Color, Width: page.Round(width)})
+}
+
+func (p *painter) Note(mark.Mark, *mark.Note)   {}
+func (p *painter) Reply(mark.Mark, *mark.Reply) {}

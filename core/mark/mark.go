@@ -1,0 +1,283 @@
+// Package mark knows the kinds of marks that people put on a page: what each
+// is made of, what is valid, how it is moved and recoloured, and what it
+// covers. It does not know who made a mark or how it is stored.
+//
+// The set of kinds is closed. Everything that treats kinds differently
+// (painting, export, comparing) is a [Visitor], so that a new kind cannot be
+// forgotten. Names follow the annotations of ISO 32000-2, 12.5.6, where one
+// exists. All lengths are points in page space.
+package mark
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"regexp"
+	"unicode/utf8"
+
+	"readymargin/core/ink"
+	"readymargin/core/page"
+)
+
+// A Mark is one thing on one page.
+type Mark struct {
+	ID   string
+	Page int // from 1
+	Body Body
+}
+
+// A Body is what a mark is made of: *FreeText, *Ink, *Highlight, *Stamp,
+// *Note or *Reply.
+type Body interface {
+	// Kind returns the name under which the kind is stored.
+	Kind() string
+	// Bounds returns the smallest rectangle around what is painted.
+	Bounds() page.Rect
+	// Moved returns a copy moved by d.
+	Moved(d page.Point) Body
+	// Recoloured returns a copy in another colour.
+	Recoloured(c Color) Body
+	// Distance returns how far p is from what is painted, 0 when on it.
+	Distance(p page.Point) float64
+
+	check() error
+	accept(Mark, Visitor)
+}
+
+// A Visitor does one thing for each kind of mark.
+type Visitor interface {
+	FreeText(Mark, *FreeText)
+	Ink(Mark, *Ink)
+	Highlight(Mark, *Highlight)
+	Stamp(Mark, *Stamp)
+	Note(Mark, *Note)
+	Reply(Mark, *Reply)
+}
+
+// Visit calls the method of v that belongs to m's kind.
+func (m Mark) Visit(v Visitor) { m.Body.accept(m, v) }
+
+// Limits of a single mark; beyond them Valid refuses it.
+const (
+	MaxText   = 20_000 // characters
+	MaxPoints = 30_000 // of a stroke's path
+	MaxQuads  = 400
+	far       = 20_000 // points; a page side is at most 5 m, that is 14,173 points
+)
+
+// ErrInvalid is wrapped by every error of Valid and of reading a mark.
+var ErrInvalid = errors.New("mark: invalid")
+
+func invalid(format string, a ...any) error {
+	return fmt.Errorf("%w: %s", ErrInvalid, fmt.Sprintf(format, a...))
+}
+
+var idForm = regexp.MustCompile(`^[0-9A-Za-z_-]{8,64}$`)
+
+// ValidID reports whether s can be the name of a mark or an operation.
+func ValidID(s string) bool { return idForm.MatchString(s) }
+
+// Valid says why m cannot be kept, or nil.
+func (m Mark) Valid() error {
+	switch {
+	case !ValidID(m.ID):
+		return invalid("name %q", m.ID)
+	case m.Page < 1:
+		return invalid("page %d", m.Page)
+	case m.Body == nil:
+		return invalid("nothing in it")
+	}
+	if err := m.Body.check(); err != nil {
+		return err
+	}
+	if b := m.Body.Bounds(); !(b.Min.X > -far && b.Min.Y > -far && b.Max.X < far && b.Max.Y < far) {
+		return invalid("outside any page: %v", b)
+	}
+	return nil
+}
+
+// A Color is a colour in the form #rrggbb, in sRGB.
+type Color string
+
+var colorForm = regexp.MustCompile(`^#[0-9a-f]{6}$`)
+
+func (c Color) check() error {
+	if !colorForm.MatchString(string(c)) {
+		return invalid("colour %q", string(c))
+	}
+	return nil
+}
+
+// RGB returns the parts of the colour from 0 to 1.
+func (c Color) RGB() (r, g, b float64) {
+	var v [3]uint8
+	fmt.Sscanf(string(c), "#%02x%02x%02x", &v[0], &v[1], &v[2])
+	return float64(v[0]) / 255, float64(v[1]) / 255, float64(v[2]) / 255
+}
+
+// FreeText is typed text. Its line breaks are part of it: whoever typed it
+// set them, and every renderer keeps them.
+type FreeText struct {
+	X     float64 `json:"x"`     // left edge of the lines
+	Y     float64 `json:"y"`     // baseline of the first line
+	Width float64 `json:"width"` // of the widest line
+	Lines []Line  `json:"lines"`
+}
+
+// A Line is one line of typed text.
+type Line struct {
+	Runs []Run `json:"runs"`
+	Hard bool  `json:"hard,omitempty"` // ended by the writer, not by the edge
+}
+
+// A Run is a piece of text of one look.
+type Run struct {
+	Text  string  `json:"text"`
+	Size  float64 `json:"size"` // points
+	Color Color   `json:"color"`
+}
+
+// Leading is the distance between two baselines, as a factor of the size.
+const Leading = 1.3
+
+// Size returns the largest size of the text, or 14 when there is none.
+func (t *FreeText) Size() float64 {
+	s := 0.0
+	for _, l := range t.Lines {
+		for _, r := range l.Runs {
+			s = max(s, r.Size)
+		}
+	}
+	if s == 0 {
+		return 14
+	}
+	return s
+}
+
+// Baseline returns the baseline of line i.
+func (t *FreeText) Baseline(i int) float64 { return t.Y + float64(i)*Leading*t.Size() }
+
+// String returns the text as it was typed, without the breaks at the edge.
+func (t *FreeText) String() string {
+	s := ""
+	for i, l := range t.Lines {
+		for _, r := range l.Runs {
+			s += r.Text
+		}
+		if l.Hard && i < len(t.Lines)-1 {
+			s += "\n"
+		}
+	}
+	return s
+}
+
+// Ink is freehand drawing.
+type Ink struct {
+	Color   Color        `json:"color"`
+	Width   float64      `json:"width"`   // points
+	Opacity float64      `json:"opacity"` // 0 to 1
+	InkList []ink.Stroke `json:"inkList"`
+}
+
+// Highlight is a wash of colour over words (one quad a line) or over a box.
+type Highlight struct {
+	Color      Color        `json:"color"`
+	QuadPoints [][8]float64 `json:"quadPoints"`     // corners in the order of page.Quad
+	Text       string       `json:"text,omitempty"` // the words under it, if any
+}
+
+// Quads returns the highlight's regions.
+func (h *Highlight) Quads() []page.Quad {
+	out := make([]page.Quad, len(h.QuadPoints))
+	for i, q := range h.QuadPoints {
+		out[i] = page.Quad{{X: q[0], Y: q[1]}, {X: q[2], Y: q[3]}, {X: q[4], Y: q[5]}, {X: q[6], Y: q[7]}}
+	}
+	return out
+}
+
+// QuadPoints writes quads as the numbers of a Highlight.
+func QuadPoints(qs []page.Quad) [][8]float64 {
+	out := make([][8]float64, len(qs))
+	for i, q := range qs {
+		for k, p := range q {
+			out[i][2*k], out[i][2*k+1] = page.Round(p.X), page.Round(p.Y)
+		}
+	}
+	return out
+}
+
+// Stamp is a small ready sign.
+type Stamp struct {
+	Name  string     `json:"name"` // one of StampNames
+	Color Color      `json:"color"`
+	Rect  [4]float64 `json:"rect"` // left, top, right, bottom
+}
+
+// StampNames are the signs there are.
+var StampNames = []string{"tick", "cross"}
+
+// A Voice is a spoken remark.
+type Voice struct {
+	Sound        string `json:"sound"` // SHA-256 of the sound, in hexadecimal
+	Milliseconds int    `json:"ms"`
+	Peaks        []int  `json:"peaks"` // loudness along the way, 0 to 100
+}
+
+// Note is something said at a place, typed or spoken.
+type Note struct {
+	At    [2]float64 `json:"at"`
+	On    string     `json:"on,omitempty"` // the mark it speaks about, if any
+	Text  string     `json:"text,omitempty"`
+	Voice *Voice     `json:"voice,omitempty"`
+}
+
+// Reply answers a note; it has no place of its own.
+type Reply struct {
+	To    string `json:"to"` // the note's ID
+	Text  string `json:"text,omitempty"`
+	Voice *Voice `json:"voice,omitempty"`
+}
+
+type wire struct {
+	ID   string          `json:"id"`
+	Page int             `json:"page"`
+	Kind string          `json:"kind"`
+	Body json.RawMessage `json:"body"`
+}
+
+// MarshalJSON writes m with the name of its kind.
+func (m Mark) MarshalJSON() ([]byte, error) {
+	b, err := json.Marshal(m.Body)
+	if err != nil {
+		return nil, err
+	}
+	return json.Marshal(wire{m.ID, m.Page, m.Body.Kind(), b})
+}
+
+// UnmarshalJSON reads what MarshalJSON writes; a kind that does not exist and
+// a body that is not valid are refused with ErrInvalid.
+func (m *Mark) UnmarshalJSON(b []byte) error {
+	var w wire
+	if err := json.Unmarshal(b, &w); err != nil {
+		return invalid("%v", err)
+	}
+	body, ok := map[string]Body{
+		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
+		"stamp": &Stamp{}, "note": &Note{}, "reply": &Reply{},
+	}[w.Kind]
+	if !ok {
+		return invalid("kind %q", w.Kind)
+	}
+	if err := json.Unmarshal(w.Body, body); err != nil {
+		return invalid("%v", err)
+	}
+	*m = Mark{ID: w.ID, Page: w.Page, Body: body}
+	return m.Valid()
+}
+
+func textOK(s string) error {
+	if !utf8.ValidString(s) || utf8.RuneCountInString(s) > MaxText {
+		return invalid("text of %d bytes", len(s))
+	}
+	return nil
+}

@@ -1,0 +1,97 @@
+// Package note puts notes and their answers together as conversations, and
+// gives them the numbers that stand at both ends of a leader line. It does
+// not know audio files.
+package note
+
+import (
+	"slices"
+	"time"
+
+	"readymargin/core/mark"
+)
+
+// A Remark is something said by somebody: the note itself or an answer.
+type Remark struct {
+	ID      string      `json:"id"`
+	Version string      `json:"version,omitempty"` // of the mark, for changing it
+	Layer   string      `json:"layer"`
+	Author  string      `json:"author"`
+	Mine    bool        `json:"mine"`
+	Sent    bool        `json:"sent"` // the other side can see it
+	At      time.Time   `json:"at"`
+	Text    string      `json:"text,omitempty"`
+	Voice   *mark.Voice `json:"voice,omitempty"`
+}
+
+// A Thread is a note with its answers, at its place.
+type Thread struct {
+	Number  int        `json:"number"`
+	Page    int        `json:"page"`
+	Place   [2]float64 `json:"place"`
+	On      string     `json:"on,omitempty"`
+	Remarks []Remark   `json:"remarks"`
+}
+
+// Said is a mark together with who made it and how it stands.
+type Said struct {
+	Mark   mark.Mark
+	Remark Remark // ID, Text and Voice are filled in from the mark
+}
+
+// Threads gathers notes and replies, in the order of their places on the
+// sheet. Replies to a note that is not there are left out.
+func Threads(all []Said) []Thread {
+	g := gatherer{}
+	for _, s := range all {
+		g.said = s
+		s.Mark.Visit(&g)
+	}
+	slices.SortStableFunc(g.threads, func(a, b Thread) int {
+		switch {
+		case a.Page != b.Page:
+			return a.Page - b.Page
+		case a.Place[1] != b.Place[1]:
+			if a.Place[1] < b.Place[1] {
+				return -1
+			}
+			return 1
+		}
+		return 0
+	})
+	for i := range g.threads {
+		t := &g.threads[i]
+		t.Number = i + 1
+		answers := g.replies[t.Remarks[0].ID]
+		slices.SortStableFunc(answers, func(a, b Remark) int { return a.At.Compare(b.At) })
+		t.Remarks = append(t.Remarks, answers...)
+	}
+	return g.threads
+}
+
+type gatherer struct {
+	said    Said
+	threads []Thread
+	replies map[string][]Remark
+}
+
+func (g *gatherer) remark(text string, v *mark.Voice) Remark {
+	r := g.said.Remark
+	r.ID, r.Text, r.Voice = g.said.Mark.ID, text, v
+	return r
+}
+
+func (g *gatherer) Note(m mark.Mark, n *mark.Note) {
+	g.threads = append(g.threads, Thread{Page: m.Page, Place: n.At, On: n.On, Remarks: []Remark{g.remark(n.Text, n.Voice)}})
+}
+
+func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {
+	if g.replies == nil {
+		g.replies = map[string][]Remark{}
+	}
+	g.replies[r.To] = append(g.replies[r.To], g.remark(r.Text, r.Voice))
+}
+
+func (g *gatherer) FreeText(mark.Mark, *mark.FreeText)   {}
+func (g *gatherer) Ink(mark.Mark, *mark.Ink)             {}
+func (g *gatherer) Highlight(mark.Mark, *mark.Highlight) {}
+func (g *gatherer) Stamp(mark.Mark, *mark.Stamp)         {}

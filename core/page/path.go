@@ -1,0 +1,104 @@
+package page
+
+import "strconv"
+
+// A Path is a sequence of subpaths, as it is drawn on the screen (SVG 2,
+// 9.3) and in a PDF (ISO 32000-2, 8.5.2). The zero Path is empty.
+type Path struct {
+	ops []byte  // 'M', 'L', 'C', 'Z'
+	pts []Point // one for M and L, three for C, none for Z
+}
+
+// MoveTo begins a subpath at p.
+func (a *Path) MoveTo(p Point) { a.add('M', p) }
+
+// LineTo goes on in a straight line to p.
+func (a *Path) LineTo(p Point) { a.add('L', p) }
+
+// CubeTo goes on in a cubic Bézier curve to p with the control points c1, c2.
+func (a *Path) CubeTo(c1, c2, p Point) { a.add('C', c1, c2, p) }
+
+// Close ends the subpath at its beginning.
+func (a *Path) Close() { a.add('Z') }
+
+func (a *Path) add(op byte, ps ...Point) {
+	a.ops = append(a.ops, op)
+	a.pts = append(a.pts, ps...)
+}
+
+// kappa is the length of the control arms of the cubic that stands for a
+// quarter of the unit circle, off by less than 0.03 %.
+const kappa = 0.5522847498
+
+// Circle adds a circle of radius r around c, running clockwise as the reader
+// sees it.
+func (a *Path) Circle(c Point, r float64) {
+	k := kappa * r
+	a.MoveTo(Point{c.X + r, c.Y})
+	a.CubeTo(Point{c.X + r, c.Y + k}, Point{c.X + k, c.Y + r}, Point{c.X, c.Y + r})
+	a.CubeTo(Point{c.X - k, c.Y + r}, Point{c.X - r, c.Y + k}, Point{c.X - r, c.Y})
+	a.CubeTo(Point{c.X - r, c.Y - k}, Point{c.X - k, c.Y - r}, Point{c.X, c.Y - r})
+	a.CubeTo(Point{c.X + k, c.Y - r}, Point{c.X + r, c.Y - k}, Point{c.X + r, c.Y})
+	a.Close()
+}
+
+// Quad adds the outline of q.
+func (a *Path) Quad(q Quad) {
+	a.MoveTo(q[0])
+	for _, p := range q[1:] {
+		a.LineTo(p)
+	}
+	a.Close()
+}
+
+// Empty reports whether nothing was drawn.
+func (a Path) Empty() bool { return len(a.ops) == 0 }
+
+// Transform returns the path with every point mapped by m.
+func (a Path) Transform(m Matrix) Path {
+	b := Path{ops: a.ops, pts: make([]Point, len(a.pts))}
+	for i, p := range a.pts {
+		b.pts[i] = m.Apply(p)
+	}
+	return b
+}
+
+// SVG returns the path as the value of a d attribute (SVG 2, 9.3.2).
+func (a Path) SVG() string { return a.write(svgOps, true) }
+
+// PDF returns the path as path construction operators (ISO 32000-2, table 58).
+func (a Path) PDF() string { return a.write(pdfOps, false) }
+
+var (
+	svgOps = map[byte]string{'M': "M", 'L': "L", 'C': "C", 'Z': "Z"}
+	pdfOps = map[byte]string{'M': " m\n", 'L': " l\n", 'C': " c\n", 'Z': "h\n"}
+)
+
+func (a Path) write(names map[byte]string, before bool) string {
+	out := make([]byte, 0, 16*len(a.pts))
+	next := 0
+	for _, op := range a.ops {
+		n := map[byte]int{'M': 1, 'L': 1, 'C': 3}[op]
+		if before {
+			out = append(out, names[op]...)
+		}
+		for i, p := range a.pts[next : next+n] {
+			if i > 0 {
+				out = append(out, ' ')
+			}
+			out = AppendNumber(out, p.X)
+			out = append(out, ' ')
+			out = AppendNumber(out, p.Y)
+		}
+		next += n
+		if !before {
+			out = append(out, names[op]...)
+		}
+	}
+	return string(out)
+}
+
+// AppendNumber appends v with at most two decimals, as SVG and PDF both read it.
+func AppendNumber(b []byte, v float64) []byte {
+	return strconv.AppendFloat(b, Round(v), 'f', -1, 64)
+}

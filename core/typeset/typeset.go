@@ -1,0 +1,140 @@
+// Package typeset measures and breaks text in the fonts that ship, so that
+// text which no browser has set still comes out as one would have set it, and
+// so that a PDF places every letter where the screen did.
+//
+// The browser sets text marks without kerning and ligatures; the way from one
+// letter to the next is then the advance width of the font (OpenType hmtx),
+// and nothing else needs to be known to agree with it.
+package typeset
+
+import (
+	"embed"
+	"fmt"
+	"strings"
+	"sync"
+
+	"github.com/tdewolff/font"
+)
+
+// Files holds the fonts of text marks in WOFF 2.0, for browsers and for Load.
+//
+//go:embed fonts/*.woff2
+var Files embed.FS
+
+// A Face is one font file.
+type Face struct {
+	Name string
+	SFNT *font.SFNT
+}
+
+// Faces is a chain of fonts: a letter is set in the first that has it.
+type Faces []*Face
+
+// Load returns the faces of text marks, in the order in which the browser's
+// style sheet names them. The fonts are part of the program, so an error is
+// an error of the build.
+var Load = sync.OnceValue(func() Faces {
+	var out Faces
+	for _, name := range []string{"text-latin", "text-latin-ext", "signs"} {
+		b, err := Files.ReadFile("fonts/" + name + ".woff2")
+		if err == nil {
+			b, err = font.ToSFNT(b)
+		}
+		if err != nil {
+			panic(fmt.Sprintf("typeset: font %s: %v", name, err))
+		}
+		sfnt, err := font.ParseSFNT(b, 0)
+		if err != nil {
+			panic(fmt.Sprintf("typeset: font %s: %v", name, err))
+		}
+		out = append(out, &Face{name, sfnt})
+	}
+	return out
+})
+
+// Advance returns the way from one letter to the next at the given size, in points.
+func (f *Face) Advance(glyph uint16, size float64) float64 {
+	return float64(f.SFNT.GlyphAdvance(glyph)) * size / float64(f.SFNT.Head.UnitsPerEm)
+}
+
+// A Glyph is a letter's picture in one face; Rune is what it stands for.
+type Glyph struct {
+	Face  *Face
+	ID    uint16
+	Rune  rune
+	Width float64 // advance, points
+}
+
+// Shape returns the glyphs of s at the given size. A letter that no face has
+// comes out as the last face's sign for "missing"; see Missing.
+func (fs Faces) Shape(s string, size float64) []Glyph {
+	var out []Glyph
+	for _, r := range s {
+		f, id := fs.find(r)
+		if f == nil {
+			f = fs[len(fs)-1]
+		}
+		out = append(out, Glyph{f, id, r, f.Advance(id, size)})
+	}
+	return out
+}
+
+func (fs Faces) find(r rune) (*Face, uint16) {
+	if r == '\u00a0' || r == '\t' {
+		r = ' '
+	}
+	for _, f := range fs {
+		if id := f.SFNT.GlyphIndex(r); id != 0 {
+			return f, id
+		}
+	}
+	return nil, 0
+}
+
+// Missing returns the letters of s that no face has, each once, in order.
+func (fs Faces) Missing(s string) []rune {
+	var out []rune
+	for _, r := range s {
+		if f, _ := fs.find(r); f == nil && r >= ' ' && !strings.ContainsRune(string(out), r) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// Width returns the width of s at the given size, in points.
+func (fs Faces) Width(s string, size float64) float64 {
+	w := 0.0
+	for _, g := range fs.Shape(s, size) {
+		w += g.Width
+	}
+	return w
+}
+
+// Wrap breaks s into lines no wider than width: at its own line ends, else at
+// spaces, else, for a word wider than the line, between letters.
+func (fs Faces) Wrap(s string, size, width float64) []string {
+	var out []string
+	for _, paragraph := range strings.Split(s, "\n") {
+		line, used := "", 0.0
+		flush := func() {
+			out = append(out, strings.TrimRight(line, " "))
+			line, used = "", 0
+		}
+		for _, word := range strings.SplitAfter(paragraph, " ") {
+			w := fs.Width(strings.TrimRight(word, " "), size)
+			if used > 0 && used+w > width {
+				flush()
+			}
+			for _, r := range word {
+				step := fs.Width(string(r), size)
+				if w > width && used > 0 && used+step > width {
+					flush()
+				}
+				line, used = line+string(r), used+step
+			}
+		}
+		flush()
+	}
+	return out
+}

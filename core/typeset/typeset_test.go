@@ -1,0 +1,60 @@
+package typeset
+
+import (
+	"strings"
+	"testing"
+)
+
+// The expected widths were read off the hmtx table of DejaVu Sans 2.37 with
+// fontTools: Omega = 1565, Zhe (U+0416) = 2206 and the square root = 1305
+// units of 2048.
+func TestWidthsAreTheFonts(t *testing.T) {
+	fs := Load()
+	for _, c := range []struct {
+		text string
+		face string
+	}{{"a", "text-latin"}, {"ő", "text-latin-ext"}, {"Ω", "signs"}, {"Ж", "signs"}, {"√", "signs"}, {"₂", "signs"}} {
+		if g := fs.Shape(c.text, 10)[0]; g.Face.Name != c.face || g.Width <= 0 {
+			t.Errorf("%s is set in %s, %v wide; want %s", c.text, g.Face.Name, g.Width, c.face)
+		}
+	}
+	for text, units := range map[string]float64{"Ω": 1565, "Ж": 2206, "√": 1305} {
+		if got := fs.Width(text, 2048); got != units {
+			t.Errorf("%s is %v units wide, want %v", text, got, units)
+		}
+	}
+	if a, b := fs.Width("Skerry", 14), fs.Width("Skerry", 28); b != 2*a {
+		t.Errorf("twice the size is %v wide, want twice %v", b, a)
+	}
+}
+
+func TestWrapKeepsInsideAndLosesNothing(t *testing.T) {
+	fs := Load()
+	for _, s := range []string{
+		"The range of the tide is four and a half metres, so this is a spring tide.",
+		"Antidisestablishmentarianismandthensomemoreofit",
+		"one\ntwo three four five six seven eight nine ten\n\nlast",
+		"",
+	} {
+		lines := fs.Wrap(s, 14, 120)
+		for _, l := range lines {
+			if w := fs.Width(l, 14); w > 120 {
+				t.Errorf("%q is %v wide", l, w)
+			}
+		}
+		squeeze := strings.NewReplacer(" ", "", "\n", "").Replace
+		if got := squeeze(strings.Join(lines, "")); got != squeeze(s) {
+			t.Errorf("%q became %q", s, got)
+		}
+	}
+	if got := fs.Wrap("a\n\nb", 14, 100); len(got) != 3 || got[1] != "" {
+		t.Errorf("an empty line did not stay: %q", got)
+	}
+}
+
+func TestMissingLettersAreNamed(t *testing.T) {
+	got := Load().Missing("H₂SO₄ ≥ 5 m, Здравствуй, καλημέρα, 漢字 漢")
+	if string(got) != "漢字" {
+		t.Errorf("missing %q, want 漢字", string(got))
+	}
+}

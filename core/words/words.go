@@ -1,0 +1,160 @@
+// Package words knows the printed words of a page: where they stand, in which
+// order they are read, and which of them a gesture means.
+//
+// It is told the words; how they were found in a file is not its concern.
+package words
+
+import (
+	"math"
+	"strings"
+
+	"readymargin/core/page"
+)
+
+// A Word is a printed word in page space.
+type Word struct {
+	Text     string     `json:"t"`
+	Box      [4]float64 `json:"b"` // left, top, right, bottom of its line's height, in points
+	Baseline float64    `json:"y"`
+	Line     int        `json:"l"` // words of one printed line share a number; numbers grow in reading order
+	Edges    []float64  `json:"x"` // the left edge of each letter, and the right edge of the last
+}
+
+// Rect returns the word's box.
+func (w Word) Rect() page.Rect { return page.R(w.Box[0], w.Box[1], w.Box[2], w.Box[3]) }
+
+// A Rule is a printed horizontal line from X0 to X1 at Y, in points.
+type Rule struct {
+	X0 float64 `json:"x0"`
+	X1 float64 `json:"x1"`
+	Y  float64 `json:"y"`
+}
+
+// A Page holds what is printed: words in reading order and rules.
+type Page struct {
+	Words []Word `json:"words"`
+	Rules []Rule `json:"rules"`
+}
+
+// A Run is a part of the printed text: the quads that cover it, one a line,
+// and the words themselves.
+type Run struct {
+	Quads []page.Quad
+	Text  string
+}
+
+// At returns the index of the word under p, or -1.
+func (pg Page) At(p page.Point) int {
+	for i, w := range pg.Words {
+		if w.Rect().Grow(1).Contains(p) {
+			return i
+		}
+	}
+	return -1
+}
+
+// nearest returns the word that a gesture ending at p means: of the lines the
+// closest in height among those whose column p is in, and on it the closest word.
+func (pg Page) nearest(p page.Point) int {
+	best, cost := -1, math.Inf(1)
+	for i, w := range pg.Words {
+		r := w.Rect()
+		dx, dy := outside(p.X, r.Min.X, r.Max.X), outside(p.Y, r.Min.Y, r.Max.Y)
+		if c := dx + 4*dy; c < cost {
+			best, cost = i, c
+		}
+	}
+	return best
+}
+
+func outside(v, lo, hi float64) float64 { return max(lo-v, v-hi, 0) }
+
+// Between returns the run from the word under from to the one meant by to,
+// in reading order, in whole words or, with letters, in whole letters. ok is
+// false when from is not on a word: then the gesture is about the paper.
+func (pg Page) Between(from, to page.Point, letters bool) (run Run, ok bool) {
+	first := pg.At(from)
+	if first < 0 {
+		return Run{}, false
+	}
+	last := pg.nearest(to)
+	a, b := from, to
+	if last < first {
+		first, last, a, b = last, first, to, from
+	}
+	if first == last && a.X > b.X {
+		a, b = b, a
+	}
+	lo, hi := 0, len(pg.Words[last].Edges)-1
+	if letters {
+		lo = letterAt(pg.Words[first], a.X)
+		hi = letterAt(pg.Words[last], b.X) + 1
+	}
+	return pg.run(first, last, lo, hi), true
+}
+
+// letterAt returns the index of the letter of w that x is on, or the nearest.
+func letterAt(w Word, x float64) int {
+	n := 0
+	for n+2 < len(w.Edges) && x >= w.Edges[n+1] {
+		n++
+	}
+	return n
+}
+
+// run gathers the words from first to last, beginning at the letter lo of the
+// first and ending before the letter hi of the last.
+func (pg Page) run(first, last, lo, hi int) Run {
+	var out Run
+	var text strings.Builder
+	line, box := -1, page.Rect{}
+	for i := first; i <= last; i++ {
+		w := pg.Words[i]
+		r, t := w.Rect(), []rune(w.Text)
+		from, to := 0, len(t)
+		if i == last && hi < len(w.Edges) {
+			r.Max.X, to = w.Edges[hi], min(hi, len(t))
+		}
+		if i == first && lo < len(w.Edges) {
+			r.Min.X, from = w.Edges[lo], min(lo, to)
+		}
+		if i > first {
+			text.WriteByte(' ')
+		}
+		text.WriteString(string(t[from:to]))
+		if w.Line != line && !box.Empty() {
+			out.Quads = append(out.Quads, page.QuadOf(box))
+			box = page.Rect{}
+		}
+		line, box = w.Line, box.Union(r)
+	}
+	if !box.Empty() {
+		out.Quads = append(out.Quads, page.QuadOf(box))
+	}
+	out.Text = text.String()
+	return out
+}
+
+// Settle returns the baseline on which letters of the given size stand when
+// somebody starts to type at p: on a printed rule or on the baseline of a
+// printed line when one is near, else where the letters are centred on p.
+func (pg Page) Settle(p page.Point, size float64) float64 {
+	free := p.Y + 0.35*size
+	best, reach := free, 0.75*size
+	offer := func(y float64) {
+		if d := math.Abs(y - free); d < reach {
+			best, reach = y, d
+		}
+	}
+	for _, r := range pg.Rules {
+		if p.X > r.X0-2 && p.X < r.X1+2 && p.Y < r.Y+0.4*size {
+			offer(r.Y - 0.16*size)
+		}
+	}
+	for _, w := range pg.Words {
+		if p.Y > w.Box[1]-1 && p.Y < w.Box[3]+1 && math.Abs(p.X-w.Rect().Center().X) < 300 {
+			offer(w.Baseline)
+		}
+	}
+	return page.Round(best)
+}
