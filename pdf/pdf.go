@@ -1,0 +1,90 @@
+// Package pdf opens PDF files that strangers made, gives their pages as
+// pictures and words, and writes PDF files with marks on them.
+//
+// A stranger's bytes are parsed only in child processes of this binary (see
+// Pool and WorkerMain), inside limits; the parent never reads into them. The
+// package knows nothing of courses or people.
+package pdf
+
+import (
+	"errors"
+	"time"
+
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/core/words"
+)
+
+// What can be wrong with a file. Each is one sentence for people; see web.
+var (
+	ErrNotPDF    = errors.New("pdf: not a PDF file")
+	ErrDamaged   = errors.New("pdf: the file is damaged")
+	ErrEncrypted = errors.New("pdf: the file asks for a password")
+	ErrEmpty     = errors.New("pdf: no pages")
+	ErrTooLarge  = errors.New("pdf: too many bytes")
+	ErrPages     = errors.New("pdf: too many pages")
+	ErrSide      = errors.New("pdf: a page is too large")
+	ErrTime      = errors.New("pdf: takes too long to read")
+	ErrMemory    = errors.New("pdf: takes too much memory to read")
+	ErrNoPage    = errors.New("pdf: no such page")
+)
+
+// failures are the errors that a worker can report, by the name they have on the wire.
+var failures = map[string]error{}
+
+func init() {
+	for _, e := range []error{ErrNotPDF, ErrDamaged, ErrEncrypted, ErrEmpty, ErrTooLarge, ErrPages, ErrSide, ErrTime, ErrMemory, ErrNoPage} {
+		failures[e.Error()] = e
+	}
+}
+
+// Limits are the bounds inside which a file is opened.
+type Limits struct {
+	Bytes  int64         `json:"bytes"`
+	Pages  int           `json:"pages"`
+	Side   float64       `json:"side"`   // longest page side, points
+	Time   time.Duration `json:"time"`   // for one piece of work
+	Memory int64         `json:"memory"` // bytes, in one worker, beside the program itself
+}
+
+// DefaultLimits are 60 MiB, 200 pages, 5 m, 20 s and 256 MiB.
+var DefaultLimits = Limits{60 << 20, 200, 5 / 0.0254 * 72, 20 * time.Second, 256 << 20}
+
+// MaxPixels bounds a page's picture.
+const MaxPixels = 40_000_000
+
+// A Page is a page as it is shown.
+type Page struct {
+	Box    page.Box   `json:"box"`
+	Width  float64    `json:"width"` // points, in page space
+	Height float64    `json:"height"`
+	Print  words.Page `json:"print"` // what is printed on it
+}
+
+// A Picture is a page rendered for the screen.
+type Picture struct {
+	Type string // image/png or image/jpeg
+	Data []byte
+}
+
+// A Print says what to print on the pages of a file. Marks are painted in
+// their order, highlights beneath all others; marks on page numbers behind
+// the last page go on extra pages of A4.
+type Print struct {
+	Boxes  []page.Box  `json:"boxes"` // of the file's pages, as Inspect gave them
+	Marks  []mark.Mark `json:"marks"`
+	Points []NotePoint `json:"points"`
+	Extra  int         `json:"extra"` // pages to add
+	Title  string      `json:"title"`
+}
+
+// A NotePoint is the sign of a note on a page.
+type NotePoint struct {
+	Page   int        `json:"page"`
+	At     page.Point `json:"at"`
+	Number int        `json:"number"`
+	Color  mark.Color `json:"color"`
+}
+
+// A4 is the size of an added page, in points.
+var A4 = page.R(0, 0, 595.28, 841.89)

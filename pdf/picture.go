@@ -1,0 +1,111 @@
+package pdf
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"image/png"
+	"math"
+
+	"github.com/klippa-app/go-pdfium/enums"
+	"github.com/klippa-app/go-pdfium/requests"
+)
+
+// picture renders a page of the file in hand. A page of few colours, as
+// typeset pages are, becomes a palette PNG, which is small and exact; a page
+// with photographs becomes a JPEG.
+func (d *desk) picture(number int, scale float64) (kind string, data []byte, err error) {
+	if err := d.open(); err != nil {
+		return "", nil, err
+	}
+	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: *d.doc, Index: number - 1})
+	if err != nil {
+		return "", nil, ErrNoPage
+	}
+	w, h := int(math.Ceil(size.Width*scale)), int(math.Ceil(size.Height*scale))
+	if w*h > MaxPixels {
+		shrink := math.Sqrt(MaxPixels / float64(w*h))
+		w, h = int(float64(w)*shrink), int(float64(h)*shrink)
+	}
+	res, err := d.pdf.RenderPageInPixels(&requests.RenderPageInPixels{
+		Page:  requests.Page{ByIndex: &requests.PageByIndex{Document: *d.doc, Index: number - 1}},
+		Width: max(w, 1), Height: max(h, 1), RenderFlags: enums.FPDF_RENDER_FLAG_ANNOT, RenderForm: true, Document: d.doc,
+	})
+	if err != nil {
+		return "", nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+	}
+	defer res.CleanupFunc()
+	rgba, ok := res.Result.RenderedImage.(*image.RGBA)
+	if !ok {
+		return "", nil, fmt.Errorf("pdf: rendered as %T", res.Result.RenderedImage)
+	}
+	return encode(rgba)
+}
+
+func encode(m *image.RGBA) (kind string, data []byte, err error) {
+	var b bytes.Buffer
+	fast := png.Encoder{CompressionLevel: png.BestSpeed}
+	if few := palette(m); few != nil {
+		err = fast.Encode(&b, few)
+		return "image/png", b.Bytes(), err
+	}
+	if photographic(m) {
+		err = jpeg.Encode(&b, m, &jpeg.Options{Quality: 85})
+		return "image/jpeg", b.Bytes(), err
+	}
+	for i := 3; i < len(m.Pix); i += 4 {
+		m.Pix[i] = 255
+	}
+	err = fast.Encode(&b, m)
+	return "image/png", b.Bytes(), err
+}
+
+// palette returns m in at most 256 colours without loss, or nil.
+func palette(m *image.RGBA) *image.Paletted {
+	w, h := m.Bounds().Dx(), m.Bounds().Dy()
+	out := &image.Paletted{Pix: make([]uint8, w*h), Stride: w, Rect: image.Rect(0, 0, w, h)}
+	index := map[uint32]uint8{}
+	var last uint32
+	var lastIndex uint8
+	first := true
+	for y := range h {
+		row := m.Pix[y*m.Stride : y*m.Stride+4*w]
+		for x := range w {
+			p := row[4*x : 4*x+4]
+			c := uint32(p[0])<<16 | uint32(p[1])<<8 | uint32(p[2])
+			if c != last || first {
+				i, known := index[c]
+				if !known {
+					if len(index) == 256 {
+						return nil
+					}
+					i = uint8(len(index))
+					index[c] = i
+					out.Palette = append(out.Palette, color.RGBA{p[0], p[1], p[2], 255})
+				}
+				last, lastIndex, first = c, i, false
+			}
+			out.Pix[y*w+x] = lastIndex
+		}
+	}
+	return out
+}
+
+// photographic reports whether colours change from pixel to pixel over much
+// of the picture, where JPEG is small and PNG is not.
+func photographic(m *image.RGBA) bool {
+	changes, looked := 0, 0
+	w, h := m.Bounds().Dx(), m.Bounds().Dy()
+	for y := 0; y < h; y += 7 {
+		for x := 1; x < w; x++ {
+			a, b := m.Pix[y*m.Stride+4*x-4:], m.Pix[y*m.Stride+4*x:]
+			looked++
+			if a[0] != b[0] || a[1] != b[1] || a[2] != b[2] {
+				changes++
+			}
+		}
+	}
+	return changes*4 > looked
+}

@@ -1,0 +1,289 @@
+package pdf
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"time"
+)
+
+// Config says how workers are started.
+type Config struct {
+	Command []string // the program to run as a worker; by default this binary with "pdf-worker"
+	Cache   string   // folder for the compiled PDFium, kept between starts
+	Workers int      // 0 means 2
+	Limits  Limits   // zero means DefaultLimits
+}
+
+// A Pool keeps a few workers and gives them one piece of work at a time. Its
+// methods may be called from many goroutines.
+type Pool struct {
+	cfg  Config
+	idle chan *worker // nil entries are places for workers not yet started
+}
+
+// NewPool returns a pool; workers are started when they are needed.
+func NewPool(cfg Config) (*Pool, error) {
+	if cfg.Workers == 0 {
+		cfg.Workers = 2
+	}
+	if cfg.Limits == (Limits{}) {
+		cfg.Limits = DefaultLimits
+	}
+	if len(cfg.Command) == 0 {
+		self, err := os.Executable()
+		if err != nil {
+			return nil, err
+		}
+		cfg.Command = []string{self, "pdf-worker"}
+	}
+	p := &Pool{cfg: cfg, idle: make(chan *worker, cfg.Workers)}
+	for range cfg.Workers {
+		p.idle <- nil
+	}
+	return p, nil
+}
+
+// Close ends the workers, waiting for work in hand.
+func (p *Pool) Close() {
+	for range p.cfg.Workers {
+		if w := <-p.idle; w != nil {
+			w.kill()
+		}
+	}
+}
+
+// Limits returns the limits in force.
+func (p *Pool) Limits() Limits { return p.cfg.Limits }
+
+// Inspect opens a file and returns its pages, or one of this package's errors.
+func (p *Pool) Inspect(ctx context.Context, file []byte) ([]Page, error) {
+	switch head := file[:min(len(file), 1024)]; {
+	case int64(len(file)) > p.cfg.Limits.Bytes:
+		return nil, ErrTooLarge
+	case !bytes.Contains(head, []byte("%PDF-")):
+		return nil, ErrNotPDF
+	}
+	res, _, err := p.do(ctx, job{Do: "inspect"}, file)
+	return res.Pages, err
+}
+
+// Picture renders a page, counted from 1, at so many pixels a point.
+func (p *Pool) Picture(ctx context.Context, file []byte, page int, scale float64) (Picture, error) {
+	res, b, err := p.do(ctx, job{Do: "picture", Page: page, Scale: scale}, file)
+	return Picture{res.Type, b}, err
+}
+
+// Print returns the file with marks printed on its pages. The original's
+// bytes stand unchanged at the beginning of the new file.
+func (p *Pool) Print(ctx context.Context, file []byte, what Print) ([]byte, error) {
+	_, b, err := p.do(ctx, job{Do: "print", Print: &what}, file)
+	return b, err
+}
+
+// do gives a job to a free worker. A worker that breaks a limit or dies is
+// replaced; the others go on.
+func (p *Pool) do(ctx context.Context, j job, file []byte) (result, []byte, error) {
+	var w *worker
+	select {
+	case w = <-p.idle:
+	case <-ctx.Done():
+		return result{}, nil, ctx.Err()
+	}
+	if w == nil {
+		var err error
+		if w, err = p.start(); err != nil {
+			p.idle <- nil
+			return result{}, nil, err
+		}
+	}
+	j.Limits = p.cfg.Limits
+	res, body, err := w.work(ctx, j, file)
+	if err != nil {
+		w.kill()
+		p.idle <- nil
+		return result{}, nil, err
+	}
+	p.idle <- w.unlessTired()
+	if res.Error != "" {
+		if known := failures[res.Error]; known != nil {
+			return result{}, nil, known
+		}
+		return result{}, nil, fmt.Errorf("pdf: %s", res.Error)
+	}
+	return res, body, nil
+}
+
+// a worker is a running child process.
+type worker struct {
+	cmd   *exec.Cmd
+	in    io.WriteCloser
+	out   io.Reader
+	file  string // the file it has open
+	jobs  int
+	ended chan struct{}
+}
+
+// tiredAfter is the number of jobs after which a worker is replaced: PDFium
+// keeps handles until its instance ends.
+const tiredAfter = 200
+
+func (w *worker) unlessTired() *worker {
+	if w.jobs++; w.jobs < tiredAfter {
+		return w
+	}
+	w.kill()
+	return nil
+}
+
+func (p *Pool) start() (*worker, error) {
+	cmd := exec.Command(p.cfg.Command[0], p.cfg.Command[1:]...)
+	cmd.Env = []string{"READYMARGIN_CACHE=" + p.cfg.Cache, "GOMEMLIMIT=" + strconv.FormatInt(p.cfg.Limits.Memory, 10), "HOME=/nonexistent"}
+	cmd.Stderr = os.Stderr
+	in, err := cmd.StdinPipe()
+	if err != nil {
+		return nil, err
+	}
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	confine(cmd)
+	if err := cmd.Start(); err != nil {
+		return nil, fmt.Errorf("pdf: starting a worker: %w", err)
+	}
+	w := &worker{cmd: cmd, in: in, out: out, ended: make(chan struct{})}
+	go func() { cmd.Wait(); close(w.ended) }()
+	// The worker says "ready" before it is given anything, so that the time
+	// it takes to start is not counted against a file.
+	var ready result
+	timer := time.AfterFunc(time.Minute, w.kill)
+	defer timer.Stop()
+	if _, err := readMessage(out, &ready); err != nil {
+		w.kill()
+		return nil, fmt.Errorf("pdf: a worker did not start: %w", err)
+	}
+	return w, nil
+}
+
+func (w *worker) kill() { w.cmd.Process.Signal(syscall.SIGKILL) }
+
+// work runs one job. It returns an error when the worker can no longer be
+// used: ErrTime, ErrMemory, the context's, or ErrDamaged when it died of the file.
+func (w *worker) work(ctx context.Context, j job, file []byte) (res result, body []byte, err error) {
+	sum := sha256.Sum256(file)
+	j.File = hex.EncodeToString(sum[:])
+	j.Kept = w.file == j.File
+	w.file = j.File
+	if j.Kept {
+		file = nil
+	}
+	var broken atomic.Pointer[error]
+	done := make(chan struct{})
+	go w.watch(ctx, j.Limits, done, &broken)
+	err = writeMessage(w.in, j, file)
+	if err == nil {
+		body, err = readMessage(w.out, &res)
+	}
+	close(done)
+	if cause := broken.Load(); cause != nil {
+		return res, nil, *cause
+	}
+	if err != nil {
+		return res, nil, fmt.Errorf("%w: the worker ended", ErrDamaged)
+	}
+	return res, body, nil
+}
+
+// watch ends the worker when it breaks a limit.
+func (w *worker) watch(ctx context.Context, l Limits, done chan struct{}, broken *atomic.Pointer[error]) {
+	end := func(err error) {
+		broken.Store(&err)
+		w.kill()
+	}
+	deadline := time.After(l.Time)
+	tick := time.NewTicker(20 * time.Millisecond)
+	defer tick.Stop()
+	for {
+		select {
+		case <-done:
+			return
+		case <-ctx.Done():
+			end(ctx.Err())
+			return
+		case <-deadline:
+			end(ErrTime)
+			return
+		case <-tick.C:
+			if resident(w.cmd.Process.Pid) > l.Memory+programMemory {
+				end(ErrMemory)
+				return
+			}
+		}
+	}
+}
+
+// programMemory is what the worker takes without a file: the Go program and
+// the compiled PDFium.
+const programMemory = 160 << 20
+
+// resident returns the memory that a process holds, in bytes (proc(5), statm).
+func resident(pid int) int64 {
+	b, err := os.ReadFile("/proc/" + strconv.Itoa(pid) + "/statm")
+	if err != nil {
+		return 0
+	}
+	fields := strings.Fields(string(b))
+	if len(fields) < 2 {
+		return 0
+	}
+	pages, _ := strconv.ParseInt(fields[1], 10, 64)
+	return pages * int64(os.Getpagesize())
+}
+
+// Warm starts a worker once, which compiles PDFium into the cache.
+func (p *Pool) Warm() error {
+	w, err := p.start()
+	if err != nil {
+		return err
+	}
+	w.kill()
+	<-w.ended
+	return nil
+}
+
+// Confinement reports which walls a worker stands behind on this machine.
+func (p *Pool) Confinement() (map[string]bool, error) {
+	w, err := p.start()
+	if err != nil {
+		return nil, err
+	}
+	defer w.kill()
+	pid := strconv.Itoa(w.cmd.Process.Pid)
+	other := func(ns string) bool {
+		a, err1 := os.Readlink("/proc/self/ns/" + ns)
+		b, err2 := os.Readlink("/proc/" + pid + "/ns/" + ns)
+		return err1 == nil && err2 == nil && a != b
+	}
+	root, err := os.Readlink("/proc/" + pid + "/root")
+	status, err2 := os.ReadFile("/proc/" + pid + "/status")
+	if err = errors.Join(err, err2); err != nil {
+		return nil, err
+	}
+	return map[string]bool{
+		"resource limits": true,
+		"no network":      other("net"),
+		"empty root":      root != "/",
+		"another user":    os.Getuid() == 0 && !strings.Contains(string(status), "Uid:\t0\t"),
+	}, nil
+}

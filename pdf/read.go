@@ -1,0 +1,194 @@
+package pdf
+
+import (
+	"strings"
+	"unicode"
+
+	"github.com/klippa-app/go-pdfium"
+	"github.com/klippa-app/go-pdfium/enums"
+	"github.com/klippa-app/go-pdfium/references"
+	"github.com/klippa-app/go-pdfium/requests"
+
+	"readymargin/core/page"
+	"readymargin/core/words"
+)
+
+// A reader finds what is printed on one page.
+type reader struct {
+	pdf    pdfium.Pdfium
+	page   references.FPDF_PAGE
+	toPage page.Matrix
+	bounds page.Rect
+}
+
+// Bounds of what is kept of a page; a page beyond them is still shown.
+const (
+	maxLetters = 60_000
+	maxObjects = 4_000
+	maxRules   = 1_500
+	maxDepth   = 4
+)
+
+func (r reader) read() (out words.Page, err error) {
+	if out.Words, err = r.words(); err != nil {
+		return out, err
+	}
+	objects := 0
+	n, err := r.pdf.FPDFPage_CountObjects(&requests.FPDFPage_CountObjects{Page: r.ref()})
+	if err != nil {
+		return out, nil // words without rules are still of use
+	}
+	for i := range n.Count {
+		o, err := r.pdf.FPDFPage_GetObject(&requests.FPDFPage_GetObject{Page: r.ref(), Index: i})
+		if err != nil || objects > maxObjects {
+			break
+		}
+		r.rules(o.PageObject, r.toPage, 0, &objects, &out.Rules)
+	}
+	return out, nil
+}
+
+func (r reader) ref() requests.Page { return requests.Page{ByReference: &r.page} }
+
+// words returns the words in the order in which the file has them, which for
+// typeset text is the reading order, and gives words of one line one number.
+func (r reader) words() ([]words.Word, error) {
+	text, err := r.pdf.FPDFText_LoadPage(&requests.FPDFText_LoadPage{Page: r.ref()})
+	if err != nil {
+		return nil, err
+	}
+	defer r.pdf.FPDFText_ClosePage(&requests.FPDFText_ClosePage{TextPage: text.TextPage})
+	count, err := r.pdf.FPDFText_CountChars(&requests.FPDFText_CountChars{TextPage: text.TextPage})
+	if err != nil {
+		return nil, err
+	}
+	var c collector
+	for i := range min(count.Count, maxLetters) {
+		u, err := r.pdf.FPDFText_GetUnicode(&requests.FPDFText_GetUnicode{TextPage: text.TextPage, Index: i})
+		if err != nil {
+			return nil, err
+		}
+		letter := rune(u.Unicode)
+		if letter == 0 || unicode.IsSpace(letter) || unicode.IsControl(letter) {
+			c.endWord()
+			continue
+		}
+		box, err1 := r.pdf.FPDFText_GetLooseCharBox(&requests.FPDFText_GetLooseCharBox{TextPage: text.TextPage, Index: i})
+		origin, err2 := r.pdf.FPDFText_GetCharOrigin(&requests.FPDFText_GetCharOrigin{TextPage: text.TextPage, Index: i})
+		if err1 != nil || err2 != nil {
+			continue
+		}
+		rect := page.Bounds(
+			r.toPage.Apply(page.Pt(float64(box.Rect.Left), float64(box.Rect.Top))),
+			r.toPage.Apply(page.Pt(float64(box.Rect.Right), float64(box.Rect.Bottom))))
+		base := r.toPage.Apply(page.Pt(origin.X, origin.Y))
+		if r.bounds.Intersect(rect).Empty() {
+			c.endWord()
+			continue // outside the crop box: not on the page that people see
+		}
+		c.letter(letter, rect, base.Y)
+	}
+	c.endWord()
+	return c.out, nil
+}
+
+// A collector makes words of letters.
+type collector struct {
+	out  []words.Word
+	text strings.Builder
+	box  page.Rect
+	base float64
+	edge []float64
+}
+
+func (c *collector) letter(r rune, box page.Rect, baseline float64) {
+	if c.text.Len() > 0 {
+		if gap := box.Min.X - c.box.Max.X; gap > 0.6*box.H() || gap < -1.5*box.H() || baseline-c.base > 0.8*box.H() || c.base-baseline > 0.8*box.H() {
+			c.endWord() // a jump without a space between
+		}
+	}
+	if c.text.Len() == 0 {
+		c.base, c.box = baseline, box
+	}
+	c.text.WriteRune(r)
+	c.box = c.box.Union(box)
+	c.edge = append(c.edge, page.Round(box.Min.X))
+}
+
+func (c *collector) endWord() {
+	if c.text.Len() == 0 {
+		return
+	}
+	w := words.Word{
+		Text: c.text.String(), Baseline: page.Round(c.base), Edges: append(c.edge, page.Round(c.box.Max.X)),
+		Box: [4]float64{page.Round(c.box.Min.X), page.Round(c.box.Min.Y), page.Round(c.box.Max.X), page.Round(c.box.Max.Y)},
+	}
+	if n := len(c.out); n > 0 {
+		w.Line = c.out[n-1].Line
+		if !sameLine(c.out[n-1], w) {
+			w.Line++
+		}
+	}
+	c.out = append(c.out, w)
+	c.text.Reset()
+	c.edge = nil
+}
+
+// sameLine reports whether w goes on in the line of the word before it: not
+// lower or higher by half a letter, to its right, and not a column away.
+func sameLine(before, w words.Word) bool {
+	h := before.Rect().H()
+	drop := w.Baseline - before.Baseline
+	gap := w.Box[0] - before.Box[2]
+	return drop > -0.5*h && drop < 0.5*h && gap > -0.3*h && gap < 3*h
+}
+
+// rules collects horizontal lines and the lower edges of boxes from an object
+// and, if it is a form, from what is in it.
+func (r reader) rules(o references.FPDF_PAGEOBJECT, toPage page.Matrix, depth int, seen *int, out *[]words.Rule) {
+	if *seen++; *seen > maxObjects || len(*out) >= maxRules {
+		return
+	}
+	kind, err := r.pdf.FPDFPageObj_GetType(&requests.FPDFPageObj_GetType{PageObject: o})
+	if err != nil {
+		return
+	}
+	switch kind.Type {
+	case enums.FPDF_PAGEOBJ_FORM:
+		if depth < maxDepth {
+			r.form(o, toPage, depth, seen, out)
+		}
+	case enums.FPDF_PAGEOBJ_PATH:
+		b, err := r.pdf.FPDFPageObj_GetBounds(&requests.FPDFPageObj_GetBounds{PageObject: o})
+		if err != nil {
+			return
+		}
+		box := page.Bounds(toPage.Apply(page.Pt(float64(b.Left), float64(b.Top))), toPage.Apply(page.Pt(float64(b.Right), float64(b.Bottom))))
+		y := box.Max.Y
+		if box.H() < 3 {
+			y = box.Center().Y
+		} else if n, err := r.pdf.FPDFPath_CountSegments(&requests.FPDFPath_CountSegments{PageObject: o}); err != nil || n.Count > 6 {
+			return // a drawing, not a box
+		}
+		if box.W() >= 18 {
+			*out = append(*out, words.Rule{X0: page.Round(box.Min.X), X1: page.Round(box.Max.X), Y: page.Round(y)})
+		}
+	}
+}
+
+func (r reader) form(o references.FPDF_PAGEOBJECT, toPage page.Matrix, depth int, seen *int, out *[]words.Rule) {
+	m, err := r.pdf.FPDFPageObj_GetMatrix(&requests.FPDFPageObj_GetMatrix{PageObject: o})
+	n, err2 := r.pdf.FPDFFormObj_CountObjects(&requests.FPDFFormObj_CountObjects{PageObject: o})
+	if err != nil || err2 != nil {
+		return
+	}
+	f := m.Matrix
+	inner := page.Matrix{A: float64(f.A), B: float64(f.B), C: float64(f.C), D: float64(f.D), E: float64(f.E), F: float64(f.F)}.Then(toPage)
+	for i := range n.Count {
+		child, err := r.pdf.FPDFFormObj_GetObject(&requests.FPDFFormObj_GetObject{PageObject: o, Index: uint64(i)})
+		if err != nil {
+			return
+		}
+		r.rules(child.PageObject, inner, depth+1, seen, out)
+	}
+}

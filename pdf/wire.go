@@ -1,0 +1,73 @@
+package pdf
+
+import (
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"io"
+)
+
+// A job goes to a worker as two frames: this header, and the file's bytes,
+// which may be left out when the worker still has the file.
+type job struct {
+	Do     string  `json:"do"`             // "inspect", "picture" or "print"
+	File   string  `json:"file"`           // a name for the bytes, unique to them
+	Kept   bool    `json:"kept,omitempty"` // the worker has them
+	Limits Limits  `json:"limits"`
+	Page   int     `json:"page,omitempty"`
+	Scale  float64 `json:"scale,omitempty"` // pixels per point
+	Print  *Print  `json:"print,omitempty"`
+}
+
+// A result comes back as two frames: this header, and bytes if there are any.
+type result struct {
+	Error string `json:"error,omitempty"`
+	Pages []Page `json:"pages,omitempty"`
+	Type  string `json:"type,omitempty"`
+}
+
+// maxFrame bounds what either side believes of the other.
+const maxFrame = 512 << 20
+
+func writeFrame(w io.Writer, b []byte) error {
+	if err := binary.Write(w, binary.BigEndian, uint32(len(b))); err != nil {
+		return err
+	}
+	_, err := w.Write(b)
+	return err
+}
+
+func readFrame(r io.Reader) ([]byte, error) {
+	var n uint32
+	if err := binary.Read(r, binary.BigEndian, &n); err != nil {
+		return nil, err
+	}
+	if n > maxFrame {
+		return nil, fmt.Errorf("pdf: frame of %d bytes", n)
+	}
+	b := make([]byte, n)
+	_, err := io.ReadFull(r, b)
+	return b, err
+}
+
+func writeMessage(w io.Writer, header any, body []byte) error {
+	h, err := json.Marshal(header)
+	if err != nil {
+		return err
+	}
+	if err := writeFrame(w, h); err != nil {
+		return err
+	}
+	return writeFrame(w, body)
+}
+
+func readMessage(r io.Reader, header any) (body []byte, err error) {
+	h, err := readFrame(r)
+	if err != nil {
+		return nil, err
+	}
+	if err := json.Unmarshal(h, header); err != nil {
+		return nil, err
+	}
+	return readFrame(r)
+}
