@@ -15,6 +15,8 @@ import (
 	"sync/atomic"
 	"syscall"
 	"time"
+
+	"readymargin/confine"
 )
 
 // Config says how workers are started.
@@ -158,7 +160,7 @@ func (p *Pool) start() (*worker, error) {
 	if err != nil {
 		return nil, err
 	}
-	confine(cmd)
+	confine.Child(cmd)
 	if err := cmd.Start(); err != nil {
 		return nil, fmt.Errorf("pdf: starting a worker: %w", err)
 	}

@@ -17,6 +17,7 @@ import (
 	"github.com/tetratelabs/wazero/api"
 	"github.com/tetratelabs/wazero/experimental"
 
+	"readymargin/confine"
 	"readymargin/core/typeset"
 )
 
@@ -30,13 +31,13 @@ func WorkerMain() {
 }
 
 func serveJobs() error {
-	go endWithParent()
+	go confine.EndWithParent()
 	pool, err := openPDFium(os.Getenv("READYMARGIN_CACHE"), DefaultLimits.Memory)
 	if err != nil {
 		return err
 	}
 	typeset.Load()
-	confineSelf(DefaultLimits)
+	confine.Self()
 	w := &desk{pool: pool}
 	if err := writeMessage(os.Stdout, result{}, nil); err != nil {
 		return err

@@ -2,7 +2,6 @@ package mark
 
 import (
 	"math"
-	"regexp"
 	"slices"
 	"unicode/utf8"
 
@@ -272,14 +271,12 @@ func (r *Reply) check() error {
 	return said(r.Text, r.Voice)
 }
 
-var hashForm = regexp.MustCompile(`^[0-9a-f]{64}$`)
-
 // said checks that something was said: some text, a voice, or both.
 func said(text string, v *Voice) error {
 	if text == "" && v == nil {
 		return invalid("nothing said")
 	}
-	if v != nil && (!hashForm.MatchString(v.Sound) || v.Milliseconds < 0 || len(v.Peaks) > 1000) {
+	if v != nil && (len(v.Sound) != 64 || !consistsOf(v.Sound, hex) || v.Milliseconds < 0 || len(v.Peaks) > 1000) {
 		return invalid("voice %q of %d ms", v.Sound, v.Milliseconds)
 	}
 	return textOK(text)

@@ -1,0 +1,155 @@
+// Command readymargin serves Ready Margin, and does what an operator needs.
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"readymargin/pdf"
+	"readymargin/school"
+	"readymargin/sound"
+	"readymargin/store"
+)
+
+const usage = `readymargin serve       serve the school; settings come from flags or the environment
+readymargin migrate     bring the database's tables up to date
+readymargin admin add NAME
+                        make an administrator; the password is read from standard input
+readymargin demo        serve a school with demo data on a database of its own
+readymargin doctor      say what holds on this machine: database, fonts, walls around workers
+readymargin warm        compile PDFium into the cache
+`
+
+func main() {
+	if len(os.Args) < 2 {
+		fmt.Fprint(os.Stderr, usage)
+		os.Exit(2)
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	verbs := map[string]func(context.Context, []string) error{
+		"serve": serve, "migrate": migrate, "admin": admin, "demo": runDemo, "doctor": doctor, "warm": warm,
+	}
+	verb := verbs[os.Args[1]]
+	if os.Args[1] == "pdf-worker" {
+		pdf.WorkerMain()
+		return
+	}
+	if verb == nil {
+		fmt.Fprint(os.Stderr, usage)
+		os.Exit(2)
+	}
+	if err := verb(ctx, os.Args[2:]); err != nil && !errors.Is(err, flag.ErrHelp) {
+		fmt.Fprintln(os.Stderr, "readymargin:", err)
+		os.Exit(1)
+	}
+}
+
+// options are the settings that verbs share.
+type options struct {
+	dsn, cache, address, cert, key string
+	proxied                        bool
+	limits                         pdf.Limits
+}
+
+func env(name, otherwise string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return otherwise
+}
+
+func (o *options) flags(name string) *flag.FlagSet {
+	f := flag.NewFlagSet(name, flag.ContinueOnError)
+	f.StringVar(&o.dsn, "dsn", env("READYMARGIN_DSN", ""), "database, as user:password@tcp(host:port)/name (READYMARGIN_DSN)")
+	f.StringVar(&o.cache, "cache", env("READYMARGIN_CACHE_DIR", "var/cache"), "folder for what can be made again (READYMARGIN_CACHE_DIR)")
+	f.StringVar(&o.address, "address", env("READYMARGIN_ADDRESS", "127.0.0.1:8080"), "where to listen (READYMARGIN_ADDRESS)")
+	f.StringVar(&o.cert, "cert", env("READYMARGIN_CERT", ""), "certificate, for HTTPS and HTTP/2 (READYMARGIN_CERT)")
+	f.StringVar(&o.key, "key", env("READYMARGIN_KEY", ""), "key of the certificate (READYMARGIN_KEY)")
+	f.BoolVar(&o.proxied, "proxied", os.Getenv("READYMARGIN_PROXIED") != "", "behind a proxy that speaks HTTPS (READYMARGIN_PROXIED)")
+	o.limits = pdf.DefaultLimits
+	f.Int64Var(&o.limits.Bytes, "pdf-bytes", o.limits.Bytes, "largest PDF taken, bytes")
+	f.IntVar(&o.limits.Pages, "pdf-pages", o.limits.Pages, "most pages of a PDF")
+	f.DurationVar(&o.limits.Time, "pdf-time", o.limits.Time, "longest time for one piece of work on a PDF")
+	f.Int64Var(&o.limits.Memory, "pdf-memory", o.limits.Memory, "most memory of a PDF worker, bytes")
+	return f
+}
+
+// open opens the store and the press. close undoes that.
+func (o *options) open() (s *school.School, st *store.Store, press *pdf.Pool, close func(), err error) {
+	if o.dsn == "" {
+		return nil, nil, nil, nil, errors.New("which database? Give -dsn or READYMARGIN_DSN")
+	}
+	blobs := o.cache + "/blobs"
+	if err := os.MkdirAll(blobs, 0o700); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	if st, err = store.Open(store.Config{DSN: o.dsn, CacheDir: blobs}); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	if press, err = o.press(); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	return school.New(st, press, sound.Ffmpeg{}), st, press, func() { press.Close(); st.Close() }, nil
+}
+
+func (o *options) press() (*pdf.Pool, error) {
+	dir := o.cache + "/pdfium"
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	return pdf.NewPool(pdf.Config{Cache: dir, Limits: o.limits})
+}
+
+func serve(ctx context.Context, args []string) error {
+	var o options
+	if err := o.flags("serve").Parse(args); err != nil {
+		return err
+	}
+	s, st, _, closeAll, err := o.open()
+	if err != nil {
+		return err
+	}
+	defer closeAll()
+	if err := st.Migrate(ctx); err != nil {
+		return err
+	}
+	l, err := listen(o.address, false)
+	if err != nil {
+		return err
+	}
+	slog.Info("serving", "address", l.Addr().String())
+	return o.serveOn(ctx, l, s, st)
+}
+
+func migrate(ctx context.Context, args []string) error {
+	var o options
+	if err := o.flags("migrate").Parse(args); err != nil {
+		return err
+	}
+	st, err := store.Open(store.Config{DSN: o.dsn})
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	return st.Migrate(ctx)
+}
+
+func warm(_ context.Context, args []string) error {
+	var o options
+	if err := o.flags("warm").Parse(args); err != nil {
+		return err
+	}
+	press, err := o.press()
+	if err != nil {
+		return err
+	}
+	defer press.Close()
+	return press.Warm()
+}

@@ -1,0 +1,154 @@
+// Package demo fills an empty school with the scenario: Skerrymouth Evening
+// College, its people, worksheets made on the spot, and copies in every
+// state. All of it is invented.
+package demo
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"readymargin/core/copy"
+	"readymargin/pdf"
+	"readymargin/school"
+)
+
+// Password is everybody's in the demo.
+const Password = "skerrymouth"
+
+// Teachers and Students by name; one signs in with the name in lower case,
+// joined by points.
+var (
+	Teachers = []string{"Mr Okonjo-Bell", "Ms Thorvald"}
+	Students = []string{
+		"Ines Varga", "Tomas Lindqvist", "Amara Diallo", "Yuki Tanabe", "Rhys Pugh", "Noor el-Amin", "Piotr Zawada",
+		"Leila Haddad", "Kofi Mensah", "Elena Petrova", "Sanna Korhonen", "Mateus Ribeiro", "Aroha Ngata", "Dilan Aksoy",
+	}
+)
+
+// fixed dates the worksheets, so that their bytes are the same every time.
+var fixed = time.Date(2026, 3, 14, 9, 0, 0, 0, time.UTC)
+
+// filler writes the scenario into a school whose clock it sets.
+type filler struct {
+	*school.School
+	ctx      context.Context
+	now      time.Time
+	teachers []school.Person
+	students []school.Person
+	course   school.Course
+	err      error
+	ids      int
+}
+
+// Fill fills an empty school.
+func Fill(ctx context.Context, s *school.School, press *pdf.Pool) error {
+	f := &filler{School: s, ctx: ctx}
+	clock := s.Now
+	start := clock()
+	s.Now = func() time.Time { return f.now }
+	defer func() { s.Now = clock }()
+	f.now = start.Add(-21 * 24 * time.Hour)
+	f.people()
+	f.now = start.Add(-9 * 24 * time.Hour)
+	tides := f.bringIn("Tide heights 2.pdf", func() ([]byte, error) { return tideHeights() })
+	signs := f.bringIn("Symbols and bearings.pdf", func() ([]byte, error) { return symbols(ctx, press) })
+	f.now = start.Add(-8 * 24 * time.Hour)
+	old := f.assign(signs, "Symbols and bearings", "10", start.Add(-2*24*time.Hour), "Use a ruler for the second page.")
+	current := f.assign(tides, "Tide heights 2", "14", start.Add(26*time.Hour), "")
+	f.symbolsWork(old, start)
+	f.tidesWork(current, start)
+	return f.err
+}
+
+func (f *filler) people() {
+	add := func(name string, staff bool) (p school.Person) {
+		if f.err == nil {
+			p, f.err = f.AddPerson(f.ctx, name, Password, false, staff)
+		}
+		return p
+	}
+	for _, name := range Teachers {
+		f.teachers = append(f.teachers, add(name, true))
+	}
+	for _, name := range Students {
+		f.students = append(f.students, add(name, false))
+	}
+	if f.err != nil {
+		return
+	}
+	if f.course, f.err = f.MakeCourse(f.ctx, f.teachers[0], "Coastal Navigation 1", "Europe/London"); f.err != nil {
+		return
+	}
+	f.check(f.Store.SetMembership(f.ctx, school.Membership{CourseID: f.course.ID, PersonID: f.teachers[1].ID, Role: "teacher", Seen: true, JoinedAt: f.now}))
+	for i, p := range f.students {
+		_, err := f.Join(f.ctx, p, f.course.JoinCode)
+		f.check(err)
+		if i < len(f.students)-1 { // one newcomer is left to welcome
+			f.check(f.Admit(f.ctx, f.teachers[0], f.course.ID, p.ID, true))
+		}
+	}
+}
+
+func (f *filler) check(err error) {
+	if f.err == nil {
+		f.err = err
+	}
+}
+
+func (f *filler) bringIn(name string, draw func() ([]byte, error)) (w school.Worksheet) {
+	if f.err != nil {
+		return w
+	}
+	b, err := draw()
+	f.check(err)
+	if f.err == nil {
+		w, f.err = f.BringIn(f.ctx, f.teachers[0], name, b)
+	}
+	return w
+}
+
+func (f *filler) assign(w school.Worksheet, title, points string, due time.Time, instructions string) (a school.Assignment) {
+	if f.err == nil {
+		a, f.err = f.Assign(f.ctx, f.teachers[0], school.NewAssignment{
+			Course: f.course.ID, Worksheet: w.ID, Title: title, Points: points, Instructions: instructions,
+			Due: due.In(f.course.Location()).Truncate(time.Hour).Format("2006-01-02T15:04"),
+		})
+	}
+	return a
+}
+
+// newID gives names that sort in the order of their making, as a browser's do.
+func (f *filler) newID() string {
+	f.ids++
+	return fmt.Sprintf("%09d-demo%06d", f.now.Unix()%1e9, f.ids)
+}
+
+// save puts marks into a layer of a copy.
+func (f *filler) save(who school.Person, id uint64, layer copy.Layer, marks ...markMaker) {
+	var ops []copy.Op
+	for _, make := range marks {
+		m := make(f.newID())
+		ops = append(ops, copy.Op{ID: f.newID(), On: m.ID, Mark: &m})
+	}
+	if f.err == nil && len(ops) > 0 {
+		_, f.err = f.Save(f.ctx, who, id, layer, ops)
+	}
+}
+
+func (f *filler) copyOf(a school.Assignment, student int) (c school.Copy) {
+	if f.err == nil {
+		c, f.err = f.OpenOwn(f.ctx, f.students[student], a.ID)
+	}
+	return c
+}
+
+func (f *filler) submit(c school.Copy, student int, line string) {
+	if f.err != nil {
+		return
+	}
+	seq, err := f.Store.LayerSeq(f.ctx, c.ID, copy.Work)
+	f.check(err)
+	_, err = f.Submit(f.ctx, f.students[student], c.ID, line, seq)
+	f.check(err)
+}

@@ -1,0 +1,375 @@
+package school
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/alexedwards/argon2id"
+
+	"readymargin/core/access"
+)
+
+// argon2id with 19 MiB and two passes, as OWASP's Password Storage Cheat
+// Sheet gives for servers: a whole class signs in at the same minute.
+var hashing = &argon2id.Params{Memory: 19 * 1024, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}
+
+// Limits of trying to sign in, within signInWindow.
+const (
+	signInWindow     = 15 * time.Minute
+	signInPerAccount = 8
+	signInPerAddress = 100 // a whole school may stand behind one address
+	minPassword      = 8   // characters
+)
+
+// CheckPassword says what is wrong with a new password.
+func CheckPassword(password string) error {
+	if n := utf8.RuneCountInString(password); n < minPassword || n > 200 {
+		return problem("password length", "password", "")
+	}
+	return nil
+}
+
+func (s *School) hash(password string) (string, error) {
+	s.hashing <- struct{}{}
+	defer func() { <-s.hashing }()
+	return argon2id.CreateHash(password, hashing)
+}
+
+func (s *School) matches(password, hash string) bool {
+	s.hashing <- struct{}{}
+	defer func() { <-s.hashing }()
+	ok, err := argon2id.ComparePasswordAndHash(password, hash)
+	return err == nil && ok
+}
+
+// nobodysHash is compared with when the account does not exist, so that the
+// time of an answer does not tell.
+var nobodysHash = sync.OnceValue(func() string {
+	h, _ := argon2id.CreateHash(rand.Text(), hashing)
+	return h
+})
+
+// SignIn returns the person, or the Problems "sign-in wrong" and "sign-in limited".
+func (s *School) SignIn(ctx context.Context, login, password, address string) (Person, error) {
+	login = strings.ToLower(strings.TrimSpace(login))
+	since := s.Now().Add(-signInWindow)
+	keys := map[string]int{"account:" + shorten(login, 100): signInPerAccount, "address:" + address: signInPerAddress}
+	for key, most := range keys {
+		n, err := s.Store.SignInFailures(ctx, key, since)
+		if err != nil {
+			return Person{}, err
+		}
+		if n >= most {
+			return Person{}, problem("sign-in limited", "", "")
+		}
+	}
+	p, err := s.Store.PersonByLogin(ctx, login)
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return Person{}, err
+	}
+	hash := p.PasswordHash
+	if hash == "" {
+		hash = nobodysHash()
+	}
+	if ok := s.matches(password, hash); ok && p.ID != 0 {
+		return p, nil
+	}
+	for key := range keys {
+		if err := s.Store.AddSignInFailure(ctx, key, s.Now()); err != nil {
+			return Person{}, err
+		}
+	}
+	return Person{}, problem("sign-in wrong", "", login)
+}
+
+func shorten(s string, n int) string {
+	r := []rune(s)
+	return string(r[:min(len(r), n)])
+}
+
+// AddPerson makes an account under the first free form of the name.
+func (s *School) AddPerson(ctx context.Context, name, password string, admin, staff bool) (Person, error) {
+	name = strings.Join(strings.Fields(name), " ")
+	if name == "" || utf8.RuneCountInString(name) > 100 {
+		return Person{}, problem("name", "name", name)
+	}
+	if err := CheckPassword(password); err != nil {
+		return Person{}, err
+	}
+	hash, err := s.hash(password)
+	if err != nil {
+		return Person{}, err
+	}
+	p := Person{Name: name, PasswordHash: hash, Admin: admin, Staff: staff, Settings: "{}", CreatedAt: s.Now()}
+	base := loginName(name)
+	for n := 1; n < 1000; n++ {
+		p.Login = base
+		if n > 1 {
+			p.Login = fmt.Sprintf("%s%d", base, n)
+		}
+		if err := s.Store.AddPerson(ctx, &p); !errors.Is(err, ErrTaken) {
+			return p, err
+		}
+	}
+	return Person{}, problem("name", "name", name)
+}
+
+// loginName makes what one signs in with of a name: lower case, words joined
+// by points, only letters, digits and hyphens.
+func loginName(name string) string {
+	var words []string
+	for _, w := range strings.Fields(strings.ToLower(name)) {
+		w = strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) || r == '-' {
+				return r
+			}
+			return -1
+		}, w)
+		if w != "" {
+			words = append(words, w)
+		}
+	}
+	if len(words) == 0 {
+		return "person"
+	}
+	return shorten(strings.Join(words, "."), 60)
+}
+
+// alphabet has no letters that are taken for one another, in print or by ear.
+const alphabet = "ACDEFHJKLMNPQRTUVWXY3479"
+
+func code(n int) string {
+	b := make([]byte, n)
+	rand.Read(b)
+	for i := range b {
+		b[i] = alphabet[int(b[i])%len(alphabet)] // 24 letters of 256: the bias is under one part in ten
+	}
+	return string(b)
+}
+
+// plainCode brings what somebody typed into the form of code.
+func plainCode(s string) string {
+	return strings.Map(func(r rune) rune {
+		if strings.ContainsRune(alphabet, r) {
+			return r
+		}
+		return -1
+	}, strings.ToUpper(s))
+}
+
+func tokenHash(token string) string {
+	sum := sha256.Sum256([]byte(plainCode(token)))
+	return hex.EncodeToString(sum[:])
+}
+
+// addSlip makes a one-time token: for a new teacher, or for a person's next sign-in.
+func (s *School) addSlip(ctx context.Context, person uint64, lasts time.Duration) (string, error) {
+	token := code(16)
+	return token, s.Store.AddSlip(ctx, Slip{TokenHash: tokenHash(token), PersonID: person, ExpiresAt: s.Now().Add(lasts)})
+}
+
+// Lifetimes of one-time tokens.
+const (
+	InviteLasts = 14 * 24 * time.Hour
+	SlipLasts   = 7 * 24 * time.Hour
+)
+
+// InviteTeacher returns a token with which a teacher makes an account.
+func (s *School) InviteTeacher(ctx context.Context, who Person) (string, error) {
+	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin}, access.InviteTeacher, access.Thing{}); err != nil {
+		return "", err
+	}
+	return s.addSlip(ctx, 0, InviteLasts)
+}
+
+// SlipOwner returns whose slip it is: a person, or the zero Person for an
+// invitation; "slip used" when it is of no use any more.
+func (s *School) SlipOwner(ctx context.Context, token string) (Person, error) {
+	slip, err := s.Store.PeekSlip(ctx, tokenHash(token), s.Now())
+	if errors.Is(err, ErrNotFound) {
+		return Person{}, problem("slip used", "", "")
+	}
+	if err != nil || slip.PersonID == 0 {
+		return Person{}, err
+	}
+	return s.Store.Person(ctx, slip.PersonID)
+}
+
+// UseSlip signs its bearer in with a new password: an invited teacher under
+// the name given, or the person it was made for.
+func (s *School) UseSlip(ctx context.Context, token, name, password string) (Person, error) {
+	if err := CheckPassword(password); err != nil {
+		return Person{}, err
+	}
+	owner, err := s.SlipOwner(ctx, token)
+	if err != nil {
+		return Person{}, err
+	}
+	if owner.ID == 0 && strings.TrimSpace(name) == "" {
+		return Person{}, problem("name", "name", name)
+	}
+	if _, err := s.Store.UseSlip(ctx, tokenHash(token), s.Now()); err != nil {
+		return Person{}, problem("slip used", "", "")
+	}
+	if owner.ID == 0 {
+		return s.AddPerson(ctx, name, password, false, true)
+	}
+	hash, err := s.hash(password)
+	if err != nil {
+		return Person{}, err
+	}
+	return owner, s.Store.SetPassword(ctx, owner.ID, hash)
+}
+
+// NewSlip makes a sign-in slip for a student of the teacher's course.
+func (s *School) NewSlip(ctx context.Context, who Person, course, student uint64) (Person, string, error) {
+	if _, _, err := s.course(ctx, who, course, access.RunCourse); err != nil {
+		return Person{}, "", err
+	}
+	role, err := s.Store.Role(ctx, course, student)
+	if err != nil {
+		return Person{}, "", err
+	}
+	p, err := s.Store.Person(ctx, student)
+	if role != access.Student || errors.Is(err, ErrNotFound) || p.Staff || p.Admin {
+		return Person{}, "", access.ErrHidden // a teacher's account is not a teacher's to open
+	}
+	if err != nil {
+		return Person{}, "", err
+	}
+	token, err := s.addSlip(ctx, student, SlipLasts)
+	return p, token, err
+}
+
+// MakeCourse makes a course of which the person is the teacher.
+func (s *School) MakeCourse(ctx context.Context, who Person, name, zone string) (Course, error) {
+	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
+		return Course{}, err
+	}
+	name = strings.TrimSpace(name)
+	if name == "" || utf8.RuneCountInString(name) > 100 {
+		return Course{}, problem("course name", "name", name)
+	}
+	if _, err := time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
+		return Course{}, problem("time zone", "zone", zone)
+	}
+	c := Course{Name: name, Zone: zone, JoinOpen: true, VoiceSeconds: 15 * 60, CreatedAt: s.Now()}
+	for range 5 {
+		c.JoinCode = code(6)
+		if err := s.Store.AddCourse(ctx, &c, who.ID); !errors.Is(err, ErrTaken) {
+			return c, err
+		}
+	}
+	return c, ErrTaken
+}
+
+// RenewCode gives the course another join code; the old one no longer works.
+func (s *School) RenewCode(ctx context.Context, who Person, course uint64) (Course, error) {
+	c, _, err := s.course(ctx, who, course, access.RunCourse)
+	if err != nil {
+		return c, err
+	}
+	c.JoinCode, c.JoinOpen = code(6), true
+	return c, s.Store.UpdateCourse(ctx, c)
+}
+
+// OpenCode opens or closes joining.
+func (s *School) OpenCode(ctx context.Context, who Person, course uint64, open bool) (Course, error) {
+	c, _, err := s.course(ctx, who, course, access.RunCourse)
+	if err != nil {
+		return c, err
+	}
+	c.JoinOpen = open
+	return c, s.Store.UpdateCourse(ctx, c)
+}
+
+// CourseByCode returns the course that a join code opens, or the Problems
+// "join code" and "join closed".
+func (s *School) CourseByCode(ctx context.Context, typed string) (Course, error) {
+	c, err := s.Store.CourseByCode(ctx, plainCode(typed))
+	switch {
+	case errors.Is(err, ErrNotFound):
+		return c, problem("join code", "code", typed)
+	case err == nil && !c.JoinOpen:
+		return c, problem("join closed", "code", typed)
+	}
+	return c, err
+}
+
+// SignUp makes a student's account and lets it into the course of the code.
+func (s *School) SignUp(ctx context.Context, typedCode, name, password string) (Person, Course, error) {
+	c, err := s.CourseByCode(ctx, typedCode)
+	if err != nil {
+		return Person{}, c, err
+	}
+	p, err := s.AddPerson(ctx, name, password, false, false)
+	if err != nil {
+		return p, c, err
+	}
+	return p, c, s.Store.SetMembership(ctx, Membership{CourseID: c.ID, PersonID: p.ID, Role: access.Student, JoinedAt: s.Now()})
+}
+
+// Join lets a person who has an account into the course of the code. Who was
+// refused stays out; a teacher of the course stays a teacher.
+func (s *School) Join(ctx context.Context, who Person, typedCode string) (Course, error) {
+	c, err := s.CourseByCode(ctx, typedCode)
+	if err != nil {
+		return c, err
+	}
+	members, err := s.Store.Members(ctx, c.ID)
+	if err != nil {
+		return c, err
+	}
+	for _, m := range members {
+		if m.PersonID == who.ID {
+			if m.Role == access.None {
+				return c, problem("join refused", "code", typedCode)
+			}
+			return c, nil
+		}
+	}
+	return c, s.Store.SetMembership(ctx, Membership{CourseID: c.ID, PersonID: who.ID, Role: access.Student, JoinedAt: s.Now()})
+}
+
+// Members returns the people of a course to its teachers.
+func (s *School) Members(ctx context.Context, who Person, course uint64) (Course, []Member, error) {
+	c, _, err := s.course(ctx, who, course, access.RunCourse)
+	if err != nil {
+		return c, nil, err
+	}
+	m, err := s.Store.Members(ctx, course)
+	return c, m, err
+}
+
+// Admit says that the teacher knows a newcomer, or refuses the person. What a
+// refused student has done is kept.
+func (s *School) Admit(ctx context.Context, who Person, course, person uint64, welcome bool) error {
+	_, members, err := s.Members(ctx, who, course)
+	if err != nil {
+		return err
+	}
+	for _, m := range members {
+		if m.PersonID == person && m.Role != access.Teacher {
+			m.Membership.Seen, m.Membership.Role = true, access.Student
+			if !welcome {
+				m.Membership.Role = access.None
+			}
+			return s.Store.SetMembership(ctx, m.Membership)
+		}
+	}
+	return access.ErrHidden
+}
+
+// CoursesOf returns the courses of a person.
+func (s *School) CoursesOf(ctx context.Context, who Person) ([]CourseRole, error) {
+	return s.Store.CoursesOf(ctx, who.ID)
+}

@@ -1,0 +1,138 @@
+package school
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/pdf"
+	"readymargin/sound"
+)
+
+// Errors that a Store returns.
+var (
+	ErrNotFound = errors.New("school: there is no such thing")
+	ErrTaken    = errors.New("school: the name is taken")
+)
+
+// A Store keeps the records. Everything written is durable when a method
+// returns.
+type Store interface {
+	People
+	Courses
+	Worksheets
+	Copies
+	Blobs
+}
+
+// People are accounts.
+type People interface {
+	AddPerson(ctx context.Context, p *Person) error // ErrTaken for a login in use
+	Person(ctx context.Context, id uint64) (Person, error)
+	PersonByLogin(ctx context.Context, login string) (Person, error)
+	SetPassword(ctx context.Context, id uint64, hash string) error
+	SetSettings(ctx context.Context, id uint64, settings string) error
+	AddSlip(ctx context.Context, s Slip) error
+	// UseSlip returns an unused slip that has not expired, and marks it used.
+	UseSlip(ctx context.Context, tokenHash string, now time.Time) (Slip, error)
+	// PeekSlip is UseSlip without using it.
+	PeekSlip(ctx context.Context, tokenHash string, now time.Time) (Slip, error)
+	// SignInFailures counts the failures under a key since a time; AddSignInFailure adds one.
+	SignInFailures(ctx context.Context, key string, since time.Time) (int, error)
+	AddSignInFailure(ctx context.Context, key string, at time.Time) error
+}
+
+// Courses are classes, their members and what is assigned.
+type Courses interface {
+	AddCourse(ctx context.Context, c *Course, teacher uint64) error
+	Course(ctx context.Context, id uint64) (Course, error)
+	CourseByCode(ctx context.Context, code string) (Course, error)
+	UpdateCourse(ctx context.Context, c Course) error
+	SetMembership(ctx context.Context, m Membership) error
+	Role(ctx context.Context, course, person uint64) (access.Role, error)
+	Members(ctx context.Context, course uint64) ([]Member, error)
+	CoursesOf(ctx context.Context, person uint64) ([]CourseRole, error)
+	AddAssignment(ctx context.Context, a *Assignment) error
+	Assignment(ctx context.Context, id uint64) (Assignment, error)
+	AssignmentsOf(ctx context.Context, course uint64) ([]Assignment, error)
+}
+
+// A CourseRole is a course with what a person is in it.
+type CourseRole struct {
+	Course
+	Role access.Role
+}
+
+// Worksheets are what teachers brought in.
+type Worksheets interface {
+	AddWorksheet(ctx context.Context, w *Worksheet, pages []WorksheetPage) error
+	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
+	WorksheetsOf(ctx context.Context, owner uint64) ([]Worksheet, error)
+	WorksheetPages(ctx context.Context, id uint64) ([]WorksheetPage, error) // without Print
+	WorksheetPage(ctx context.Context, id uint64, number int) (WorksheetPage, error)
+	// WorksheetRole returns the highest role that the person has in a course
+	// to which the worksheet was assigned.
+	WorksheetRole(ctx context.Context, worksheet, person uint64) (access.Role, error)
+	// Picture returns the blob of a rendered page, or ErrNotFound.
+	Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error)
+	SetPicture(ctx context.Context, file string, page, scale int, hash, mediaType string) error
+}
+
+// Copies are the students' exemplars and all that happens to them.
+type Copies interface {
+	// CopyFor returns the student's copy, making it when there is none.
+	CopyFor(ctx context.Context, assignment, student uint64) (Copy, error)
+	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
+	CopyInCourse(ctx context.Context, id, asker uint64) (CopyInCourse, error)
+	CopiesOf(ctx context.Context, assignment uint64) ([]Copy, error)
+	CopiesOfStudent(ctx context.Context, student uint64) ([]Copy, error)
+	Attempts(ctx context.Context, copyID uint64) ([]Attempt, error)
+	AttemptsOf(ctx context.Context, assignment uint64) ([]Attempt, error)
+	Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]SavedHead, error)
+	// OpsAfter returns the operations of a layer with a sequence number above after.
+	OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]SavedOp, error)
+	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)
+	AddSound(ctx context.Context, s Sound) error
+	SoundsOf(ctx context.Context, copyID uint64) ([]Sound, error)
+	// View notes that a person has a copy open, and returns the others who
+	// did so since the given time.
+	View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error)
+	// InCopy runs fn in one transaction that holds the copy. It may run fn
+	// more than once when the database asks for it.
+	InCopy(ctx context.Context, copyID uint64, fn func(CopyTx) error) error
+}
+
+// A CopyTx changes one copy. Nobody else changes it meanwhile.
+type CopyTx interface {
+	Copy() (Copy, error) // read under the lock
+	SetCopy(Copy) error
+	Attempt(number int) (Attempt, error)
+	PutAttempt(Attempt) error
+	// Withdraw takes the attempt away and keeps a record that it was taken back.
+	Withdraw(a Attempt, at time.Time) error
+	// AddOps takes operations into a layer, once each, and returns its sequence number.
+	AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (seq int64, fresh int, err error)
+	Heads(layer copy.Layer) ([]SavedHead, error)
+	LayerSeq(layer copy.Layer) (int64, error)
+}
+
+// Blobs are bytes under the name of their SHA-256.
+type Blobs interface {
+	PutBlob(ctx context.Context, b []byte) (hash string, err error)
+	Blob(ctx context.Context, hash string) ([]byte, error)
+}
+
+// A Press reads and writes PDF files; pdf.Pool is one.
+type Press interface {
+	Limits() pdf.Limits
+	Inspect(ctx context.Context, file []byte) ([]pdf.Page, error)
+	Picture(ctx context.Context, file []byte, page int, scale float64) (pdf.Picture, error)
+	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
+}
+
+// An Ear takes recordings in; sound.Ffmpeg is one.
+type Ear interface {
+	TakeIn(ctx context.Context, recording []byte, most time.Duration) (sound.Clip, error)
+}

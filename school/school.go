@@ -1,0 +1,97 @@
+// Package school is the job, step by step: enrol, prepare, assign, work,
+// submit, mark, give back, take away. Each step checks who may take it (core/
+// access, core/flow), lets the core compute, and stores. It does not know
+// HTTP, SQL or HTML; what it needs from outside it declares in ports.go.
+package school
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+)
+
+// A School is all use cases over one store.
+type School struct {
+	Store Store
+	Press Press
+	Ear   Ear
+	Now   func() time.Time
+
+	hashing chan struct{} // bounds the memory of password hashing
+	feed    *feed
+	drawing flights // pictures being rendered
+}
+
+// New returns a School whose clock is the machine's.
+func New(store Store, press Press, ear Ear) *School {
+	return &School{
+		Store: store, Press: press, Ear: ear,
+		Now:     func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
+		hashing: make(chan struct{}, 2), feed: newFeed(),
+	}
+}
+
+// A Problem is a refusal that people can do something about; web has a
+// sentence for each.
+type Problem struct {
+	Code  string // what is wrong, in a word or two
+	Field string // of the form, if one is to blame
+	Value string // what it was
+}
+
+func (p *Problem) Error() string { return "school: " + p.Code + " " + p.Field + " " + p.Value }
+
+func problem(code, field, value string) error { return &Problem{code, field, value} }
+
+// IsProblem reports whether err is the Problem of that code.
+func IsProblem(err error, code string) bool {
+	var p *Problem
+	return errors.As(err, &p) && p.Code == code
+}
+
+// may asks core/access about a copy.
+func (c CopyInCourse) may(who Person, a access.Action, layer copy.Layer) error {
+	return access.May(
+		access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Role: c.Role, Owner: who.ID != 0 && who.ID == c.StudentID}, a,
+		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts})
+}
+
+// copyFor loads a copy and checks one action.
+func (s *School) copyFor(ctx context.Context, who Person, id uint64, a access.Action, layer copy.Layer) (CopyInCourse, error) {
+	if who.ID == 0 {
+		return CopyInCourse{}, access.ErrSignIn
+	}
+	c, err := s.Store.CopyInCourse(ctx, id, who.ID)
+	if errors.Is(err, ErrNotFound) {
+		return c, access.ErrHidden
+	}
+	if err != nil {
+		return c, err
+	}
+	return c, c.may(who, a, layer)
+}
+
+// course loads a course and checks one action.
+func (s *School) course(ctx context.Context, who Person, id uint64, a access.Action) (Course, access.Role, error) {
+	if who.ID == 0 {
+		return Course{}, access.None, access.ErrSignIn
+	}
+	c, err := s.Store.Course(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return c, access.None, access.ErrHidden
+	}
+	if err != nil {
+		return c, access.None, err
+	}
+	role, err := s.Store.Role(ctx, id, who.ID)
+	if err != nil {
+		return c, role, err
+	}
+	return c, role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: role}, a, access.Thing{})
+}
+
+// closed reports whether the assignment takes no more work now.
+func (s *School) closed(a Assignment) bool { return !a.Times().Open(s.Now()) }

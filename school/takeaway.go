@@ -1,0 +1,193 @@
+package school
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode"
+
+	"readymargin/core/access"
+	"readymargin/core/mark"
+	"readymargin/core/note"
+	"readymargin/core/page"
+	"readymargin/core/typeset"
+	"readymargin/pdf"
+)
+
+// A File is something to take away.
+type File struct {
+	Name string
+	Data []byte
+}
+
+// PrintCopy returns the copy as a PDF with work and feedback printed on the
+// pages, as the person may see them, and what was said on a page at its end.
+// Letters that no font has are the Problem "letters", unless anyway is set.
+func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number int, anyway bool) (File, error) {
+	v, err := s.OpenToMark(ctx, who, id, number)
+	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
+		v, err = s.openAttempt(ctx, who, id, number)
+	}
+	if err != nil {
+		return File{}, err
+	}
+	threads := v.Threads()
+	if !anyway {
+		if missing := missingLetters(v, threads); missing != "" {
+			return File{}, problem("letters", "", missing)
+		}
+	}
+	w, err := s.Store.Worksheet(ctx, v.Worksheet)
+	if err != nil {
+		return File{}, err
+	}
+	file, err := s.Store.Blob(ctx, w.FileHash)
+	if err != nil {
+		return File{}, err
+	}
+	boxes, _, err := s.boxes(ctx, w.ID)
+	if err != nil {
+		return File{}, err
+	}
+	p := pdf.Print{Boxes: boxes, Title: v.Title}
+	for _, m := range v.Marks {
+		if m.Mark.Page <= len(boxes) {
+			p.Marks = append(p.Marks, m.Mark)
+		}
+	}
+	for _, t := range threads {
+		p.Points = append(p.Points, pdf.NotePoint{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t)})
+	}
+	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes), &p.Extra)...)
+	data, err := s.Press.Print(ctx, file, p)
+	return File{fileName(v), data}, err
+}
+
+// openAttempt is the student's own view; of an earlier attempt when asked.
+func (s *School) openAttempt(ctx context.Context, who Person, id uint64, number int) (View, error) {
+	v, err := s.Open(ctx, who, id)
+	if err != nil || number == 0 || number == v.Attempt && v.Edit == "" {
+		return v, err
+	}
+	attempts, err := s.Store.Attempts(ctx, id)
+	if err != nil {
+		return v, err
+	}
+	if number < 1 || number > len(attempts) {
+		return v, access.ErrHidden
+	}
+	a := attempts[number-1]
+	v.Marks, v.Given, v.Remark, v.Attempt, v.ReturnedAt = nil, nil, "", number, nil
+	if err := s.showAttempt(ctx, &v, &a, who.Name, true); err != nil || a.ReturnedAt == nil {
+		return v, err
+	}
+	return v, s.showReturned(ctx, &v, &a)
+}
+
+func noteColor(t note.Thread) mark.Color {
+	if strings.HasPrefix(t.Remarks[0].Layer, "feedback") {
+		return "#c22f20"
+	}
+	return "#2f6f9f"
+}
+
+// missingLetters returns the letters of everything to be printed that no font
+// has, so that they can be named before the file is made.
+func missingLetters(v View, threads []note.Thread) string {
+	var all strings.Builder
+	for _, m := range v.Marks {
+		if t, ok := m.Mark.Body.(*mark.FreeText); ok {
+			all.WriteString(t.String())
+		}
+	}
+	for _, t := range threads {
+		for _, r := range t.Remarks {
+			all.WriteString(r.Text + r.Author)
+		}
+	}
+	all.WriteString(v.Remark)
+	return string(typeset.Load().Missing(all.String()))
+}
+
+// Layout of the pages with what was said, in points on A4.
+const (
+	saidLeft, saidTop, saidBottom = 64, 72, 780
+	saidWidth                     = 595.28 - 2*saidLeft
+	saidSize                      = 11
+)
+
+// saidPages sets what was said, numbered as on the pages, on pages behind the
+// last one; with nothing said there is none.
+func saidPages(v View, threads []note.Thread, pages int, extra *int) []mark.Mark {
+	var lines []saidLine
+	add := func(s string, size float64, color mark.Color, indent float64) {
+		for _, l := range typeset.Load().Wrap(s, size, saidWidth-indent) {
+			lines = append(lines, saidLine{l, size, color, indent})
+		}
+	}
+	if v.Given != nil && v.PointsOf != "" {
+		add(*v.Given+" of "+v.PointsOf, 14, "#1e2a44", 0)
+	}
+	if v.Remark != "" {
+		add(v.Remark, saidSize, "#1e2a44", 0)
+	}
+	for _, t := range threads {
+		add(" ", 6, "#1e2a44", 0)
+		for i, r := range t.Remarks {
+			who := r.Author
+			if i == 0 {
+				who = fmt.Sprintf("%d · page %d · %s", t.Number, t.Page, r.Author)
+			}
+			add(who, 9, "#5b667d", 0)
+			if r.Voice != nil {
+				add(fmt.Sprintf("Voice note, %d:%02d", r.Voice.Milliseconds/60000, r.Voice.Milliseconds/1000%60), saidSize, noteColor(t), 12)
+			}
+			if r.Text != "" {
+				add(r.Text, saidSize, noteColor(t), 12)
+			}
+		}
+	}
+	if len(lines) == 0 {
+		return nil
+	}
+	head := saidLine{v.Title + " · " + v.Student, 16, "#1e2a44", 0}
+	return setLines(append([]saidLine{head}, lines...), pages, extra)
+}
+
+type saidLine struct {
+	text   string
+	size   float64
+	color  mark.Color
+	indent float64
+}
+
+func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
+	*extra = 1
+	y := float64(saidTop)
+	for i, l := range lines {
+		if y > saidBottom {
+			*extra++
+			y = saidTop
+		}
+		if strings.TrimSpace(l.text) != "" {
+			out = append(out, mark.Mark{ID: fmt.Sprintf("said-line-%d", i), Page: pages + *extra, Body: &mark.FreeText{
+				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.Line{{Runs: []mark.Run{{Text: l.text, Size: l.size, Color: l.color}}}}}})
+		}
+		y += l.size * 1.45
+	}
+	return out
+}
+
+// fileName says worksheet, student, attempt and what it is.
+func fileName(v View) string {
+	clean := func(s string) string {
+		return strings.TrimSpace(strings.Map(func(r rune) rune {
+			if unicode.IsControl(r) || strings.ContainsRune(`/\:*?"<>|`, r) {
+				return '-'
+			}
+			return r
+		}, s))
+	}
+	return fmt.Sprintf("%s, %s, attempt %d, marks printed.pdf", clean(v.Title), clean(v.Student), v.Attempt)
+}

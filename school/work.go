@@ -1,0 +1,392 @@
+package school
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"slices"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/draw"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/core/note"
+)
+
+// A View is everything the sheet screen needs of one copy for one person, as
+// that person may see it. It is also the answer to a browser that asks what
+// is new.
+type View struct {
+	Copy       uint64     `json:"copy"`
+	Assignment uint64     `json:"assignment"`
+	Worksheet  uint64     `json:"worksheet"`
+	Title      string     `json:"title"`
+	Course     string     `json:"course"`
+	Student    string     `json:"student"`
+	Teacher    bool       `json:"teacher"` // seen by a teacher
+	State      flow.State `json:"state"`
+	Attempt    int        `json:"attempt"`  // the attempt shown, or the one being worked on
+	Attempts   int        `json:"attempts"` // submitted so far
+	Edit       copy.Layer `json:"edit"`     // the layer that the person may draw in, or ""
+	Say        copy.Layer `json:"say"`      // the layer that the person's answers go into, or ""
+	Seq        int64      `json:"seq"`      // of the layer Edit
+	Waiting    int        `json:"waiting"`  // changes that came after the attempt was fixed
+	Due        *time.Time `json:"due,omitempty"`
+	Closed     bool       `json:"closed"`
+	TakeBack   bool       `json:"takeBack"` // taking back is still possible
+	Receipt    *Receipt   `json:"receipt,omitempty"`
+	PointsOf   string     `json:"pointsOf"`        // the assignment's points, "" for none
+	Given      *string    `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
+	Remark     string     `json:"remark,omitempty"`
+	Line       string     `json:"line,omitempty"` // the student's line to the teacher
+	ReturnedAt *time.Time `json:"returnedAt,omitempty"`
+	Unsent     bool       `json:"unsent"` // feedback that was not returned yet; teachers only
+	Voice      int        `json:"voice"`  // longest voice note, seconds
+	Pages      []PageSize `json:"pages"`
+	Marks      []ViewMark `json:"marks"`
+	Zone       string     `json:"zone"`
+	Person     uint64     `json:"person"` // who looks
+	Me         string     `json:"me"`
+	Settings   string     `json:"settings"`
+}
+
+// A PageSize is the size of a page in points.
+type PageSize struct {
+	Width  float64 `json:"w"`
+	Height float64 `json:"h"`
+}
+
+// A Receipt says that and when an attempt was submitted.
+type Receipt struct {
+	Attempt     int       `json:"attempt"`
+	At          time.Time `json:"at"`
+	LateMinutes int       `json:"late"`
+	Fingerprint string    `json:"fingerprint"`
+}
+
+// A ViewMark is a mark with what to paint and who made it.
+type ViewMark struct {
+	copy.Shown
+	Layer  copy.Layer   `json:"layer"`
+	Shapes []draw.Shape `json:"shapes"`
+	By     string       `json:"by"`
+	Mine   bool         `json:"mine"`
+	At     time.Time    `json:"at"`
+	Sent   bool         `json:"sent"` // the other side sees it
+}
+
+func viewMark(l copy.Layer, w copy.Shown, by string, mine bool, at time.Time, sent bool) ViewMark {
+	return ViewMark{w, l, draw.Shapes(w.Mark), by, mine, at, sent}
+}
+
+// base fills in what every kind of view has.
+func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []Attempt, error) {
+	v := View{
+		Copy: c.ID, Assignment: c.Assignment.ID, Worksheet: c.Worksheet.ID, Title: c.Assignment.Title, Course: c.Course.Name,
+		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Due: c.Assignment.DueAt,
+		Closed: s.closed(c.Assignment), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
+	}
+	if c.Assignment.Points > 0 {
+		v.PointsOf = c.Assignment.Points.String()
+	}
+	pages, err := s.Store.WorksheetPages(ctx, c.Worksheet.ID)
+	if err != nil {
+		return v, nil, err
+	}
+	for _, p := range pages {
+		v.Pages = append(v.Pages, PageSize{p.Width, p.Height})
+	}
+	attempts, err := s.Store.Attempts(ctx, c.ID)
+	return v, attempts, err
+}
+
+// Open returns the student's own view of a copy. Opening one whose feedback
+// was returned notes that the student has seen it.
+func (s *School) Open(ctx context.Context, who Person, id uint64) (View, error) {
+	c, err := s.copyFor(ctx, who, id, access.SubmitCopy, "")
+	if err != nil {
+		return View{}, err
+	}
+	v, attempts, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	v.Attempt = c.Attempts
+	if c.State != flow.Submitted && c.State != flow.Returned {
+		v.Attempt++
+	}
+	var latest, returned *Attempt
+	for i := range attempts {
+		latest = &attempts[i]
+		if attempts[i].ReturnedAt != nil {
+			returned = &attempts[i]
+		}
+	}
+	switch c.State {
+	case flow.Submitted, flow.Returned:
+		err = s.showAttempt(ctx, &v, latest, who.Name, true)
+		v.TakeBack = c.State == flow.Submitted && !v.Closed && !latest.Marked()
+	default:
+		err = s.showLive(ctx, &v, c.ID, copy.Work, who, true)
+		if !v.Closed {
+			v.Edit = copy.Work
+		}
+	}
+	if err != nil || returned == nil {
+		return v, err
+	}
+	v.Say = copy.Replies
+	if err := s.showReturned(ctx, &v, returned); err != nil {
+		return v, err
+	}
+	if err := s.showLive(ctx, &v, c.ID, copy.Replies, who, true); err != nil {
+		return v, err
+	}
+	return v, s.opened(ctx, c.ID, *returned)
+}
+
+// showLive adds what is present in a layer now.
+func (s *School) showLive(ctx context.Context, v *View, id uint64, layer copy.Layer, who Person, sent bool) error {
+	seq, err := s.Store.LayerSeq(ctx, id, layer) // before the heads, so that nothing is missed
+	if err != nil {
+		return err
+	}
+	if layer != copy.Replies {
+		v.Seq = seq
+	}
+	heads, err := s.Store.Heads(ctx, id, layer)
+	if err != nil {
+		return err
+	}
+	by := map[string]SavedHead{}
+	bare := make([]copy.Head, len(heads))
+	for i, h := range heads {
+		bare[i], by[h.Op] = h.Head, h
+	}
+	for _, w := range copy.Present(bare) {
+		h := by[w.Version]
+		v.Marks = append(v.Marks, viewMark(layer, w, h.AuthorName, h.AuthorID == who.ID, h.At, sent))
+	}
+	return nil
+}
+
+// snapshot returns what was submitted.
+func (s *School) snapshot(ctx context.Context, a *Attempt) (copy.Snapshot, error) {
+	var snap copy.Snapshot
+	b, err := s.Store.Blob(ctx, a.SnapshotHash)
+	if err == nil {
+		err = json.Unmarshal(b, &snap)
+	}
+	return snap, err
+}
+
+// showAttempt adds an attempt's marks, which nobody changes any more.
+func (s *School) showAttempt(ctx context.Context, v *View, a *Attempt, student string, mine bool) error {
+	snap, err := s.snapshot(ctx, a)
+	if err != nil {
+		return err
+	}
+	for _, m := range snap.Marks {
+		v.Marks = append(v.Marks, viewMark(copy.Work, copy.Shown{Mark: m}, student, mine, a.SubmittedAt, true))
+	}
+	v.Receipt = &Receipt{a.Number, a.SubmittedAt, a.LateMinutes, a.SnapshotHash}
+	v.Line = a.Line
+	return nil
+}
+
+// Save takes operations of the person into a layer. What is acknowledged by
+// its return is committed. Work that comes after Submit is kept as the
+// beginning of the next attempt and never changes the one that is fixed.
+func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Layer, ops []copy.Op) (Saved, error) {
+	c, err := s.copyFor(ctx, who, id, access.WriteLayer, layer)
+	if err != nil {
+		return Saved{}, err
+	}
+	if len(ops) == 0 || len(ops) > MaxBatch {
+		return Saved{}, problem("batch", "", "")
+	}
+	for _, o := range ops {
+		if err := fits(o, layer, c.Worksheet.PageCount); err != nil {
+			return Saved{}, err
+		}
+	}
+	now := s.Now()
+	var out Saved
+	err = s.Store.InCopy(ctx, id, func(tx CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		seq, fresh, err := tx.AddOps(layer, who.ID, now, ops)
+		if err != nil {
+			return err
+		}
+		out = Saved{Seq: seq, At: now}
+		if fresh > 0 {
+			err = s.moveOnSave(tx, &locked, layer, now, fresh, s.closed(c.Assignment))
+		}
+		out.State, out.Waiting = locked.State, locked.Waiting
+		return err
+	})
+	if err == nil {
+		s.feed.tell(id)
+	}
+	return out, err
+}
+
+// Saved acknowledges operations.
+type Saved struct {
+	Seq     int64      `json:"seq"`
+	At      time.Time  `json:"at"`
+	State   flow.State `json:"state"`
+	Waiting int        `json:"waiting"`
+}
+
+// MaxBatch is the most operations taken at once.
+const MaxBatch = 200
+
+// fits checks that an operation is in order and belongs to the layer.
+func fits(o copy.Op, layer copy.Layer, pages int) error {
+	if err := o.Valid(); err != nil {
+		return problem("operation", "", err.Error())
+	}
+	if o.Mark == nil {
+		return nil
+	}
+	_, reply := o.Mark.Body.(*mark.Reply)
+	if o.Mark.Page > pages || layer == copy.Replies && !reply || layer == copy.Work && reply {
+		return problem("operation", "", "not a mark of this layer")
+	}
+	return nil
+}
+
+// moveOnSave moves the copy's state for new operations in a layer.
+func (s *School) moveOnSave(tx CopyTx, c *Copy, layer copy.Layer, now time.Time, fresh int, closed bool) error {
+	if n := layer.Attempt(); n > 0 {
+		return touchFeedback(tx, n, now)
+	}
+	if layer != copy.Work {
+		return nil
+	}
+	next, err := flow.Next(c.State, flow.Change, flow.Facts{Closed: closed})
+	switch {
+	case errors.Is(err, flow.ErrClosed):
+		// Work done before the closing may arrive after it; it is kept and
+		// waits, as after Submit.
+		c.Waiting += fresh
+		return tx.SetCopy(*c)
+	case err != nil:
+		c.Waiting += fresh
+		return tx.SetCopy(*c)
+	}
+	if next == c.State {
+		return nil
+	}
+	c.State = next
+	if c.StartedAt == nil {
+		c.StartedAt = &now
+	}
+	return tx.SetCopy(*c)
+}
+
+// touchFeedback notes that feedback on an attempt was begun, or changed since
+// it was returned.
+func touchFeedback(tx CopyTx, number int, now time.Time) error {
+	a, err := tx.Attempt(number)
+	if err != nil {
+		return err
+	}
+	if a.MarkedAt != nil && (a.ReturnedAt == nil || a.MarkedAt.After(*a.ReturnedAt)) {
+		return nil
+	}
+	a.MarkedAt = &now
+	return tx.PutAttempt(a)
+}
+
+// SaveSettings keeps how a person set the instruments and the view.
+func (s *School) SaveSettings(ctx context.Context, who Person, settings string) error {
+	if who.ID == 0 {
+		return access.ErrSignIn
+	}
+	if len(settings) > 8000 || !json.Valid([]byte(settings)) {
+		return problem("settings", "", "")
+	}
+	return s.Store.SetSettings(ctx, who.ID, settings)
+}
+
+// AddVoice takes a recording in for a note in one of the person's layers.
+func (s *School) AddVoice(ctx context.Context, who Person, id uint64, layer copy.Layer, recording []byte) (mark.Voice, error) {
+	c, err := s.copyFor(ctx, who, id, access.WriteLayer, layer)
+	if err != nil {
+		return mark.Voice{}, err
+	}
+	clip, err := s.Ear.TakeIn(ctx, recording, time.Duration(c.Course.VoiceSeconds)*time.Second)
+	if err != nil {
+		return mark.Voice{}, err
+	}
+	hash, err := s.Store.PutBlob(ctx, clip.Data)
+	if err != nil {
+		return mark.Voice{}, err
+	}
+	peaks, err := json.Marshal(clip.Peaks)
+	if err != nil {
+		return mark.Voice{}, err
+	}
+	err = s.Store.AddSound(ctx, Sound{hash, id, layer, who.ID, clip.Milliseconds, string(peaks)})
+	return mark.Voice{Sound: hash, Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}, err
+}
+
+// Voice returns a recording to somebody who may hear it: who may read the
+// layer that it was made in, and the student once it was returned.
+func (s *School) Voice(ctx context.Context, who Person, id uint64, hash string) ([]byte, error) {
+	c, err := s.copyFor(ctx, who, id, access.SeeReturned, "")
+	if err != nil {
+		return nil, err
+	}
+	sounds, err := s.Store.SoundsOf(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range sounds {
+		if v.Hash != hash {
+			continue
+		}
+		if c.may(who, access.ReadLayer, v.Layer) == nil {
+			return s.Store.Blob(ctx, hash)
+		}
+		if heard, err := s.wasReturned(ctx, id, v.Layer, hash); err != nil || heard {
+			if err != nil {
+				return nil, err
+			}
+			return s.Store.Blob(ctx, hash)
+		}
+	}
+	return nil, access.ErrHidden
+}
+
+func (s *School) wasReturned(ctx context.Context, id uint64, layer copy.Layer, hash string) (bool, error) {
+	attempts, err := s.Store.Attempts(ctx, id)
+	if err != nil {
+		return false, err
+	}
+	for _, a := range attempts {
+		if a.Number != layer.Attempt() || a.ReturnedAt == nil {
+			continue
+		}
+		r, err := s.returned(ctx, a)
+		return slices.Contains(copy.Sounds(r.marks()), hash), err
+	}
+	return false, nil
+}
+
+// Threads returns what was said on a copy as conversations.
+func (v View) Threads() []note.Thread {
+	var said []note.Said
+	for _, m := range v.Marks {
+		said = append(said, note.Said{Mark: m.Mark, Remark: note.Remark{
+			Version: m.Version, Layer: string(m.Layer), Author: m.By, Mine: m.Mine, Sent: m.Sent, At: m.At}})
+	}
+	return note.Threads(said)
+}

@@ -1,0 +1,152 @@
+// Package sound takes in what a microphone recorded and makes it playable
+// everywhere: Opus in WebM, with the loudness along the way for a waveform.
+// It also speaks a text aloud, for the demo. It does not know notes.
+//
+// Recordings come from strangers, so they are read by ffmpeg in a confined
+// child process with limits, from and to a folder of its own.
+package sound
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"time"
+
+	"readymargin/confine"
+)
+
+// A Clip is a recording ready to be kept and played.
+type Clip struct {
+	Type         string // audio/webm; codecs=opus
+	Data         []byte
+	Milliseconds int
+	Peaks        []int // loudness along the way, 0 to 100, PeakCount of them
+}
+
+// PeakCount is how many peaks a waveform is made of.
+const PeakCount = 96
+
+// MediaType is the type of every clip.
+const MediaType = "audio/webm; codecs=opus"
+
+// Errors for people.
+var (
+	ErrUnreadable = errors.New("sound: cannot be read as a recording")
+	ErrTooLong    = errors.New("sound: longer than allowed")
+	ErrTooLarge   = errors.New("sound: too many bytes")
+	ErrSilent     = errors.New("sound: nothing was recorded")
+)
+
+// MaxBytes bounds a recording as it comes from the browser.
+const MaxBytes = 32 << 20
+
+// Ffmpeg takes recordings in with the ffmpeg program.
+type Ffmpeg struct{}
+
+// formats are the containers that browsers record into, told by their first
+// bytes, with ffmpeg's name for them.
+func format(b []byte) string {
+	switch {
+	case bytes.HasPrefix(b, []byte("\x1a\x45\xdf\xa3")):
+		return "matroska"
+	case bytes.HasPrefix(b, []byte("OggS")):
+		return "ogg"
+	case len(b) > 12 && string(b[4:8]) == "ftyp":
+		return "mov"
+	case bytes.HasPrefix(b, []byte("RIFF")):
+		return "wav"
+	}
+	return ""
+}
+
+// peakRate is the sampling rate, per second, at which loudness is measured.
+const peakRate = 8000
+
+// TakeIn turns a recording into a Clip no longer than most.
+func (Ffmpeg) TakeIn(ctx context.Context, recording []byte, most time.Duration) (Clip, error) {
+	kind := format(recording)
+	switch {
+	case len(recording) > MaxBytes:
+		return Clip{}, ErrTooLarge
+	case kind == "":
+		return Clip{}, ErrUnreadable
+	}
+	dir, err := os.MkdirTemp("", "readymargin-sound-*")
+	if err != nil {
+		return Clip{}, err
+	}
+	defer os.RemoveAll(dir)
+	in, out := filepath.Join(dir, "in"), filepath.Join(dir, "out.webm")
+	if err := errors.Join(os.Chmod(dir, 0o733), os.WriteFile(in, recording, 0o644)); err != nil {
+		return Clip{}, err
+	}
+	// A second more than allowed is read, so that "too long" can be told.
+	source := []string{"-protocol_whitelist", "file", "-f", kind, "-t", strconv.FormatFloat(most.Seconds()+1, 'f', 1, 64), "-i", in, "-map", "0:a:0", "-vn", "-ac", "1"}
+	raw, err := ffmpeg(ctx, append(source, "-ar", strconv.Itoa(peakRate), "-f", "s16le", "pipe:1"))
+	if err != nil {
+		return Clip{}, err
+	}
+	clip := Clip{Type: MediaType, Milliseconds: len(raw) / 2 * 1000 / peakRate, Peaks: peaks(raw)}
+	switch {
+	case len(raw) == 0:
+		return Clip{}, ErrSilent
+	case clip.Milliseconds > int(most.Milliseconds())+500:
+		return Clip{}, ErrTooLong
+	}
+	if _, err := ffmpeg(ctx, append(source, "-map_metadata", "-1", "-ar", "48000", "-c:a", "libopus", "-b:a", "32k", "-f", "webm", out)); err != nil {
+		return Clip{}, err
+	}
+	clip.Data, err = os.ReadFile(out)
+	return clip, err
+}
+
+func ffmpeg(ctx context.Context, args []string) ([]byte, error) {
+	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
+	defer cancel()
+	limits := []string{"--as=2147483648", "--cpu=60", "--core=0", "--fsize=67108864", "--", "ffmpeg", "-hide_banner", "-loglevel", "error", "-nostdin", "-y"}
+	cmd := exec.CommandContext(ctx, "prlimit", append(limits, args...)...)
+	confine.Stranger(cmd)
+	var out, said bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &said
+	err := cmd.Run()
+	var exit *exec.ExitError
+	switch {
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case errors.As(err, &exit):
+		return nil, fmt.Errorf("%w: %s", ErrUnreadable, bytes.TrimSpace(said.Bytes()))
+	case err != nil:
+		return nil, fmt.Errorf("sound: ffmpeg is needed (apt-get install ffmpeg): %w", err)
+	}
+	return out.Bytes(), nil
+}
+
+// peaks returns the loudest sample of each equal part, as a share of full
+// scale in hundredths.
+func peaks(raw []byte) []int {
+	n := len(raw) / 2
+	out := make([]int, min(PeakCount, n))
+	for i := range out {
+		for k := i * n / len(out); k < (i+1)*n/len(out); k++ {
+			v := int(int16(binary.LittleEndian.Uint16(raw[2*k:])))
+			out[i] = max(out[i], min(max(v, -v)*100/32767, 100))
+		}
+	}
+	return out
+}
+
+// Speak returns a WAV in which a synthesiser says the text.
+func Speak(ctx context.Context, text, voice string, wordsPerMinute int) ([]byte, error) {
+	cmd := exec.CommandContext(ctx, "espeak-ng", "-v", voice, "-s", strconv.Itoa(wordsPerMinute), "--stdout", text)
+	out, err := cmd.Output()
+	if err != nil {
+		return nil, fmt.Errorf("sound: espeak-ng is needed (apt-get install espeak-ng): %w", err)
+	}
+	return out, nil
+}

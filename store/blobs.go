@@ -1,0 +1,159 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync"
+	"time"
+
+	"gorm.io/gorm/clause"
+
+	"readymargin/school"
+)
+
+// chunkSize keeps transactions small enough for every database setting and
+// for a cluster's write sets.
+const chunkSize = 1 << 20
+
+type blob struct {
+	Hash      string
+	Size      int64
+	CreatedAt time.Time
+}
+
+type blobChunk struct {
+	Hash string
+	N    int
+	Data []byte
+}
+
+// PutBlob stores b once, chunk by chunk, the manifest last: a blob without
+// its manifest was interrupted, and is written again.
+func (s *Store) PutBlob(ctx context.Context, b []byte) (string, error) {
+	sum := sha256.Sum256(b)
+	hash := hex.EncodeToString(sum[:])
+	db := s.db.WithContext(ctx)
+	if _, err := first[blob](db, "hash = ?", hash); err == nil {
+		return hash, nil
+	} else if !errors.Is(err, school.ErrNotFound) {
+		return "", err
+	}
+	for n := 0; n*chunkSize < len(b) || n == 0; n++ {
+		part := blobChunk{hash, n, b[n*chunkSize : min((n+1)*chunkSize, len(b))]}
+		if err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&part).Error; err != nil {
+			return "", err
+		}
+	}
+	err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&blob{hash, int64(len(b)), time.Now().UTC()}).Error
+	if err == nil {
+		s.cache.put(hash, b)
+	}
+	return hash, err
+}
+
+// Blob returns the bytes of that name, or school.ErrNotFound. What comes from
+// the database is checked against the name.
+func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
+	if b := s.cache.get(hash); b != nil {
+		return b, nil
+	}
+	db := s.db.WithContext(ctx)
+	meta, err := first[blob](db, "hash = ?", hash)
+	if err != nil {
+		return nil, err
+	}
+	parts, err := all[blobChunk](db.Where("hash = ?", hash).Order("n"))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]byte, 0, meta.Size)
+	for _, p := range parts {
+		out = append(out, p.Data...)
+	}
+	if sum := sha256.Sum256(out); hex.EncodeToString(sum[:]) != hash {
+		return nil, fmt.Errorf("store: blob %s is damaged", hash)
+	}
+	s.cache.put(hash, out)
+	return out, nil
+}
+
+// cacheSize bounds the blobs kept on disk, in bytes.
+const cacheSize = 1 << 30
+
+// A cache keeps blobs that were read in a folder, dropping those not used for
+// the longest time. Any failure only means that the database is asked.
+type cache struct {
+	dir  string
+	mu   sync.Mutex
+	size int64 // upper bound of what is in the folder; 0 before the first put
+}
+
+func (c *cache) path(hash string) string { return filepath.Join(c.dir, hash) }
+
+func (c *cache) get(hash string) []byte {
+	if c.dir == "" {
+		return nil
+	}
+	b, err := os.ReadFile(c.path(hash))
+	if err != nil {
+		return nil
+	}
+	if sum := sha256.Sum256(b); hex.EncodeToString(sum[:]) != hash {
+		os.Remove(c.path(hash))
+		return nil
+	}
+	os.Chtimes(c.path(hash), time.Now(), time.Now())
+	return b
+}
+
+func (c *cache) put(hash string, b []byte) {
+	if c.dir == "" {
+		return
+	}
+	tmp, err := os.CreateTemp(c.dir, "new-*")
+	if err != nil {
+		return
+	}
+	_, err = tmp.Write(b)
+	if err = errors.Join(err, tmp.Close()); err != nil || os.Rename(tmp.Name(), c.path(hash)) != nil {
+		os.Remove(tmp.Name())
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.size += int64(len(b))
+	if c.size == int64(len(b)) || c.size > cacheSize {
+		c.trim()
+	}
+}
+
+// trim measures the folder and drops the least recently used blobs down to
+// three quarters of the bound.
+func (c *cache) trim() {
+	entries, err := os.ReadDir(c.dir)
+	if err != nil {
+		return
+	}
+	var files []os.FileInfo
+	c.size = 0
+	for _, e := range entries {
+		if info, err := e.Info(); err == nil {
+			files, c.size = append(files, info), c.size+info.Size()
+		}
+	}
+	slices.SortFunc(files, func(a, b os.FileInfo) int { return a.ModTime().Compare(b.ModTime()) })
+	for _, f := range files {
+		if c.size <= cacheSize*3/4 {
+			return
+		}
+		if os.Remove(c.path(f.Name())) == nil {
+			c.size -= f.Size()
+		}
+	}
+}

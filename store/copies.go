@@ -1,0 +1,306 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/school"
+)
+
+func (s *Store) CopyFor(ctx context.Context, assignment, student uint64) (school.Copy, error) {
+	db := s.db.WithContext(ctx)
+	c, err := first[school.Copy](db, "assignment_id = ? AND student_id = ?", assignment, student)
+	if err != school.ErrNotFound {
+		return c, err
+	}
+	fresh := school.Copy{AssignmentID: assignment, StudentID: student, State: flow.NotStarted}
+	if err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&fresh).Error; err != nil {
+		return c, err
+	}
+	return first[school.Copy](db, "assignment_id = ? AND student_id = ?", assignment, student)
+}
+
+func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
+	db := s.db.WithContext(ctx)
+	if out.Copy, err = first[school.Copy](db, "id = ?", id); err != nil {
+		return out, err
+	}
+	if out.Assignment, err = s.Assignment(ctx, out.AssignmentID); err != nil {
+		return out, err
+	}
+	if out.Course, err = s.Course(ctx, out.Assignment.CourseID); err != nil {
+		return out, err
+	}
+	if out.Worksheet, err = s.Worksheet(ctx, out.Assignment.WorksheetID); err != nil {
+		return out, err
+	}
+	if out.Student, err = s.Person(ctx, out.StudentID); err != nil {
+		return out, err
+	}
+	out.Role, err = s.Role(ctx, out.Course.ID, asker)
+	return out, err
+}
+
+func (s *Store) CopiesOf(ctx context.Context, assignment uint64) ([]school.Copy, error) {
+	return all[school.Copy](s.db.WithContext(ctx).Where("assignment_id = ?", assignment))
+}
+
+func (s *Store) CopiesOfStudent(ctx context.Context, student uint64) ([]school.Copy, error) {
+	return all[school.Copy](s.db.WithContext(ctx).Where("student_id = ?", student))
+}
+
+func (s *Store) Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error) {
+	return all[school.Attempt](s.db.WithContext(ctx).Where("copy_id = ?", copyID).Order("number"))
+}
+
+func (s *Store) AttemptsOf(ctx context.Context, assignment uint64) ([]school.Attempt, error) {
+	return all[school.Attempt](s.db.WithContext(ctx).
+		Where("copy_id IN (SELECT id FROM copies WHERE assignment_id = ?)", assignment).Order("copy_id, number"))
+}
+
+// op and head are rows of ops and heads. The body is JSON: of an operation's
+// mark and the mark's name, so that a removal is kept too.
+type op struct {
+	CopyID   uint64
+	Layer    copy.Layer
+	Seq      int64
+	OpID     string
+	Base     string
+	AuthorID uint64
+	At       time.Time
+	Body     string
+}
+
+type head struct {
+	CopyID   uint64
+	Layer    copy.Layer
+	OpID     string
+	AuthorID uint64
+	At       time.Time
+	Body     string
+}
+
+// headWithName names its fields once more: GORM passes over embedded structs
+// that are not exported.
+type headWithName struct {
+	AuthorID   uint64
+	AuthorName string
+	At         time.Time
+	Body       string
+}
+
+func heads(db *gorm.DB, copyID uint64, layer copy.Layer) ([]school.SavedHead, error) {
+	rows, err := all[headWithName](db.Table("heads").Select("heads.author_id, heads.at, heads.body, people.name AS author_name").
+		Joins("LEFT JOIN people ON people.id = heads.author_id").
+		Where("copy_id = ? AND layer = ?", copyID, layer))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]school.SavedHead, len(rows))
+	for i, r := range rows {
+		out[i] = school.SavedHead{AuthorID: r.AuthorID, AuthorName: r.AuthorName, At: r.At}
+		if err := json.Unmarshal([]byte(r.Body), &out[i].Head); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func (s *Store) Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]school.SavedHead, error) {
+	return heads(s.db.WithContext(ctx), copyID, layer)
+}
+
+func (s *Store) OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]school.SavedOp, error) {
+	rows, err := all[op](s.db.WithContext(ctx).Where("copy_id = ? AND layer = ? AND seq > ?", copyID, layer, after).Order("seq"))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]school.SavedOp, len(rows))
+	for i, r := range rows {
+		out[i] = school.SavedOp{Seq: r.Seq, AuthorID: r.AuthorID, At: r.At}
+		if err := json.Unmarshal([]byte(r.Body), &out[i].Op); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func layerSeq(db *gorm.DB, copyID uint64, layer copy.Layer) (int64, error) {
+	var seqs []int64
+	err := db.Table("layers").Where("copy_id = ? AND layer = ?", copyID, layer).Pluck("seq", &seqs).Error
+	if err != nil || len(seqs) == 0 {
+		return 0, err
+	}
+	return seqs[0], nil
+}
+
+func (s *Store) LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error) {
+	return layerSeq(s.db.WithContext(ctx), copyID, layer)
+}
+
+func (s *Store) AddSound(ctx context.Context, v school.Sound) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&v).Error
+}
+
+func (s *Store) SoundsOf(ctx context.Context, copyID uint64) ([]school.Sound, error) {
+	return all[school.Sound](s.db.WithContext(ctx).Where("copy_id = ?", copyID))
+}
+
+// viewer is a row of viewers.
+type viewer struct {
+	CopyID   uint64
+	PersonID uint64
+	SeenAt   time.Time
+}
+
+func (s *Store) View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error) {
+	db := s.db.WithContext(ctx)
+	if err := db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&viewer{copyID, person, now}).Error; err != nil {
+		return nil, err
+	}
+	err = db.Table("viewers").Joins("JOIN people ON people.id = viewers.person_id").
+		Where("copy_id = ? AND person_id <> ? AND seen_at > ?", copyID, person, since).Pluck("people.name", &others).Error
+	return others, err
+}
+
+// copyTx is a school.CopyTx.
+type copyTx struct {
+	tx *gorm.DB
+	id uint64
+}
+
+func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error { return fn(copyTx{tx, copyID}) })
+}
+
+func (t copyTx) Copy() (school.Copy, error) {
+	return first[school.Copy](t.tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", t.id)
+}
+
+func (t copyTx) SetCopy(c school.Copy) error { return t.tx.Save(&c).Error }
+
+func (t copyTx) Attempt(number int) (school.Attempt, error) {
+	return first[school.Attempt](t.tx.Clauses(clause.Locking{Strength: "UPDATE"}), "copy_id = ? AND number = ?", t.id, number)
+}
+
+func (t copyTx) PutAttempt(a school.Attempt) error {
+	return t.tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&a).Error
+}
+
+// withdrawn is a row of withdrawn.
+type withdrawn struct {
+	CopyID       uint64
+	Number       int
+	SubmittedAt  time.Time
+	SnapshotHash string
+	WithdrawnAt  time.Time
+}
+
+func (withdrawn) TableName() string { return "withdrawn" }
+
+func (t copyTx) Withdraw(a school.Attempt, at time.Time) error {
+	if err := t.tx.Create(&withdrawn{t.id, a.Number, a.SubmittedAt, a.SnapshotHash, at}).Error; err != nil {
+		return err
+	}
+	return t.tx.Where("copy_id = ? AND number = ?", t.id, a.Number).Delete(&school.Attempt{}).Error
+}
+
+func (t copyTx) Heads(layer copy.Layer) ([]school.SavedHead, error) { return heads(t.tx, t.id, layer) }
+func (t copyTx) LayerSeq(layer copy.Layer) (int64, error)           { return layerSeq(t.tx, t.id, layer) }
+
+// history answers copy.Decide for one batch.
+type history struct{ taken, bases map[string]bool }
+
+func (h history) Taken(op string) bool    { return h.taken[op] }
+func (h history) MadeOn(base string) bool { return h.bases[base] }
+
+func (t copyTx) history(ops []copy.Op) (history, error) {
+	ids := make([]string, len(ops))
+	for i, o := range ops {
+		ids[i] = o.ID
+	}
+	h := history{map[string]bool{}, map[string]bool{}}
+	rows, err := all[op](t.tx.Select("op_id, base").Where("copy_id = ? AND op_id IN ?", t.id, ids))
+	if err != nil {
+		return h, err
+	}
+	later, err := all[op](t.tx.Select("op_id, base").Where("copy_id = ? AND base IN ?", t.id, ids))
+	for _, r := range append(rows, later...) {
+		h.taken[r.OpID], h.bases[r.Base] = true, true
+	}
+	return h, err
+}
+
+// AddOps holds the layer's row from the first statement on, so that batches
+// of one layer come one after another.
+func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (seq int64, fresh int, err error) {
+	err = t.tx.Exec("INSERT INTO layers (copy_id, layer, seq) VALUES (?, ?, 0) ON DUPLICATE KEY UPDATE seq = seq", t.id, layer).Error
+	if err != nil {
+		return 0, 0, err
+	}
+	if seq, err = layerSeq(t.tx, t.id, layer); err != nil {
+		return 0, 0, err
+	}
+	h, err := t.history(ops)
+	if err != nil {
+		return 0, 0, err
+	}
+	var opRows []op
+	var headRows []head
+	var drop []string
+	for _, o := range ops {
+		c := copy.Decide(h, o)
+		if c.Known {
+			continue
+		}
+		h.taken[o.ID], h.bases[o.Base] = true, true
+		body, err := json.Marshal(o)
+		if err != nil {
+			return 0, 0, err
+		}
+		seq++
+		opRows = append(opRows, op{t.id, layer, seq, o.ID, o.Base, author, at, string(body)})
+		headRows = slices.DeleteFunc(headRows, func(r head) bool { return r.OpID == c.Drop })
+		drop = append(drop, c.Drop)
+		if c.Head != nil {
+			b, err := json.Marshal(c.Head)
+			if err != nil {
+				return 0, 0, err
+			}
+			headRows = append(headRows, head{t.id, layer, o.ID, author, at, string(b)})
+		}
+	}
+	if len(opRows) == 0 {
+		return seq, 0, nil
+	}
+	if err := t.write(layer, seq, opRows, headRows, drop); err != nil {
+		return 0, 0, err
+	}
+	return seq, len(opRows), nil
+}
+
+func (t copyTx) write(layer copy.Layer, seq int64, ops []op, heads []head, drop []string) error {
+	drop = slices.DeleteFunc(drop, func(id string) bool { return id == "" })
+	if err := t.tx.Exec("UPDATE layers SET seq = ? WHERE copy_id = ? AND layer = ?", seq, t.id, layer).Error; err != nil {
+		return err
+	}
+	if err := t.tx.Create(&ops).Error; err != nil {
+		return err
+	}
+	if len(drop) > 0 {
+		if err := t.tx.Where("copy_id = ? AND layer = ? AND op_id IN ?", t.id, layer, drop).Delete(&head{}).Error; err != nil {
+			return err
+		}
+	}
+	if len(heads) > 0 {
+		return t.tx.Create(&heads).Error
+	}
+	return nil
+}

@@ -1,0 +1,137 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"readymargin/core/access"
+	"readymargin/school"
+)
+
+func (s *Store) AddPerson(ctx context.Context, p *school.Person) error {
+	return known(s.db.WithContext(ctx).Create(p).Error)
+}
+
+func (s *Store) Person(ctx context.Context, id uint64) (school.Person, error) {
+	return first[school.Person](s.db.WithContext(ctx), "id = ?", id)
+}
+
+func (s *Store) PersonByLogin(ctx context.Context, login string) (school.Person, error) {
+	return first[school.Person](s.db.WithContext(ctx), "login = ?", login)
+}
+
+func (s *Store) setPerson(ctx context.Context, id uint64, column, value string) error {
+	return s.db.WithContext(ctx).Model(&school.Person{ID: id}).Update(column, value).Error
+}
+
+func (s *Store) SetPassword(ctx context.Context, id uint64, hash string) error {
+	return s.setPerson(ctx, id, "password_hash", hash)
+}
+
+func (s *Store) SetSettings(ctx context.Context, id uint64, settings string) error {
+	return s.setPerson(ctx, id, "settings", settings)
+}
+
+func (s *Store) AddSlip(ctx context.Context, slip school.Slip) error {
+	return s.db.WithContext(ctx).Create(&slip).Error
+}
+
+const slipGood = "token_hash = ? AND used_at IS NULL AND expires_at > ?"
+
+func (s *Store) PeekSlip(ctx context.Context, hash string, now time.Time) (school.Slip, error) {
+	return first[school.Slip](s.db.WithContext(ctx), slipGood, hash, now)
+}
+
+func (s *Store) UseSlip(ctx context.Context, hash string, now time.Time) (slip school.Slip, err error) {
+	err = s.inTx(ctx, func(tx *gorm.DB) error {
+		if slip, err = first[school.Slip](tx.Clauses(clause.Locking{Strength: "UPDATE"}), slipGood, hash, now); err != nil {
+			return err
+		}
+		return tx.Model(&school.Slip{}).Where("token_hash = ?", hash).Update("used_at", now).Error
+	})
+	return slip, err
+}
+
+// signInFailure is a row of sign_in_failures.
+type signInFailure struct {
+	ID      uint64
+	Subject string
+	At      time.Time
+}
+
+func (s *Store) SignInFailures(ctx context.Context, key string, since time.Time) (int, error) {
+	var n int64
+	err := s.db.WithContext(ctx).Model(&signInFailure{}).Where("subject = ? AND at > ?", key, since).Count(&n).Error
+	return int(n), err
+}
+
+func (s *Store) AddSignInFailure(ctx context.Context, key string, at time.Time) error {
+	db := s.db.WithContext(ctx)
+	if err := db.Where("at < ?", at.Add(-24*time.Hour)).Delete(&signInFailure{}).Error; err != nil {
+		return err
+	}
+	return db.Create(&signInFailure{Subject: key, At: at}).Error
+}
+
+func (s *Store) AddCourse(ctx context.Context, c *school.Course, teacher uint64) error {
+	return known(s.inTx(ctx, func(tx *gorm.DB) error {
+		c.ID = 0
+		if err := tx.Create(c).Error; err != nil {
+			return err
+		}
+		return tx.Create(&school.Membership{CourseID: c.ID, PersonID: teacher, Role: access.Teacher, Seen: true, JoinedAt: c.CreatedAt}).Error
+	}))
+}
+
+func (s *Store) Course(ctx context.Context, id uint64) (school.Course, error) {
+	return first[school.Course](s.db.WithContext(ctx), "id = ?", id)
+}
+
+func (s *Store) CourseByCode(ctx context.Context, code string) (school.Course, error) {
+	return first[school.Course](s.db.WithContext(ctx), "join_code = ?", code)
+}
+
+func (s *Store) UpdateCourse(ctx context.Context, c school.Course) error {
+	return known(s.db.WithContext(ctx).Save(&c).Error)
+}
+
+func (s *Store) SetMembership(ctx context.Context, m school.Membership) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&m).Error
+}
+
+func (s *Store) Role(ctx context.Context, course, person uint64) (access.Role, error) {
+	m, err := first[school.Membership](s.db.WithContext(ctx), "course_id = ? AND person_id = ?", course, person)
+	if err == school.ErrNotFound {
+		return access.None, nil
+	}
+	return m.Role, err
+}
+
+func (s *Store) Members(ctx context.Context, course uint64) ([]school.Member, error) {
+	return all[school.Member](s.db.WithContext(ctx).Table("memberships").
+		Select("memberships.*, people.name, people.login").
+		Joins("JOIN people ON people.id = memberships.person_id").
+		Where("course_id = ?", course).Order("people.name, people.id"))
+}
+
+func (s *Store) CoursesOf(ctx context.Context, person uint64) ([]school.CourseRole, error) {
+	return all[school.CourseRole](s.db.WithContext(ctx).Table("courses").
+		Select("courses.*, memberships.role").
+		Joins("JOIN memberships ON memberships.course_id = courses.id").
+		Where("person_id = ? AND role <> ''", person).Order("courses.name, courses.id"))
+}
+
+func (s *Store) AddAssignment(ctx context.Context, a *school.Assignment) error {
+	return s.db.WithContext(ctx).Create(a).Error
+}
+
+func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, error) {
+	return first[school.Assignment](s.db.WithContext(ctx), "id = ?", id)
+}
+
+func (s *Store) AssignmentsOf(ctx context.Context, course uint64) ([]school.Assignment, error) {
+	return all[school.Assignment](s.db.WithContext(ctx).Where("course_id = ?", course).Order("due_at IS NULL, due_at, id"))
+}

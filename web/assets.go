@@ -1,0 +1,107 @@
+package web
+
+import (
+	"bytes"
+	"compress/gzip"
+	"crypto/sha256"
+	"embed"
+	"encoding/hex"
+	"fmt"
+	"io/fs"
+	"maps"
+	"mime"
+	"net/http"
+	"path"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/core/typeset"
+)
+
+//go:embed all:static script
+var shipped embed.FS
+
+// assets are the files that ship with the application, under an address that
+// changes with their content, so that browsers keep them for good.
+type assets struct {
+	version string
+	plain   map[string][]byte
+	packed  map[string][]byte // gzip, where it helps
+}
+
+func loadAssets() (*assets, error) {
+	a := &assets{plain: map[string][]byte{}, packed: map[string][]byte{}}
+	if err := a.take(shipped, "."); err != nil {
+		return nil, err
+	}
+	if err := a.take(typeset.Files, "."); err != nil {
+		return nil, err
+	}
+	if a.plain["static/dist/core.wasm"] == nil {
+		return nil, fmt.Errorf("web: static/dist/core.wasm is missing: build it with `make build`")
+	}
+	sum := sha256.New()
+	for _, name := range slices.Sorted(maps.Keys(a.plain)) {
+		fmt.Fprintf(sum, "%s %x\n", name, sha256.Sum256(a.plain[name]))
+	}
+	a.version = hex.EncodeToString(sum.Sum(nil))[:12]
+	return a, nil
+}
+
+func (a *assets) take(from fs.FS, root string) error {
+	return fs.WalkDir(from, root, func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		b, err := fs.ReadFile(from, name)
+		if err != nil {
+			return err
+		}
+		a.plain[name] = b
+		switch path.Ext(name) {
+		case ".js", ".css", ".wasm", ".json", ".svg":
+			a.packed[name] = pack(b)
+		}
+		return nil
+	})
+}
+
+func pack(b []byte) []byte {
+	var out bytes.Buffer
+	z, _ := gzip.NewWriterLevel(&out, gzip.BestCompression)
+	z.Write(b)
+	z.Close()
+	return out.Bytes()
+}
+
+// url returns where a file is served.
+func (a *assets) url(name string) string { return "/a/" + a.version + "/" + name }
+
+func (a *assets) serve(c *echo.Context) error {
+	_, name, _ := strings.Cut(c.Param("*"), "/")
+	b, ok := a.plain[name]
+	if !ok {
+		return access.ErrHidden
+	}
+	h := c.Response().Header()
+	h.Set("Cache-Control", "public, max-age=31536000, immutable")
+	h.Set("Vary", "Accept-Encoding")
+	kind := mime.TypeByExtension(path.Ext(name))
+	switch path.Ext(name) {
+	case ".wasm":
+		kind = "application/wasm"
+	case ".woff2":
+		kind = "font/woff2"
+	}
+	h.Set("Content-Type", kind)
+	if packed := a.packed[name]; packed != nil && strings.Contains(c.Request().Header.Get("Accept-Encoding"), "gzip") {
+		h.Set("Content-Encoding", "gzip")
+		return c.Blob(http.StatusOK, kind, packed)
+	}
+	http.ServeContent(c.Response(), c.Request(), name, time.Time{}, bytes.NewReader(b))
+	return nil
+}

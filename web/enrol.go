@@ -1,0 +1,253 @@
+package web
+
+import (
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/school"
+)
+
+func (s *Site) signInPage(c *echo.Context) error {
+	if me(c).ID != 0 {
+		return seeOther(c, localPath(c.QueryParam("next")))
+	}
+	return s.render(c, http.StatusOK, "sign-in.html", "Sign in", map[string]any{"Next": c.QueryParam("next")})
+}
+
+func (s *Site) signIn(c *echo.Context) error {
+	p, err := s.school.SignIn(c.Request().Context(), c.FormValue("login"), c.FormValue("password"), c.RealIP())
+	if err != nil {
+		if wantsJSON(c) {
+			return err
+		}
+		return s.again(c, err, "sign-in.html", "Sign in", map[string]any{"Next": c.FormValue("next")})
+	}
+	if err := s.begin(c, p); err != nil {
+		return err
+	}
+	return seeOther(c, localPath(c.FormValue("next")))
+}
+
+func (s *Site) signOut(c *echo.Context) error {
+	if err := s.sessions.Destroy(c.Request().Context()); err != nil {
+		return err
+	}
+	return seeOther(c, "/sign-in")
+}
+
+func (s *Site) joinPage(c *echo.Context) error {
+	code := strings.TrimSpace(c.QueryParam("code"))
+	if code == "" {
+		return s.render(c, http.StatusOK, "join.html", "Join a course", nil)
+	}
+	course, err := s.school.CourseByCode(c.Request().Context(), code)
+	if err != nil {
+		return s.again(c, err, "join.html", "Join a course", map[string]any{"Code": code})
+	}
+	return s.render(c, http.StatusOK, "join.html", "Join "+course.Name, map[string]any{"Code": code, "Course": course})
+}
+
+func (s *Site) join(c *echo.Context) error {
+	ctx := c.Request().Context()
+	code := c.FormValue("code")
+	p := me(c)
+	var course school.Course
+	var err error
+	if p.ID != 0 {
+		course, err = s.school.Join(ctx, p, code)
+	} else if p, course, err = s.school.SignUp(ctx, code, c.FormValue("name"), c.FormValue("password")); err == nil {
+		err = s.begin(c, p)
+		s.tell(c, "Welcome to "+course.Name+". Next time you sign in as "+p.Login+".")
+	}
+	if err != nil {
+		data := map[string]any{"Code": code}
+		if known, err := s.school.CourseByCode(ctx, code); err == nil {
+			data["Course"] = known
+		}
+		return s.again(c, err, "join.html", "Join a course", data)
+	}
+	return seeOther(c, "/to-do")
+}
+
+func (s *Site) slipPage(c *echo.Context) error {
+	code := strings.TrimSpace(c.QueryParam("code"))
+	if code == "" {
+		return s.render(c, http.StatusOK, "slip.html", "Use a slip", nil)
+	}
+	owner, err := s.school.SlipOwner(c.Request().Context(), code)
+	if err != nil {
+		return s.again(c, err, "slip.html", "Use a slip", nil)
+	}
+	return s.render(c, http.StatusOK, "slip.html", "Welcome", map[string]any{"Code": code, "Owner": owner})
+}
+
+func (s *Site) useSlip(c *echo.Context) error {
+	ctx := c.Request().Context()
+	code := c.FormValue("code")
+	p, err := s.school.UseSlip(ctx, code, c.FormValue("name"), c.FormValue("password"))
+	if err != nil {
+		data := map[string]any{"Code": code}
+		owner, slipErr := s.school.SlipOwner(ctx, code)
+		if slipErr != nil {
+			data = nil
+		} else {
+			data["Owner"] = owner
+		}
+		return s.again(c, err, "slip.html", "Use a slip", data)
+	}
+	if err := s.begin(c, p); err != nil {
+		return err
+	}
+	s.tell(c, "Welcome. Next time you sign in as "+p.Login+".")
+	return seeOther(c, "/")
+}
+
+func (s *Site) invite(c *echo.Context) error {
+	token, err := s.school.InviteTeacher(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "invitation.html", "Invitation", map[string]any{"Code": token, "Origin": origin(c)})
+}
+
+// origin returns the address of the site as the browser has it.
+func origin(c *echo.Context) string { return c.Scheme() + "://" + c.Request().Host }
+
+// zones are offered for a course; the browser's own is put first by script.
+var zones = []string{
+	"UTC", "Europe/London", "Europe/Lisbon", "Europe/Berlin", "Europe/Paris", "Europe/Stockholm", "Europe/Warsaw", "Europe/Athens", "Europe/Helsinki", "Europe/Kyiv", "Europe/Istanbul",
+	"Africa/Casablanca", "Africa/Lagos", "Africa/Cairo", "Africa/Johannesburg", "Africa/Nairobi",
+	"Asia/Dubai", "Asia/Karachi", "Asia/Kolkata", "Asia/Dhaka", "Asia/Bangkok", "Asia/Shanghai", "Asia/Manila", "Asia/Tokyo", "Asia/Seoul",
+	"Australia/Perth", "Australia/Sydney", "Pacific/Auckland",
+	"America/Halifax", "America/New_York", "America/Chicago", "America/Denver", "America/Los_Angeles", "America/Mexico_City", "America/Bogota", "America/Sao_Paulo", "America/Argentina/Buenos_Aires",
+}
+
+func (s *Site) courses(c *echo.Context) error { return s.coursesPage(c, nil) }
+
+func (s *Site) coursesPage(c *echo.Context, wrong error) error {
+	p, err := signedIn(c)
+	if err != nil {
+		return err
+	}
+	all, err := s.school.CoursesOf(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	data := map[string]any{"Courses": all, "Zones": zones, "MayMake": p.Staff || p.Admin}
+	if wrong != nil {
+		return s.again(c, wrong, "courses.html", "Courses", data)
+	}
+	return s.render(c, http.StatusOK, "courses.html", "Courses", data)
+}
+
+func (s *Site) makeCourse(c *echo.Context) error {
+	p, err := signedIn(c)
+	if err != nil {
+		return err
+	}
+	course, err := s.school.MakeCourse(c.Request().Context(), p, c.FormValue("name"), c.FormValue("zone"))
+	if err != nil {
+		if s.say(err).status != http.StatusUnprocessableEntity {
+			return err
+		}
+		return s.coursesPage(c, err)
+	}
+	return seeOther(c, "/courses/"+id(course.ID))
+}
+
+func (s *Site) course(c *echo.Context) error { return s.coursePage(c, "course.html", nil) }
+
+func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	course, members, err := s.school.Members(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	given, err := s.school.Store.AssignmentsOf(ctx, n)
+	if err != nil {
+		return err
+	}
+	groups := map[access.Role][]school.Member{}
+	fresh := 0
+	for _, m := range members {
+		groups[m.Role] = append(groups[m.Role], m)
+		if m.Role == access.Student && !m.Seen {
+			fresh++
+		}
+	}
+	data := map[string]any{
+		"Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
+		"New": fresh, "Given": given, "Origin": origin(c),
+	}
+	for k, v := range extra {
+		data[k] = v
+	}
+	return s.render(c, http.StatusOK, name, course.Name, data)
+}
+
+func (s *Site) changeCode(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	switch c.FormValue("do") {
+	case "renew":
+		_, err = s.school.RenewCode(ctx, me(c), n)
+	case "open", "close":
+		_, err = s.school.OpenCode(ctx, me(c), n, c.FormValue("do") == "open")
+	default:
+		err = &school.Problem{Code: "wrong form"}
+	}
+	if err != nil {
+		return err
+	}
+	return s.back(c, n, "course-code")
+}
+
+// back answers a change of a course: with the fragment that changed, or with
+// the whole page where script is off.
+func (s *Site) back(c *echo.Context, course uint64, fragment string) error {
+	if c.Request().Header.Get("HX-Request") == "true" {
+		return s.coursePage(c, fragment, nil)
+	}
+	return seeOther(c, "/courses/"+id(course))
+}
+
+func (s *Site) admit(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	person, err := number(c, "person")
+	if err != nil {
+		return err
+	}
+	if err := s.school.Admit(c.Request().Context(), me(c), n, person, c.FormValue("do") != "refuse"); err != nil {
+		return err
+	}
+	return s.back(c, n, "course-people")
+}
+
+func (s *Site) newSlip(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	person, err := number(c, "person")
+	if err != nil {
+		return err
+	}
+	owner, token, err := s.school.NewSlip(c.Request().Context(), me(c), n, person)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "new-slip.html", "Sign-in slip", map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": origin(c)})
+}

@@ -1,0 +1,154 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/core/flow"
+	"readymargin/pdf"
+	"readymargin/school"
+	"readymargin/sound"
+)
+
+// A sentence is what people read when something did not work: what happened,
+// whether anything was lost, what to do.
+type sentence struct {
+	status int
+	text   string
+}
+
+// problems has a sentence for each school.Problem; %s is its value.
+var problems = map[string]string{
+	"sign-in wrong":   "That name and password do not go together. Check both and try again.",
+	"sign-in limited": "Too many tries. Wait a quarter of an hour, or ask your teacher for a sign-in slip.",
+	"password length": "A password needs at least 8 characters.",
+	"name":            "Please type a name, with at most 100 letters.",
+	"slip used":       "This slip was used already, or is too old. Ask for a new one.",
+	"join code":       "No course has the code “%s”. Check it with your teacher.",
+	"join closed":     "This course takes nobody new at the moment. Ask your teacher to open it.",
+	"join refused":    "The teacher has not let you into this course. Ask them.",
+	"course name":     "Please give the course a name, with at most 100 letters.",
+	"time zone":       "“%s” is not a time zone we know. Choose one from the list.",
+	"title":           "A title may have at most 100 letters.",
+	"instructions":    "Instructions may have at most 5,000 letters.",
+	"points":          "“%s” cannot be given as points here. Use a number in steps of a quarter, not above the total.",
+	"due time":        "“%s” is not a date and time.",
+	"line":            "The line to your teacher may have at most 2,000 letters.",
+	"remark":          "The remark may have at most 5,000 letters.",
+	"more work":       "Work from another device has just arrived on this copy. Nothing is lost. Look it over, then submit again.",
+	"letters":         "These signs are in no font we have and would be missing in the file: %s",
+	"operation":       "The server could not take this change: %s",
+	"batch":           "The server could not take these changes.",
+	"settings":        "Your settings could not be kept.",
+	"no file":         "Choose a PDF file first.",
+	"wrong form":      "Something in this form was not understood. Nothing was changed.",
+}
+
+// files has a sentence for everything that can be wrong with a file.
+var files = map[error]sentence{
+	pdf.ErrNotPDF:       {422, "This file is not a PDF. Save or print it as a PDF and bring that in. Nothing was kept."},
+	pdf.ErrDamaged:      {422, "This PDF is damaged and cannot be opened. Try to save it again where it comes from. Nothing was kept."},
+	pdf.ErrEncrypted:    {422, "This PDF asks for a password. Save it without one and bring that in. Nothing was kept."},
+	pdf.ErrEmpty:        {422, "This file is empty. Nothing was kept."},
+	pdf.ErrTooLarge:     {413, "This file is larger than %d MB. Make its pictures smaller or split it. Nothing was kept."},
+	pdf.ErrPages:        {422, "This PDF has more than %d pages. Split it and bring in the part you need. Nothing was kept."},
+	pdf.ErrSide:         {422, "A page of this PDF is larger than five metres, or smaller than a pinhead. Nothing was kept."},
+	pdf.ErrTime:         {422, "This PDF takes too long to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
+	pdf.ErrMemory:       {422, "This PDF takes too much memory to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
+	sound.ErrUnreadable: {422, "This recording cannot be read. Record it again."},
+	sound.ErrSilent:     {422, "Nothing was recorded. Check the microphone and record again."},
+	sound.ErrTooLong:    {422, "This recording is longer than the course allows. Record a shorter one."},
+	sound.ErrTooLarge:   {413, "This recording is too large. Record a shorter one."},
+	flow.ErrClosed:      {409, "This assignment is closed and takes no more work."},
+	flow.ErrFeedback:    {409, "Your teacher has begun to mark this copy, so it cannot be taken back."},
+	flow.ErrState:       {409, "This copy has moved on in the meantime. Load the page again to see how it stands."},
+	access.ErrSignIn:    {401, "Please sign in first. Nothing is lost."},
+	access.ErrHidden:    {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
+	access.ErrDenied:    {403, "This is not yours to do."},
+}
+
+// say returns the sentence for an error.
+func (s *Site) say(err error) sentence {
+	var p *school.Problem
+	if errors.As(err, &p) {
+		if text, ok := problems[p.Code]; ok {
+			status := http.StatusUnprocessableEntity
+			if p.Code == "sign-in limited" {
+				status = http.StatusTooManyRequests
+			}
+			if p.Code == "more work" {
+				status = http.StatusConflict
+			}
+			if strings.Contains(text, "%s") {
+				text = fmt.Sprintf(text, p.Value)
+			}
+			return sentence{status, text}
+		}
+	}
+	for known, said := range files {
+		if !errors.Is(err, known) {
+			continue
+		}
+		limits := s.school.Press.Limits()
+		switch known {
+		case pdf.ErrTooLarge:
+			said.text = fmt.Sprintf(said.text, limits.Bytes>>20)
+		case pdf.ErrPages:
+			said.text = fmt.Sprintf(said.text, limits.Pages)
+		}
+		return said
+	}
+	var large *http.MaxBytesError
+	if errors.As(err, &large) {
+		return sentence{413, "That is more than can be taken at once. Nothing was changed."}
+	}
+	switch status := echo.StatusCode(err); {
+	case status == http.StatusForbidden:
+		return sentence{403, "This page was open for too long. Go back, load it again, and try once more."}
+	case status == http.StatusNotFound || status == http.StatusMethodNotAllowed:
+		return files[access.ErrHidden]
+	case status >= 400 && status < 500:
+		return sentence{status, problems["wrong form"]}
+	}
+	return sentence{500, "Something went wrong on our side. What you have done is kept. Try again in a moment."}
+}
+
+// fail answers a request that ended with an error.
+func (s *Site) fail(c *echo.Context, err error) {
+	said := s.say(err)
+	if said.status >= 500 {
+		slog.Error("request failed", "method", c.Request().Method, "path", c.Path(), "error", err)
+	}
+	if r, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && r.Committed {
+		return
+	}
+	if wantsJSON(c) {
+		c.JSON(said.status, map[string]string{"error": said.text, "code": codeOf(err)})
+		return
+	}
+	if said.status == http.StatusUnauthorized && c.Request().Method == http.MethodGet {
+		c.Redirect(http.StatusSeeOther, "/sign-in?next="+url.QueryEscape(c.Request().URL.RequestURI()))
+		return
+	}
+	s.render(c, said.status, "error.html", "Not here", map[string]any{"Sentence": said.text})
+}
+
+func codeOf(err error) string {
+	var p *school.Problem
+	if errors.As(err, &p) {
+		return p.Code
+	}
+	return ""
+}
+
+func wantsJSON(c *echo.Context) bool {
+	h := c.Request().Header
+	return strings.Contains(h.Get("Accept"), "application/json") || strings.HasPrefix(h.Get("Content-Type"), "application/json")
+}

@@ -1,0 +1,141 @@
+package web
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/school"
+)
+
+// move makes one of a copy's moves for the person who asks.
+func (s *Site) move(c *echo.Context, do func(context.Context, school.Person, uint64) error) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := do(c.Request().Context(), me(c), n); err != nil {
+		return err
+	}
+	if wantsJSON(c) {
+		return nothing(c)
+	}
+	return seeOther(c, "/copies/"+id(n))
+}
+
+// marking shows the marking screen on the copy asked for, or on the first
+// that waits.
+func (s *Site) marking(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	a, course, roll, err := s.school.Roll(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	wanted, _ := strconv.ParseUint(c.QueryParam("copy"), 10, 63)
+	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	data := map[string]any{"Assignment": a, "Course": course, "Roll": roll}
+	for _, r := range roll {
+		if r.Copy.Attempts > 0 && (wanted == 0 || wanted == r.Copy.ID) {
+			v, err := s.school.OpenToMark(ctx, me(c), r.Copy.ID, attempt)
+			if err != nil {
+				return err
+			}
+			data["View"] = v
+			return s.render(c, http.StatusOK, "marking.html", a.Title, data)
+		}
+	}
+	if wanted != 0 {
+		return access.ErrHidden
+	}
+	return s.render(c, http.StatusOK, "nothing-in.html", a.Title, data)
+}
+
+func (s *Site) rollFragment(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	a, course, roll, err := s.school.Roll(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	current, _ := strconv.ParseUint(c.QueryParam("copy"), 10, 63)
+	return s.render(c, http.StatusOK, "roll", "", map[string]any{"Assignment": a, "Course": course, "Roll": roll, "Current": current})
+}
+
+// markingView is a copy as the marking screen asks for it when it goes on to
+// the next one.
+func (s *Site) markingView(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	v, err := s.school.OpenToMark(c.Request().Context(), me(c), n, attempt)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, v)
+}
+
+func (s *Site) givePoints(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	attempt, err := strconv.Atoi(c.FormValue("attempt"))
+	if err != nil {
+		return &school.Problem{Code: "wrong form"}
+	}
+	a, err := s.school.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("remark"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"at": a.MarkedAt})
+}
+
+func (s *Site) giveBack(c *echo.Context) error {
+	attempt, err := strconv.Atoi(c.FormValue("attempt"))
+	if err != nil {
+		return &school.Problem{Code: "wrong form"}
+	}
+	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error { return s.school.Return(ctx, p, n, attempt) })
+}
+
+func (s *Site) returnAll(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	returned, err := s.school.ReturnAll(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	if wantsJSON(c) {
+		return c.JSON(http.StatusOK, map[string]int{"returned": returned})
+	}
+	s.tell(c, "Returned "+count(returned, "copy.", "copies."))
+	return seeOther(c, "/")
+}
+
+func (s *Site) others(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	names, err := s.school.Others(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	if names == nil {
+		names = []string{}
+	}
+	return c.JSON(http.StatusOK, names)
+}

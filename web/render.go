@@ -1,0 +1,157 @@
+package web
+
+import (
+	"bytes"
+	"embed"
+	"fmt"
+	"html/template"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/school"
+)
+
+//go:embed templates/*.html
+var templates embed.FS
+
+func parsePages(a *assets) (*template.Template, error) {
+	return template.New("").Funcs(template.FuncMap{
+		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "deref": deref,
+	}).ParseFS(templates, "templates/*.html")
+}
+
+// A page is what every template gets.
+type page struct {
+	Title string
+	Me    school.Person
+	CSRF  string
+	Line  string // said once, of what was just done
+	Now   time.Time
+	Data  map[string]any
+}
+
+// render writes a whole page or a fragment, never half of one.
+func (s *Site) render(c *echo.Context, status int, name, title string, data map[string]any) error {
+	token, _ := c.Get("csrf").(string)
+	p := page{Title: title, Me: me(c), CSRF: token, Now: s.school.Now(), Data: data}
+	if c.Get("csrf") != nil {
+		p.Line = s.sessions.PopString(c.Request().Context(), "line")
+	}
+	var b bytes.Buffer
+	if err := s.pages.ExecuteTemplate(&b, name, p); err != nil {
+		return fmt.Errorf("web: page %s: %w", name, err)
+	}
+	return c.HTMLBlob(status, b.Bytes())
+}
+
+// again shows a form once more with what was typed and what is wrong with it.
+func (s *Site) again(c *echo.Context, err error, name, title string, data map[string]any) error {
+	said := s.say(err)
+	if said.status >= 500 {
+		return err
+	}
+	if data == nil {
+		data = map[string]any{}
+	}
+	data["Wrong"] = said.text
+	data["Typed"] = typed(c)
+	return s.render(c, said.status, name, title, data)
+}
+
+// typed returns the form's fields, for filling them in again.
+func typed(c *echo.Context) map[string]string {
+	out := map[string]string{}
+	c.FormValue("") // parses the form
+	for k, v := range c.Request().PostForm {
+		if len(v) > 0 && !strings.Contains(k, "password") {
+			out[k] = v[0]
+		}
+	}
+	return out
+}
+
+// when says a time as people do, in the zone given: today, tomorrow, a day of
+// this week, or a date.
+func when(t *time.Time, zone string, now time.Time) string {
+	if t == nil {
+		return ""
+	}
+	loc, err := time.LoadLocation(zone)
+	if err != nil {
+		loc = time.UTC
+	}
+	at, today := t.In(loc), now.In(loc)
+	day := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, time.UTC) }
+	clock := at.Format("15:04")
+	switch days := int(day(at).Sub(day(today)).Hours() / 24); {
+	case days == 0:
+		return "today " + clock
+	case days == 1:
+		return "tomorrow " + clock
+	case days == -1:
+		return "yesterday " + clock
+	case days > 1 && days < 7:
+		return at.Format("Monday ") + clock
+	case at.Year() == today.Year():
+		return at.Format("Mon 2 January, ") + clock
+	}
+	return at.Format("2 January 2006, ") + clock
+}
+
+// ago says how long something has lain.
+func ago(t, now time.Time) string {
+	switch d := now.Sub(t); {
+	case d < 2*time.Minute:
+		return "a moment"
+	case d < 2*time.Hour:
+		return fmt.Sprintf("%d minutes", int(d.Minutes()))
+	case d < 48*time.Hour:
+		return fmt.Sprintf("%d hours", int(d.Hours()))
+	default:
+		return fmt.Sprintf("%d days", int(d.Hours()/24))
+	}
+}
+
+// late says by how much, in the two largest units that matter.
+func late(minutes int) string {
+	switch {
+	case minutes <= 0:
+		return ""
+	case minutes < 60:
+		return "late by " + count(minutes, "minute", "minutes")
+	case minutes < 48*60:
+		h := count(minutes/60, "hour", "hours")
+		if m := minutes % 60; m > 0 && minutes < 6*60 {
+			h += fmt.Sprintf(" %d min", m)
+		}
+		return "late by " + h
+	}
+	return "late by " + count(minutes/(24*60), "day", "days")
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+func list(v ...any) []any { return v }
+
+func deref(v any) string {
+	if s, ok := v.(fmt.Stringer); ok {
+		return s.String()
+	}
+	return fmt.Sprint(v)
+}
+
+// icon draws one of Ready Margin's own signs.
+func icon(name string) template.HTML {
+	return template.HTML(`<svg class="icon" viewBox="0 0 24 24" aria-hidden="true">` + icons[name] + `</svg>`)
+}
+
+// nothing answers a request that changed something and shows nothing.
+func nothing(c *echo.Context) error { return c.NoContent(http.StatusNoContent) }

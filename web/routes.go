@@ -1,0 +1,95 @@
+package web
+
+import (
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"readymargin/sound"
+)
+
+// A route is one thing the site does. The table is also what the access test
+// walks.
+type route struct {
+	method, path string
+	do           func(*Site, *echo.Context) error
+	body         int64 // most bytes taken; 0 means smallBody
+}
+
+const smallBody = 2 << 20
+
+var routes = []route{
+	{"GET", "/", (*Site).start, 0},
+	{"GET", "/sign-in", (*Site).signInPage, 0},
+	{"POST", "/sign-in", (*Site).signIn, 0},
+	{"POST", "/sign-out", (*Site).signOut, 0},
+	{"GET", "/join", (*Site).joinPage, 0},
+	{"POST", "/join", (*Site).join, 0},
+	{"GET", "/slip", (*Site).slipPage, 0},
+	{"POST", "/slip", (*Site).useSlip, 0},
+	{"POST", "/invitations", (*Site).invite, 0},
+	{"GET", "/to-do", (*Site).toDo, 0},
+
+	{"GET", "/courses", (*Site).courses, 0},
+	{"POST", "/courses", (*Site).makeCourse, 0},
+	{"GET", "/courses/:id", (*Site).course, 0},
+	{"POST", "/courses/:id/code", (*Site).changeCode, 0},
+	{"POST", "/courses/:id/people/:person", (*Site).admit, 0},
+	{"POST", "/courses/:id/people/:person/slip", (*Site).newSlip, 0},
+
+	{"GET", "/worksheets", (*Site).worksheets, 0},
+	{"POST", "/worksheets", (*Site).bringIn, 0}, // the bound is the press's
+	{"GET", "/worksheets/:id", (*Site).worksheet, 0},
+	{"GET", "/worksheets/:id/pages/:n/:scale", (*Site).picture, 0},
+	{"GET", "/worksheets/:id/print/:n", (*Site).print, 0},
+	{"POST", "/assignments", (*Site).assign, 0},
+	{"GET", "/assignments/:id", (*Site).openOwn, 0},
+	{"GET", "/assignments/:id/marking", (*Site).marking, 0},
+	{"POST", "/assignments/:id/return", (*Site).returnAll, 0},
+	{"GET", "/assignments/:id/roll", (*Site).rollFragment, 0},
+
+	{"GET", "/copies/:id", (*Site).sheet, 0},
+	{"GET", "/copies/:id/view", (*Site).view, 0},
+	{"POST", "/copies/:id/ops", (*Site).save, 8 << 20},
+	{"GET", "/copies/:id/feed", (*Site).feed, 0},
+	{"POST", "/copies/:id/submit", (*Site).submit, 0},
+	{"POST", "/copies/:id/take-back", (*Site).takeBack, 0},
+	{"POST", "/copies/:id/improve", (*Site).improve, 0},
+	{"POST", "/copies/:id/sounds", (*Site).addSound, sound.MaxBytes + 1<<20},
+	{"GET", "/copies/:id/sounds/:hash", (*Site).sound, 0},
+	{"GET", "/copies/:id/marking", (*Site).markingView, 0},
+	{"POST", "/copies/:id/points", (*Site).givePoints, 0},
+	{"POST", "/copies/:id/return", (*Site).giveBack, 0},
+	{"GET", "/copies/:id/others", (*Site).others, 0},
+	{"GET", "/copies/:id/print", (*Site).printCopy, 0},
+	{"POST", "/settings", (*Site).saveSettings, 0},
+}
+
+func (s *Site) routes(e *echo.Echo) {
+	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
+	e.GET("/readyz", func(c *echo.Context) error {
+		if err := s.cfg.Ready(); err != nil {
+			return echo.NewHTTPError(http.StatusServiceUnavailable, "not ready")
+		}
+		return c.String(http.StatusOK, "ok\n")
+	})
+	e.GET("/a/*", s.assets.serve)
+	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), middleware.CSRFWithConfig(middleware.CSRFConfig{
+		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "readymargin-form", CookieHTTPOnly: true,
+		CookieSecure: s.cfg.Secure, CookieSameSite: http.SameSiteLaxMode, CookiePath: "/",
+	}), s.who)
+	for _, r := range routes {
+		most := r.body
+		switch {
+		case r.path == "/worksheets":
+			most = s.school.Press.Limits().Bytes + 1<<20
+		case most == 0:
+			most = smallBody
+		}
+		g.Add(r.method, r.path, func(c *echo.Context) error {
+			c.Request().Body = http.MaxBytesReader(c.Response(), c.Request().Body, most)
+			return r.do(s, c)
+		})
+	}
+}

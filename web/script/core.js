@@ -1,0 +1,40 @@
+// core loads the Go core and speaks JSON with it. Gestures that need it wait
+// for `loaded`; nothing else on the screen does.
+
+const here = document.querySelector('script[data-core]');
+
+async function start() {
+  await new Promise((done, fail) => {
+    const s = document.createElement('script');
+    s.src = here.dataset.exec;
+    s.onload = done;
+    s.onerror = () => fail(new Error('the core did not load'));
+    document.head.append(s);
+  });
+  const go = new window.Go();
+  const { instance } = await WebAssembly.instantiateStreaming(fetch(here.dataset.core), go.importObject);
+  go.run(instance);
+  core.ready = true;
+}
+
+const call = (name, ...args) => (core.ready ? window.readymarginCore[name](...args) : null);
+const parsed = (text) => (typeof text === 'string' ? JSON.parse(text) : null);
+
+export const core = {
+  ready: false,
+  loaded: null,
+  load() { return (this.loaded ??= start()); },
+  stroke: (samples) => parsed(call('stroke', Float64Array.from(samples))),
+  shapes: (mark) => parsed(call('shapes', JSON.stringify(mark))) ?? [],
+  setPrint: (page, text) => call('setPrint', page, text),
+  run: (page, a, b, letters) => parsed(call('run', page, a.x, a.y, b.x, b.y, letters)),
+  settle: (page, p, size) => call('settle', page, p.x, p.y, size) ?? p.y + 0.35 * size,
+  put: (layer, version, mark) => call('put', layer, version, JSON.stringify(mark)),
+  drop: (version) => call('drop', version),
+  clear: () => call('clear'),
+  hit: (layer, page, p, reach) => call('hit', layer, page, p.x, p.y, reach),
+  bounds: (version) => parsed(call('bounds', version)),
+  moved: (version, dx, dy) => parsed(call('moved', version, dx, dy)),
+  recoloured: (version, color) => parsed(call('recoloured', version, color)),
+  threads: (said) => parsed(call('threads', JSON.stringify(said))) ?? [],
+};

@@ -1,0 +1,39 @@
+// dialogs asks one question at a time, and lets people sign in again on top
+// of the page.
+
+import { el } from './paint.js';
+import { onSignedOut, post } from './net.js';
+
+const dialog = (name) => document.querySelector(`[data-dialog="${name}"]`);
+
+export function question(title, text, yes) {
+  const d = dialog('ask');
+  d.querySelector('[data-ask-title]').textContent = title;
+  d.querySelector('[data-ask-text]').textContent = text;
+  d.querySelector('[data-ask-yes]').textContent = yes;
+  d.returnValue = '';
+  d.showModal();
+  return new Promise((ok) => d.addEventListener('close', () => ok(d.returnValue === 'yes'), { once: true }));
+}
+
+export function toast(text) {
+  document.querySelector('.toast')?.remove();
+  const t = el('div', { className: 'toast', role: 'status' }, text);
+  document.body.append(t);
+  setTimeout(() => t.remove(), 6000);
+}
+
+let asking = null;
+onSignedOut(() => (asking ??= new Promise((ok) => {
+  const d = dialog('sign-in'), wrong = d.querySelector('[data-wrong]');
+  d.showModal();
+  d.querySelector('[data-yes]').onclick = async () => {
+    try {
+      const res = await fetch('/sign-in', { method: 'POST', headers: { 'X-CSRF-Token': document.querySelector('meta[name=csrf]').content }, redirect: 'manual',
+        body: new URLSearchParams({ login: d.querySelector('#again-login').value, password: d.querySelector('#again-password').value }) });
+      if (res.type !== 'opaqueredirect') throw new Error('That name and password do not go together. Check both and try again.');
+      d.close(); asking = null; ok();
+    } catch (e) { wrong.hidden = false; wrong.textContent = e.message; }
+  };
+})));
+export { dialog, post };

@@ -1,0 +1,95 @@
+// draw has the instruments that draw: pen, highlighter, stamp, eraser. Script
+// paints the live line; what the gesture means is the core's.
+
+import { core } from './core.js';
+import { node } from './paint.js';
+import { words, pixels } from './surface.js';
+import { add, marks, set, together } from './marks.js';
+import { instruments, pressure } from './pointer.js';
+import { pen, settings } from './settings.js';
+
+const round = (v) => Math.round(v * 100) / 100;
+
+instruments.pen = {
+  draws: true,
+  down(p, e) {
+    const { color, width, opacity } = pen();
+    this.style = { color, width, opacity };
+    this.sheet = p.sheet;
+    this.samples = [p.x, p.y, pressure(e)];
+    this.d = `M${round(p.x)} ${round(p.y)}l0 0`;
+    this.line = node('path', { d: this.d, fill: 'none', stroke: color, 'stroke-width': width, opacity, 'stroke-linecap': 'round', 'stroke-linejoin': 'round' });
+    p.sheet.over.append(this.line);
+  },
+  move(_, __, all) {
+    for (const p of all) {
+      this.samples.push(p.x, p.y, p.pressure);
+      this.d += `L${round(p.x)} ${round(p.y)}`;
+    }
+    this.line.setAttribute('d', this.d);
+  },
+  async up() {
+    const { samples, style, sheet, line } = this;
+    await core.loaded;
+    const stroke = core.stroke(samples);
+    if (stroke) add('ink', sheet.number, { ...style, inkList: [stroke] });
+    line.remove();
+  },
+  cancel() { this.line?.remove(); },
+};
+
+instruments.highlighter = {
+  draws: true,
+  down(p) {
+    this.from = p;
+    this.wash = node('path', { fill: settings.highlighter.color });
+    p.sheet.washes.append(this.wash);
+    this.color = settings.highlighter.color;
+    this.letters = settings.highlighter.letters;
+    this.onWords = !!core.run(p.sheet.number, p, p, this.letters);
+    this.body = null;
+    words(p.sheet);
+    if (this.onWords) this.move(p);
+  },
+  move(p) {
+    this.body = this.onWords ? core.run(this.from.sheet.number, this.from, p, this.letters) : box(this.from, p);
+    this.wash.setAttribute('d', (this.body?.quadPoints ?? []).map(outline).join(''));
+  },
+  up(p, e, moved) {
+    this.wash.remove();
+    if (!this.body || (!this.onWords && !moved)) return;
+    const body = { color: this.color, quadPoints: this.body.quadPoints };
+    if (this.body.text) body.text = this.body.text;
+    add('highlight', this.from.sheet.number, body);
+  },
+  cancel() { this.wash?.remove(); },
+};
+
+function box(a, b) {
+  const [l, r] = [Math.min(a.x, b.x), Math.max(a.x, b.x)].map(round), [t, f] = [Math.min(a.y, b.y), Math.max(a.y, b.y)].map(round);
+  if (r - l < 2 || f - t < 2) return null;
+  return { quadPoints: [[l, t, r, t, r, f, l, f]] };
+}
+const outline = (q) => `M${q[0]} ${q[1]}L${q[2]} ${q[3]}L${q[4]} ${q[5]}L${q[6]} ${q[7]}Z`;
+
+instruments.stamp = {
+  tap(p) {
+    const s = 9, { name, color } = settings.stamp;
+    add('stamp', p.sheet.number, { name, color, rect: [p.x - s, p.y - s, p.x + s, p.y + s].map(round) });
+  },
+};
+
+instruments.eraser = {
+  draws: true,
+  down(p) { this.doomed = new Set(); this.touch(p); },
+  move(_, __, all) { for (const p of all) this.touch(p); },
+  touch(p) {
+    const version = core.hit(marks.view.edit, p.sheet.number, p, 6 / pixels() + 2);
+    const entry = marks.shown.get(version);
+    if (!entry || this.doomed.has(entry) || entry.mark.kind === 'note') return;
+    this.doomed.add(entry);
+    for (const g of entry.groups) g.classList.add('doomed');
+  },
+  up() { if (this.doomed.size) together(() => { for (const e of this.doomed) set(e.mark.id, null, { before: e.mark }); }); },
+  cancel() { for (const e of this.doomed ?? []) for (const g of e.groups) g.classList.remove('doomed'); },
+};

@@ -1,0 +1,24 @@
+// ladder has a rung for each page, with how many marks and notes are on it.
+
+import { el } from './paint.js';
+import { goTo, surface } from './surface.js';
+import { marks } from './marks.js';
+
+const box = document.querySelector('[data-ladder]'), at = document.querySelector('[data-at]');
+
+export function build() {
+  box?.replaceChildren(...surface.sheets.map((s) => el('button', { className: 'rung', data: { rung: s.number }, 'aria-label': `Page ${s.number}`, on: { click: () => goTo(s.number) } }, String(s.number))));
+}
+
+export function current(s) {
+  at.textContent = `Page ${s.number} of ${surface.sheets.length}`;
+  for (const r of box?.children ?? []) r.setAttribute('aria-current', String(+r.dataset.rung === s.number));
+}
+
+export function count() {
+  for (const r of box?.children ?? []) {
+    const n = [...marks.shown.values()].filter((e) => e.mark.page === +r.dataset.rung && e.mark.kind !== 'reply').length;
+    r.querySelector('.sign')?.remove();
+    if (n) r.append(el('span', { className: 'sign', title: `${n} marks` }, String(n)));
+  }
+}

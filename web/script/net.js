@@ -1,0 +1,35 @@
+// net asks the server and turns every answer into a value or an error that
+// can be shown: its message is a sentence for people.
+
+const token = document.querySelector('meta[name=csrf]').content;
+
+export class Refused extends Error {
+  constructor(status, message, code) { super(message); this.status = status; this.code = code; }
+}
+
+export const OFFLINE = 'There is no connection at the moment.';
+
+let signInAgain = null; // set by submit.js: shows the dialog, resolves when signed in
+export function onSignedOut(ask) { signInAgain = ask; }
+
+export async function ask(path, { method = 'GET', form, json, body, signal, retry = true } = {}) {
+  const headers = { Accept: 'application/json', 'X-CSRF-Token': token };
+  if (json !== undefined) { headers['Content-Type'] = 'application/json'; body = JSON.stringify(json); }
+  if (form) body = new URLSearchParams(form);
+  let res;
+  try {
+    res = await fetch(path, { method, headers, body, signal });
+  } catch (e) {
+    throw new Refused(0, OFFLINE);
+  }
+  if (res.status === 204) return null;
+  const data = await res.json().catch(() => null);
+  if (res.ok) return data;
+  if (res.status === 401 && signInAgain && retry) {
+    await signInAgain();
+    return ask(path, { method, form, json, body, signal, retry: false });
+  }
+  throw new Refused(res.status, data?.error ?? 'Something went wrong on our side.', data?.code);
+}
+
+export const post = (path, form) => ask(path, { method: 'POST', form: form ?? {} });

@@ -1,0 +1,46 @@
+// pages has what the pages around the sheet need: Alpine's components, which
+// are registered here because the strict policy allows no script in markup.
+
+document.addEventListener('alpine:init', () => {
+  window.Alpine.data('printing', () => ({ print() { window.print(); } }));
+
+  // bringin sends a PDF with progress.
+  window.Alpine.data('bringin', () => ({
+    busy: false, doing: '', wrong: '',
+    over() { this.$el.classList.add('over'); },
+    out() { this.$el.classList.remove('over'); },
+    drop(e) {
+      this.out();
+      if (e.dataTransfer.files.length) { this.$root.querySelector('input[type=file]').files = e.dataTransfer.files; this.send(); }
+    },
+    send() {
+      const form = this.$root, file = form.querySelector('input[type=file]').files[0];
+      if (!file || this.busy) return;
+      Object.assign(this, { busy: true, wrong: '', doing: `Bringing in ${file.name}` });
+      const request = new XMLHttpRequest();
+      request.upload.onprogress = (e) => {
+        this.$refs.bar.style.width = `${Math.round((e.loaded / e.total) * 90)}%`;
+        if (e.loaded === e.total) this.doing = 'Reading its pages';
+      };
+      request.onload = () => {
+        const answer = JSON.parse(request.responseText || '{}');
+        if (request.status === 201) { this.$refs.bar.style.width = '100%'; location.href = answer.at; return; }
+        this.fail(answer.error ?? 'The file could not be brought in. Nothing was kept. Try again.');
+      };
+      request.onerror = () => this.fail('The connection broke while the file was on its way. Nothing was kept. Try again.');
+      request.open('POST', form.action);
+      request.setRequestHeader('Accept', 'application/json');
+      request.setRequestHeader('X-CSRF-Token', document.querySelector('meta[name=csrf]').content);
+      request.send(new FormData(form));
+    },
+    fail(words) { Object.assign(this, { busy: false, wrong: words }); this.$root.querySelector('input[type=file]').value = ''; },
+  }));
+});
+
+// A new course's time zone is the browser's own, where it is in the list.
+const zones = document.querySelector('[data-zones]');
+if (zones && !zones.querySelector('[selected]')) {
+  const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  if (![...zones.options].some((o) => o.value === here)) zones.add(new Option(here, here));
+  zones.value = here;
+}

@@ -1,0 +1,68 @@
+// pointer hands gestures on the sheet to the instrument in hand. An
+// instrument has down, move and up; each gets the place in page space. It may
+// also have `tap` for what only a press without a drag means.
+
+import { at, surface } from './surface.js';
+import { settings } from './settings.js';
+
+const desk = surface.desk;
+export const instruments = {};
+export const hand = { name: 'type', onChange: () => {} };
+let gesture = null, pencil = false;
+
+export function take(name) {
+  if (gesture) drop();
+  if (hand.name !== name) instruments[hand.name]?.leave?.();
+  hand.name = name;
+  settings.hand = name;
+  desk.dataset.hand = name;
+  desk.classList.toggle('draws', !!instruments[name]?.draws);
+  desk.classList.toggle('picking', name === 'pick');
+  hand.onChange();
+}
+
+const active = () => instruments[hand.name];
+
+desk.addEventListener('pointerdown', (e) => {
+  if (e.button !== 0 || e.target.closest('.typing, .mote')) return;
+  const p = at(e);
+  if (!p) { instruments.type?.leave?.(); return; }
+  if (e.pointerType === 'pen' && !pencil) { pencil = true; desk.classList.add('pencil'); }
+  if (gesture || (pencil && e.pointerType === 'touch' && active()?.draws)) return; // the palm, or a second finger
+  const tool = active();
+  if (!tool) return;
+  gesture = { id: e.pointerId, tool, sheet: p.sheet, from: p, moved: false };
+  if (tool.draws || tool.down?.(p, e) === true) {
+    if (tool.draws) tool.down?.(p, e);
+    e.preventDefault();
+    try { desk.setPointerCapture(e.pointerId); } catch { /* it has already gone up */ }
+    gesture.held = true;
+  }
+});
+
+desk.addEventListener('pointermove', (e) => {
+  if (!gesture || e.pointerId !== gesture.id) return;
+  const p = at(e, gesture.sheet);
+  if (Math.hypot(p.x - gesture.from.x, p.y - gesture.from.y) > 2.5) gesture.moved = true;
+  if (!gesture.held) return;
+  const all = e.getCoalescedEvents?.() ?? [];
+  gesture.tool.move?.(p, e, (all.length ? all : [e]).map((c) => ({ ...at(c, gesture.sheet), pressure: pressure(c) })));
+});
+
+export const pressure = (e) => (e.pointerType === 'pen' && e.pressure > 0 ? e.pressure : 0.5);
+
+desk.addEventListener('pointerup', (e) => {
+  if (!gesture || e.pointerId !== gesture.id) return;
+  const g = gesture;
+  gesture = null;
+  const p = at(e, g.sheet);
+  if (g.held) g.tool.up?.(p, e, g.moved);
+  if (!g.moved) g.tool.tap?.(p, e);
+});
+desk.addEventListener('pointercancel', (e) => { if (gesture?.id === e.pointerId) drop(); });
+desk.addEventListener('second-finger', () => drop());
+
+function drop() {
+  gesture?.tool.cancel?.();
+  gesture = null;
+}

@@ -1,0 +1,123 @@
+// queue keeps operations in the browser's own store until the server has
+// acknowledged them, and says on screen where the work is. Sending an
+// operation twice changes nothing, so a lost answer does no harm.
+
+import { ask } from './net.js';
+
+const BATCH = 60;
+let base = null, memory = [], owner = 0, sending = false, timer = 0, failures = 0, trouble = '';
+let seq = new Map(), savedAt = null, nextKey = 1;
+export const events = { onSaved: () => {} };
+
+const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
+
+async function open() {
+  const request = indexedDB.open('readymargin', 1);
+  request.onupgradeneeded = () => {
+    const s = request.result.createObjectStore('ops', { keyPath: 'key', autoIncrement: true });
+    s.createIndex('copy', ['owner', 'copy']);
+  };
+  base = await done(request);
+  navigator.storage?.persist?.();
+}
+
+// begin opens the store for a person. Another person's changes are never seen.
+export async function begin(person, copy, layer, known) {
+  owner = person;
+  seq.set(layer, known);
+  try { await open(); } catch { base = null; }
+  memory = await waiting(copy);
+  say();
+  if (memory.length) schedule(0);
+}
+
+export async function waiting(copy) {
+  if (!base) return memory.filter((m) => m.copy === copy);
+  return done(base.transaction('ops').objectStore('ops').index('copy').getAll([owner, copy]));
+}
+
+// add keeps an operation; it resolves when the browser's store has it.
+export async function add(copy, layer, op) {
+  const item = { owner, copy, layer, op };
+  memory.push(item);
+  say();
+  if (base) {
+    try {
+      const tx = base.transaction('ops', 'readwrite', { durability: 'strict' });
+      item.key = await done(tx.objectStore('ops').add(item));
+    } catch { trouble = 'this browser keeps nothing. Stay on this page until it says “Saved”.'; }
+  } else item.key = -(nextKey++);
+  schedule(120);
+}
+
+export const busy = () => memory.length > 0;
+export const known = (layer) => seq.get(layer) ?? 0;
+
+function schedule(wait) {
+  clearTimeout(timer);
+  timer = setTimeout(send, wait);
+}
+
+async function send() {
+  if (sending || !memory.length) return;
+  sending = true;
+  say();
+  const { copy, layer } = memory[0];
+  const batch = [];
+  for (const m of memory) { if (m.copy !== copy || m.layer !== layer || batch.length === BATCH) break; batch.push(m); }
+  try {
+    const answer = await ask(`/copies/${copy}/ops`, { method: 'POST', json: { layer, ops: batch.map((m) => m.op) } });
+    await forget(batch);
+    seq.set(layer, answer.seq);
+    savedAt = new Date(answer.at);
+    failures = 0; trouble = '';
+    events.onSaved(answer, layer);
+  } catch (e) {
+    failures++;
+    trouble = e.status === 0 || e.status >= 500 ? '' : e.message;
+  }
+  sending = false;
+  say();
+  if (memory.length) schedule(failures ? Math.min(1000 * 2 ** (failures - 1), 15000) : 0);
+}
+
+async function forget(batch) {
+  memory = memory.filter((m) => !batch.includes(m));
+  if (!base) return;
+  const tx = base.transaction('ops', 'readwrite');
+  for (const m of batch) if (m.key > 0) tx.objectStore('ops').delete(m.key);
+}
+
+// drained resolves when everything has been acknowledged, or fails with why not.
+export async function drained() {
+  for (let tries = 0; memory.length; tries++) {
+    if (!sending) await send();
+    if (memory.length && failures) throw new Error(trouble || 'There is no connection, so your last changes are on this device only. Nothing is lost. Try again when you are online.');
+    await new Promise((r) => setTimeout(r, 30));
+    if (tries > 600) throw new Error('Sending takes too long. Nothing is lost; try again.');
+  }
+}
+
+const box = document.querySelector('[data-saved]');
+const clock = (t) => t.toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false });
+
+// say shows one of the four states and no other.
+export function say(fixed) {
+  let state = 'saved', words = savedAt ? `Saved ${clock(savedAt)}` : 'Saved';
+  if (fixed) words = fixed;
+  if (memory.length) {
+    const n = memory.length;
+    if (trouble) { state = 'failed'; words = `Not saved: ${trouble}`; }
+    else if (failures) { state = 'waiting'; words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`; }
+    else { state = 'saving'; words = 'Saving…'; }
+  }
+  box.dataset.state = state;
+  box.querySelector('.icon').style.visibility = state === 'saved' ? '' : 'hidden';
+  const w = box.querySelector('[data-saved-words]');
+  if (w.textContent !== words) w.textContent = words;
+}
+
+window.addEventListener('online', () => { failures = 0; schedule(0); });
+window.addEventListener('pagehide', () => { if (memory.length) { clearTimeout(timer); send(); } });
+document.addEventListener('visibilitychange', () => { if (document.hidden && memory.length) { clearTimeout(timer); send(); } });
+export const savedSince = (t) => { savedAt = t; say(); };

@@ -1,0 +1,54 @@
+// settings remembers, per person, how each instrument is set and how the
+// screen is kept; on this device at once and on the server soon after.
+
+import { ask } from './net.js';
+
+export const INKS = { 'blue-black': '#1e2a44', blue: '#1f4fa3', green: '#2d7a3a', red: '#c22f20', orange: '#c96a12', violet: '#7a3fa0', grey: '#6b7280', black: '#111111' };
+export const WASHES = { yellow: '#ffe27a', orange: '#ffc38a', pink: '#ffc2d6', green: '#bfe3c0', blue: '#bfdcf5', violet: '#dccbf2' };
+
+const student = {
+  type: { color: INKS['blue-black'], size: 14 },
+  highlighter: { color: WASHES.yellow, letters: false },
+  pens: [
+    { color: INKS.blue, width: 2, opacity: 1 },
+    { color: INKS['blue-black'], width: 1, opacity: 1 },
+    { color: INKS.green, width: 5, opacity: 1 },
+  ],
+  pen: 0,
+  stamp: { color: INKS.red, name: 'tick' },
+  place: { write: 'type', mark: 'highlighter', draw: 'pen', say: 'note', mend: 'eraser', pick: 'pick' },
+  hand: 'type',
+};
+const teacher = {
+  ...student,
+  type: { color: INKS.red, size: 14 },
+  pens: [
+    { color: INKS.red, width: 2, opacity: 1 },
+    { color: INKS.red, width: 1, opacity: 1 },
+    { color: INKS.green, width: 5, opacity: 1 },
+  ],
+  hand: 'pen',
+};
+
+export const settings = { left: false, plain: false, keysOff: false };
+let mine = null, role = '', timer = 0;
+
+export function begin(view) {
+  role = view.teacher ? 'teacher' : 'student';
+  let stored = {};
+  try { stored = JSON.parse(view.settings) ?? {}; } catch { /* made anew */ }
+  mine = { left: false, plain: false, keysOff: false, ...stored };
+  mine[role] = { ...structuredClone(role === 'teacher' ? teacher : student), ...(stored[role] ?? {}) };
+  Object.assign(settings, { left: mine.left, plain: mine.plain, keysOff: mine.keysOff });
+  Object.assign(settings, mine[role]);
+}
+
+// keep stores a change of the settings object.
+export function keep() {
+  for (const k of ['left', 'plain', 'keysOff']) mine[k] = settings[k];
+  for (const k of Object.keys(mine[role])) mine[role][k] = settings[k];
+  clearTimeout(timer);
+  timer = setTimeout(() => ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
+}
+
+export const pen = () => settings.pens[settings.pen];

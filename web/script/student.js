@@ -1,0 +1,107 @@
+// student has the student's side of the sheet screen: due and state in the
+// margin's head, submit, take back, improve.
+
+import { el, paint } from './paint.js';
+import { ask, post } from './net.js';
+import { dialog, question, toast } from './dialogs.js';
+import { marks } from './marks.js';
+import * as queue from './queue.js';
+import { finish } from './type.js';
+import { layer } from './paint.js';
+import { surface } from './surface.js';
+
+const top = document.querySelector('[data-top]'), main = document.querySelector('[data-do="main"]'), back = document.querySelector('[data-do="take-back"]'), away = document.querySelector('[data-do="take-away"]');
+
+const date = (t) => new Date(t).toLocaleString([], { weekday: 'short', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
+const span = (minutes) => (minutes < 60 ? `${minutes} min` : minutes < 2880 ? `${Math.floor(minutes / 60)} h${minutes % 60 ? ` ${minutes % 60} min` : ''}` : `${Math.floor(minutes / 1440)} days`);
+
+function due(v) {
+  if (!v.due) return null;
+  const left = Math.ceil((new Date(v.due) - Date.now()) / 60000);
+  return el('p', { className: 'hint' }, left >= 0 ? `Due ${date(v.due)}, in ${span(left)}` : `Was due ${date(v.due)}, ${span(-left)} ago`);
+}
+
+export function draw(v) {
+  const lines = [];
+  if (v.state === 'submitted') {
+    lines.push(el('strong', {}, `Submitted ${date(v.receipt.at)}`), el('p', { className: 'hint' }, v.receipt.late ? `Late by ${span(v.receipt.late)}. ` : '', `Attempt ${v.receipt.attempt}. You can read it; it is your teacher’s until it is returned.`));
+    if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
+    if (!v.takeBack && !v.closed) lines.push(el('p', { className: 'hint' }, 'Your teacher has begun to mark it, so it cannot be taken back.'));
+    if (v.waiting) lines.push(el('p', { className: 'hint' }, `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after you had submitted. They wait for your next attempt.`));
+    lines.push(el('details', {}, el('summary', { className: 'hint' }, 'Details'), el('p', { className: 'hint break-all' }, `Fingerprint (SHA-256): ${v.receipt.fingerprint}`)));
+  } else if (v.returnedAt) {
+    const got = v.given != null && v.pointsOf ? `${v.given} of ${v.pointsOf}` : 'Feedback';
+    lines.push(el('p', { className: 'flex justify-between gap-2' }, el('strong', {}, got), el('strong', { className: 'text-moss-ink' }, v.state === 'reworking' ? `Attempt ${v.attempt}` : 'Returned')));
+    if (v.remark) lines.push(el('p', { className: 'mt-1 whitespace-pre-wrap' }, v.remark));
+    if (v.state === 'reworking') lines.push(due(v), el('p', { className: 'hint mt-1' }, 'You are improving it. Attempt ' + (v.attempt - 1) + ' stays as it was.'));
+  } else {
+    lines.push(due(v) ?? el('p', { className: 'hint' }, 'No due time'), el('strong', {}, v.closed ? 'Closed' : v.state === 'not started' ? 'Not started yet' : 'In progress'));
+    if (v.pointsOf) lines.push(el('p', { className: 'hint' }, `${v.pointsOf} points`));
+  }
+  top.replaceChildren(...lines.filter(Boolean));
+  main.hidden = false;
+  back.hidden = !v.takeBack;
+  away.hidden = v.state === 'not started';
+  main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
+  main.hidden = v.state === 'submitted' || (v.state === 'returned' && v.closed) || v.closed;
+  document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
+}
+
+main.addEventListener('click', async () => {
+  if (marks.view.teacher) return;
+  if (marks.view.state !== 'returned') return submit();
+  try { await post(`/copies/${marks.view.copy}/improve`); location.reload(); } catch (e) { toast(e.message); }
+});
+
+back.addEventListener('click', async () => {
+  if (!await question('Take this copy back?', 'It is no longer submitted then. Do not forget to submit it again.', 'Take it back')) return;
+  try { await post(`/copies/${marks.view.copy}/take-back`); location.reload(); } catch (e) { toast(e.message); location.reload(); }
+});
+
+// look shows every page as the teacher will see it.
+function look(box) {
+  box.replaceChildren(...surface.sheets.map((s) => {
+    const width = Math.min(box.clientWidth - 40 || 480, 560), page = el('div', { className: 'sheet' });
+    Object.assign(page.style, { width: `${width}px`, height: `${(width * s.h) / s.w}px` });
+    const copy = { washes: layer('washes', s), marks: layer('marks', s) };
+    page.append(el('img', { src: `/worksheets/${surface.worksheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }), copy.washes, copy.marks);
+    for (const e of marks.shown.values()) if (e.mark.page === s.number && e.layer === 'work') paint(copy, { ...e, groups: [] });
+    return page;
+  }));
+}
+
+async function submit() {
+  finish();
+  const d = dialog('submit'), wrong = d.querySelector('[data-wrong]'), yes = d.querySelector('[data-yes]');
+  wrong.hidden = true;
+  yes.disabled = false;
+  const late = marks.view.due && new Date(marks.view.due) < new Date() ? Math.ceil((Date.now() - new Date(marks.view.due)) / 60000) : 0;
+  d.querySelector('[data-late]').textContent = late ? `It was due ${date(marks.view.due)}; it will be marked as late by ${span(late)}.` : '';
+  d.showModal();
+  look(d.querySelector('[data-look]'));
+  yes.onclick = async () => {
+    yes.disabled = true;
+    wrong.hidden = true;
+    try {
+      await queue.drained();
+      const receipt = await post(`/copies/${marks.view.copy}/submit`, { line: d.querySelector('#line').value, seq: queue.known('work') });
+      d.close();
+      show(receipt);
+    } catch (e) {
+      if (e.code === 'more work') { marks.view.seq = 0; const v = await ask(`/copies/${marks.view.copy}/view`); location.hash = ''; queue.events.onOlder?.(v); look(d.querySelector('[data-look]')); }
+      wrong.textContent = e.message;
+      wrong.hidden = false;
+      yes.disabled = false;
+    }
+  };
+}
+
+function show(receipt) {
+  const d = dialog('receipt');
+  d.querySelector('[data-receipt]').textContent = `“${marks.view.title}” was submitted ${date(receipt.at)}, attempt ${receipt.attempt}.`;
+  d.querySelector('[data-receipt-late]').textContent = receipt.late ? `Late by ${span(receipt.late)}.` : 'In time.';
+  if (!marks.view.due) d.querySelector('[data-receipt-late]').textContent = '';
+  d.querySelector('[data-fingerprint]').textContent = receipt.fingerprint;
+  d.addEventListener('close', () => location.reload(), { once: true });
+  d.showModal();
+}

@@ -1,0 +1,182 @@
+// surface lays the pages out in one scroll, loads pictures and words as they
+// come near, and zooms so that the point under the pointer stays put.
+
+import { core } from './core.js';
+import { el, layer, node } from './paint.js';
+
+const desk = document.querySelector('[data-desk]');
+const stack = el('div', { className: 'stack' });
+const PX = 96 / 72; // CSS pixels in a point at 100 %
+const SCALES = [25, 100, 150, 200, 300, 400]; // hundredths of a pixel a point, as the server has them
+
+export const surface = { desk, sheets: [], zoom: 1, worksheet: 0, onMove: () => {}, onPage: () => {} };
+
+export function lay(view) {
+  surface.worksheet = view.worksheet;
+  desk.replaceChildren(stack);
+  stack.replaceChildren();
+  surface.sheets = view.pages.map((size, i) => {
+    const s = { number: i + 1, ...size, box: el('section', { className: 'sheet', role: 'region', 'aria-label': `Page ${i + 1}`, data: { page: i + 1 } }) };
+    s.img = el('img', { alt: '', draggable: false, decoding: 'async' });
+    s.washes = layer('washes', size);
+    s.print = layer('print', size);
+    s.marks = layer('marks', size);
+    s.over = layer('over', size);
+    s.box.append(s.img, s.washes, s.print, s.marks, s.over);
+    stack.append(s.box);
+    near.observe(s.box);
+    return s;
+  });
+}
+
+// Pictures and words are fetched when a page comes within a screen of view.
+const near = new IntersectionObserver((seen) => {
+  for (const e of seen) {
+    const s = surface.sheets[e.target.dataset.page - 1];
+    if (!s) continue;
+    s.near = e.isIntersecting;
+    if (s.near) { picture(s); words(s); }
+  }
+}, { root: desk, rootMargin: '100% 0px' });
+
+function picture(s) {
+  const need = surface.zoom * PX * Math.min(window.devicePixelRatio || 1, 3) * 100;
+  const scale = SCALES.find((v) => v >= need * 0.92) ?? SCALES.at(-1);
+  if (s.scale >= scale) return;
+  s.scale = scale;
+  const url = `/worksheets/${surface.worksheet}/pages/${s.number}/${scale}`;
+  if (!s.img.src) { s.img.src = url; return; }
+  const finer = new Image(); // the coarser picture stays until the finer one is there
+  finer.onload = () => { if (s.scale === scale) s.img.src = url; };
+  finer.src = url;
+}
+
+export async function words(s) {
+  s.fetched ??= (async () => {
+    const res = await fetch(`/worksheets/${surface.worksheet}/print/${s.number}`);
+    if (!res.ok) { s.fetched = null; return; }
+    const text = await res.text();
+    setWords(s, JSON.parse(text));
+    await core.loaded;
+    core.setPrint(s.number, text);
+  })().catch(() => { s.fetched = null; });
+  return s.fetched;
+}
+
+// setWords lays the printed words over the page as transparent text, for
+// selecting, copying and reading aloud; one text element a line.
+function setWords(s, print) {
+  let line = null, number = -1;
+  for (const w of print.words ?? []) {
+    const [left, top, right, bottom] = w.b;
+    if (w.l !== number) { line = node('text', { 'font-size': ((bottom - top) * 0.82).toFixed(2) }); s.print.append(line); number = w.l; }
+    const piece = node('tspan', { x: left, y: w.y, textLength: Math.max(right - left, 0.1).toFixed(2), lengthAdjust: 'spacingAndGlyphs' });
+    piece.textContent = w.t;
+    line.append(piece, ' ');
+  }
+}
+
+// at returns where in page space an event happened, and on which sheet.
+export function at(e, sheet) {
+  const box = (sheet?.box ?? e.target.closest?.('.sheet'));
+  if (!box) return null;
+  const s = sheet ?? surface.sheets[box.dataset.page - 1];
+  const r = s.box.getBoundingClientRect();
+  return { sheet: s, x: (e.clientX - r.left) / (surface.zoom * PX), y: (e.clientY - r.top) / (surface.zoom * PX) };
+}
+
+export const pixels = () => surface.zoom * PX;
+
+// setZoom sets the zoom, keeping the place under (x, y) of the window.
+export function setZoom(zoom, x, y) {
+  zoom = Math.min(Math.max(zoom, 0.2), 5);
+  const frame = desk.getBoundingClientRect();
+  x ??= frame.left + frame.width / 2;
+  y ??= frame.top + frame.height / 3;
+  const held = nearest(y);
+  const before = held && at({ clientX: x, clientY: y }, held);
+  surface.zoom = zoom;
+  surface.fit = null;
+  desk.classList.add('zooming'); // marks are painted anew, not stretched
+  for (const s of surface.sheets) {
+    s.box.style.width = `${s.w * pixels()}px`;
+    s.box.style.height = `${s.h * pixels()}px`;
+  }
+  if (before) {
+    const r = held.box.getBoundingClientRect();
+    desk.scrollLeft += r.left + before.x * pixels() - x;
+    desk.scrollTop += r.top + before.y * pixels() - y;
+  }
+  requestAnimationFrame(() => requestAnimationFrame(() => desk.classList.remove('zooming')));
+  for (const s of surface.sheets) if (s.near) picture(s);
+  document.querySelector('[data-zoom-at]').value = `${Math.round(zoom * 100)} %`;
+  surface.onMove();
+}
+
+function nearest(y) {
+  return surface.sheets.find((s) => s.box.getBoundingClientRect().bottom > y) ?? surface.sheets.at(-1);
+}
+
+export function fit(how) {
+  const s = current();
+  if (!s) return;
+  const side = window.innerWidth <= 640 ? 0 : 2 * 22;
+  const width = (desk.clientWidth - side) / (s.w * PX);
+  setZoom(how === 'page' ? Math.min(width, (desk.clientHeight - 30) / (s.h * PX)) : width, undefined, desk.getBoundingClientRect().top + 1);
+  surface.fit = how;
+}
+
+export function current() {
+  const middle = desk.getBoundingClientRect().top + desk.clientHeight * 0.4;
+  return nearest(middle);
+}
+
+export function goTo(number, y = 0) {
+  const s = surface.sheets[number - 1];
+  if (!s) return;
+  const r = s.box.getBoundingClientRect(), d = desk.getBoundingClientRect();
+  desk.scrollTop += r.top - d.top + y * pixels() - (y ? desk.clientHeight * 0.35 : 18);
+}
+
+let shown = null;
+function moved() {
+  const s = current();
+  if (s && s !== shown) { shown = s; surface.onPage(s); }
+  surface.onMove();
+}
+desk.addEventListener('scroll', () => requestAnimationFrame(moved), { passive: true });
+window.addEventListener('resize', () => (surface.fit ? fit(surface.fit) : surface.onMove()));
+
+desk.addEventListener('wheel', (e) => {
+  if (!e.ctrlKey && !e.metaKey) return;
+  e.preventDefault();
+  setZoom(surface.zoom * Math.exp(-e.deltaY * (e.deltaMode ? 0.05 : 0.0025)), e.clientX, e.clientY);
+}, { passive: false });
+
+// Two fingers move and zoom at once; whatever one finger had begun is dropped.
+let pinch = null;
+desk.addEventListener('touchmove', (e) => {
+  if (e.touches.length !== 2) { pinch = null; return; }
+  e.preventDefault();
+  const [a, b] = e.touches;
+  const now = { d: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY), x: (a.clientX + b.clientX) / 2, y: (a.clientY + b.clientY) / 2 };
+  if (pinch) {
+    desk.scrollLeft -= now.x - pinch.x;
+    desk.scrollTop -= now.y - pinch.y;
+    if (Math.abs(now.d - pinch.d) > 0.5) setZoom(surface.zoom * now.d / pinch.d, now.x, now.y);
+  } else desk.dispatchEvent(new CustomEvent('second-finger'));
+  pinch = now;
+}, { passive: false });
+desk.addEventListener('touchend', () => { pinch = null; });
+
+for (const b of document.querySelectorAll('[data-zoom]')) {
+  b.addEventListener('click', () => {
+    const how = b.dataset.zoom;
+    if (how === 'in' || how === 'out') setZoom(surface.zoom * (how === 'in' ? 1.2 : 1 / 1.2));
+    else fit(how);
+  });
+}
+document.querySelector('[data-zoom-at]').addEventListener('change', (e) => {
+  const v = parseFloat(e.target.value.replace(',', '.'));
+  if (v > 0) setZoom(v / 100); else e.target.value = `${Math.round(surface.zoom * 100)} %`;
+});

@@ -1,0 +1,81 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/school"
+)
+
+// who puts the signed-in person, if any, into the context.
+func (s *Site) who(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		id := s.sessions.GetInt64(c.Request().Context(), "person")
+		if id != 0 {
+			p, err := s.school.Store.Person(c.Request().Context(), uint64(id))
+			switch {
+			case err == school.ErrNotFound:
+				s.sessions.Remove(c.Request().Context(), "person")
+			case err != nil:
+				return err
+			default:
+				c.Set("person", p)
+			}
+		}
+		return next(c)
+	}
+}
+
+// me returns the signed-in person, or the zero Person.
+func me(c *echo.Context) school.Person {
+	p, _ := c.Get("person").(school.Person)
+	return p
+}
+
+// signedIn returns the person, or ErrSignIn.
+func signedIn(c *echo.Context) (school.Person, error) {
+	if p := me(c); p.ID != 0 {
+		return p, nil
+	}
+	return school.Person{}, access.ErrSignIn
+}
+
+// begin starts a fresh session for a person.
+func (s *Site) begin(c *echo.Context, p school.Person) error {
+	ctx := c.Request().Context()
+	if err := s.sessions.RenewToken(ctx); err != nil {
+		return err
+	}
+	s.sessions.Put(ctx, "person", int64(p.ID))
+	return nil
+}
+
+// tell keeps a line that the next page shows once.
+func (s *Site) tell(c *echo.Context, line string) {
+	s.sessions.Put(c.Request().Context(), "line", line)
+}
+
+func seeOther(c *echo.Context, to string) error { return c.Redirect(http.StatusSeeOther, to) }
+
+// localPath returns where to go after signing in: a path on this site only.
+func localPath(next string) string {
+	u, err := url.Parse(next)
+	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.Contains(next, `\`) {
+		return "/"
+	}
+	return next
+}
+
+// number returns a path parameter as a number; what is not one does not exist.
+func number(c *echo.Context, name string) (uint64, error) {
+	n, err := strconv.ParseUint(c.Param(name), 10, 63)
+	if err != nil {
+		return 0, access.ErrHidden
+	}
+	return n, nil
+}

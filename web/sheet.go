@@ -1,0 +1,194 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/copy"
+	"readymargin/school"
+	"readymargin/sound"
+)
+
+// openOwn leads a student to the own copy of an assignment.
+func (s *Site) openOwn(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	mine, err := s.school.OpenOwn(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return seeOther(c, "/copies/"+id(mine.ID))
+}
+
+func (s *Site) sheet(c *echo.Context) error {
+	v, err := s.own(c)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v})
+}
+
+func (s *Site) own(c *echo.Context) (school.View, error) {
+	n, err := number(c, "id")
+	if err != nil {
+		return school.View{}, err
+	}
+	return s.school.Open(c.Request().Context(), me(c), n)
+}
+
+func (s *Site) view(c *echo.Context) error {
+	v, err := s.own(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, v)
+}
+
+func (s *Site) save(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	var batch struct {
+		Layer copy.Layer `json:"layer"`
+		Ops   []copy.Op  `json:"ops"`
+	}
+	if err := json.NewDecoder(c.Request().Body).Decode(&batch); err != nil {
+		var large *http.MaxBytesError
+		if errors.As(err, &large) {
+			return err
+		}
+		return &school.Problem{Code: "operation", Value: err.Error()}
+	}
+	saved, err := s.school.Save(c.Request().Context(), me(c), n, batch.Layer, batch.Ops)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, saved)
+}
+
+// feed sends news of the copy as server-sent events (WHATWG HTML, 9.2).
+func (s *Site) feed(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	seq, _ := strconv.ParseInt(c.QueryParam("seq"), 10, 64)
+	h := c.Response().Header()
+	begin := func() {
+		h.Set("Content-Type", "text/event-stream")
+		h.Set("X-Accel-Buffering", "no")
+	}
+	flush := http.NewResponseController(c.Response())
+	flush.SetWriteDeadline(time.Time{})
+	err = s.school.Follow(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), seq, func(news school.News) error {
+		begin()
+		b, err := json.Marshal(news)
+		if err != nil {
+			return err
+		}
+		if _, err := fmt.Fprintf(c.Response(), "event: news\ndata: %s\n\n", b); err != nil {
+			return err
+		}
+		return flush.Flush()
+	}, func() error {
+		begin()
+		if _, err := io.WriteString(c.Response(), ": still here\n\n"); err != nil {
+			return err
+		}
+		return flush.Flush()
+	})
+	if c.Request().Context().Err() != nil {
+		return nil
+	}
+	return err
+}
+
+func (s *Site) submit(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	seq, err := strconv.ParseInt(c.FormValue("seq"), 10, 64)
+	if err != nil {
+		return &school.Problem{Code: "wrong form"}
+	}
+	receipt, err := s.school.Submit(c.Request().Context(), me(c), n, c.FormValue("line"), seq)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, receipt)
+}
+
+func (s *Site) takeBack(c *echo.Context) error { return s.move(c, s.school.TakeBack) }
+func (s *Site) improve(c *echo.Context) error  { return s.move(c, s.school.Improve) }
+
+func (s *Site) addSound(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	b, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return err
+	}
+	voice, err := s.school.AddVoice(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), b)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, voice)
+}
+
+func (s *Site) sound(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	b, err := s.school.Voice(c.Request().Context(), me(c), n, c.Param("hash"))
+	if err != nil {
+		return err
+	}
+	lasting(c)
+	c.Response().Header().Set("Content-Type", sound.MediaType)
+	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(b))
+	return nil
+}
+
+func (s *Site) printCopy(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	f, err := s.school.PrintCopy(c.Request().Context(), me(c), n, attempt, c.QueryParam("anyway") == "1")
+	if err != nil {
+		if school.IsProblem(err, "letters") {
+			return s.again(c, err, "letters.html", "Before you take it away", map[string]any{"Anyway": c.Request().URL.Path + "?anyway=1&attempt=" + strconv.Itoa(attempt)})
+		}
+		return err
+	}
+	c.Response().Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(f.Name))
+	return c.Blob(http.StatusOK, "application/pdf", f.Data)
+}
+
+func (s *Site) saveSettings(c *echo.Context) error {
+	b, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return err
+	}
+	if err := s.school.SaveSettings(c.Request().Context(), me(c), string(b)); err != nil {
+		return err
+	}
+	return nothing(c)
+}

@@ -1,0 +1,94 @@
+package web
+
+import (
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/core/flow"
+	"readymargin/school"
+)
+
+func id(n uint64) string { return strconv.FormatUint(n, 10) }
+
+// start shows the pile to who teaches, what there is to do to who learns.
+func (s *Site) start(c *echo.Context) error {
+	p := me(c)
+	if p.ID == 0 {
+		return seeOther(c, "/sign-in")
+	}
+	courses, err := s.school.CoursesOf(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	teaches := p.Staff || p.Admin
+	for _, course := range courses {
+		teaches = teaches || course.Role == access.Teacher
+	}
+	if !teaches {
+		return s.toDo(c)
+	}
+	return s.pile(c, p, courses)
+}
+
+func (s *Site) pile(c *echo.Context, p school.Person, courses []school.CourseRole) error {
+	heaps, err := s.school.Pile(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	now := s.school.Now()
+	total, learns := 0, false
+	var due, unopened []school.Heap
+	var asked []school.Asked
+	var lying []school.Heap
+	for _, h := range heaps {
+		total += h.ToMark
+		if h.ToMark > 0 {
+			lying = append(lying, h)
+		}
+		if h.Assignment.DueAt != nil && h.Assignment.DueAt.After(now) {
+			due = append(due, h)
+		}
+		if h.Unopened > 0 {
+			unopened = append(unopened, h)
+		}
+		asked = append(asked, h.Asked...)
+	}
+	for _, course := range courses {
+		learns = learns || course.Role == access.Student
+	}
+	return s.render(c, http.StatusOK, "pile.html", "The pile", map[string]any{
+		"Heaps": lying, "Others": heaps, "Total": total, "Due": due, "Unopened": unopened, "Asked": asked, "Courses": courses, "Learns": learns,
+	})
+}
+
+// toDo shows a student what is to do by due date, what is handed in, and what
+// is back with feedback, new feedback first.
+func (s *Site) toDo(c *echo.Context) error {
+	p, err := signedIn(c)
+	if err != nil {
+		return err
+	}
+	all, err := s.school.ToDo(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	var todo, in, fresh, back []school.Assigned
+	for _, a := range all {
+		switch a.Copy.State {
+		case flow.Submitted:
+			in = append(in, a)
+		case flow.Returned:
+			if a.Returned.OpenedAt == nil {
+				fresh = append(fresh, a)
+			} else {
+				back = append(back, a)
+			}
+		default:
+			todo = append(todo, a)
+		}
+	}
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": todo, "In": in, "Fresh": fresh, "Back": back, "None": len(all) == 0})
+}

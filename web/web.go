@@ -1,0 +1,93 @@
+// Package web is the school's face: routes, pages and fragments, errors as
+// sentences, sessions and limits. It decides nothing about who may do what or
+// what a mark is; it asks school and shows the answer.
+package web
+
+import (
+	"database/sql"
+	"fmt"
+	"html/template"
+	"log/slog"
+	"net/http"
+	"time"
+
+	"github.com/alexedwards/scs/mysqlstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"readymargin/school"
+)
+
+// Config says how the site is served.
+type Config struct {
+	Sessions *sql.DB // keeps the sessions
+	Secure   bool    // served over TLS, or behind a proxy that does
+	Ready    func() error
+}
+
+// Site serves a school.
+type Site struct {
+	school   *school.School
+	sessions *scs.SessionManager
+	pages    *template.Template
+	assets   *assets
+	cfg      Config
+}
+
+// New returns the handler of the whole site.
+func New(s *school.School, cfg Config) (http.Handler, error) {
+	a, err := loadAssets()
+	if err != nil {
+		return nil, err
+	}
+	site := &Site{school: s, assets: a, cfg: cfg, sessions: scs.New()}
+	if site.pages, err = parsePages(a); err != nil {
+		return nil, fmt.Errorf("web: %w", err)
+	}
+	site.sessions.Store = mysqlstore.New(cfg.Sessions)
+	site.sessions.Lifetime = 14 * 24 * time.Hour
+	site.sessions.Cookie.Name = "readymargin"
+	site.sessions.Cookie.Secure = cfg.Secure
+	site.sessions.Cookie.SameSite = http.SameSiteLaxMode
+	e := echo.New()
+	e.HTTPErrorHandler = site.fail
+	e.Logger = slog.Default()
+	e.IPExtractor = echo.ExtractIPDirect()
+	if cfg.Secure {
+		e.IPExtractor = echo.ExtractIPFromXFFHeader() // trusts loopback and private addresses only
+	}
+	e.Use(middleware.Recover(), headers, gzipped)
+	site.routes(e)
+	return e, nil
+}
+
+// policy is the Content-Security-Policy of every page: nothing from anywhere
+// else, no inline script or style. WebAssembly runs the core.
+const policy = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self'; img-src 'self' data: blob:; " +
+	"font-src 'self'; connect-src 'self'; media-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+
+func headers(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Content-Security-Policy", policy)
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Permissions-Policy", "microphone=(self), camera=(), geolocation=()")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cache-Control", "no-store") // routes with lasting content set their own
+		return next(c)
+	}
+}
+
+// gzipped compresses what is text; event streams and pictures go as they are.
+var gzipped = middleware.GzipWithConfig(middleware.GzipConfig{
+	Level: 4, MinLength: 1000,
+	Skipper: func(c *echo.Context) bool {
+		switch c.Path() {
+		case "/copies/:id/feed", "/worksheets/:id/pages/:n/:scale", "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
+			return true
+		}
+		return false
+	},
+})
