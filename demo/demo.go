@@ -54,11 +54,17 @@ func Fill(ctx context.Context, s *school.School, press *pdf.Pool) error {
 	tides := f.bringIn("Tide heights 2.pdf", func() ([]byte, error) { return tideHeights() })
 	signs := f.bringIn("Symbols and bearings.pdf", func() ([]byte, error) { return symbols(ctx, press) })
 	f.now = start.Add(-8 * 24 * time.Hour)
-	old := f.assign(signs, "Symbols and bearings", "10", start.Add(-2*24*time.Hour), "Use a ruler for the second page.")
-	current := f.assign(tides, "Tide heights 2", "14", start.Add(26*time.Hour), "")
+	old := f.assign(signs, "Symbols and bearings", "10", evening(start, -2), "Use a ruler for the second page.")
+	current := f.assign(tides, "Tide heights 2", "14", evening(start, 1), "")
 	f.symbolsWork(old, start)
 	f.tidesWork(current, start)
 	return f.err
+}
+
+// evening is six o'clock so many days from now.
+func evening(now time.Time, days int) time.Time {
+	y, m, d := now.AddDate(0, 0, days).Date()
+	return time.Date(y, m, d, 18, 0, 0, 0, time.UTC)
 }
 
 func (f *filler) people() {
@@ -112,7 +118,7 @@ func (f *filler) assign(w school.Worksheet, title, points string, due time.Time,
 	if f.err == nil {
 		a, f.err = f.Assign(f.ctx, f.teachers[0], school.NewAssignment{
 			Course: f.course.ID, Worksheet: w.ID, Title: title, Points: points, Instructions: instructions,
-			Due: due.In(f.course.Location()).Truncate(time.Hour).Format("2006-01-02T15:04"),
+			Due: due.Format("2006-01-02T15:04"),
 		})
 	}
 	return a

@@ -112,7 +112,7 @@ func (s *School) heap(ctx context.Context, a Assignment, c Course, members []Mem
 // asked finds replies of students that are newer than the newest return.
 func (s *School) asked(ctx context.Context, roll []OnRoll) (out []Asked, err error) {
 	for _, r := range roll {
-		if r.Latest.ReturnedAt == nil {
+		if r.Back.IsZero() {
 			continue
 		}
 		heads, err := s.Store.Heads(ctx, r.Copy.ID, copy.Replies)
@@ -120,7 +120,7 @@ func (s *School) asked(ctx context.Context, roll []OnRoll) (out []Asked, err err
 			return nil, err
 		}
 		for _, h := range heads {
-			if h.Mark == nil || !h.At.After(*r.Latest.ReturnedAt) {
+			if h.Mark == nil || !h.At.After(r.Back) {
 				continue
 			}
 			out = append(out, Asked{r.Member.Name, replyText(*h.Mark), r.Copy.ID, r.Copy.AssignmentID})
@@ -133,7 +133,8 @@ func (s *School) asked(ctx context.Context, roll []OnRoll) (out []Asked, err err
 type OnRoll struct {
 	Member Member
 	Copy   Copy
-	Latest Attempt // the newest attempt, if any
+	Latest Attempt   // the newest attempt, if any
+	Back   time.Time // when an attempt was last returned, if ever
 }
 
 // Waiting reports whether a submitted copy waits for its return.
@@ -162,12 +163,15 @@ func (s *School) roll(ctx context.Context, a Assignment, members []Member) ([]On
 	if err != nil {
 		return nil, err
 	}
-	byStudent, latest := map[uint64]Copy{}, map[uint64]Attempt{}
+	byStudent, latest, back := map[uint64]Copy{}, map[uint64]Attempt{}, map[uint64]time.Time{}
 	for _, c := range copies {
 		byStudent[c.StudentID] = c
 	}
 	for _, t := range attempts {
 		latest[t.CopyID] = t
+		if t.ReturnedAt != nil && t.ReturnedAt.After(back[t.CopyID]) {
+			back[t.CopyID] = *t.ReturnedAt
+		}
 	}
 	var out []OnRoll
 	for _, m := range members {
@@ -178,7 +182,7 @@ func (s *School) roll(ctx context.Context, a Assignment, members []Member) ([]On
 		if !ok {
 			c.State = flow.NotStarted
 		}
-		out = append(out, OnRoll{m, c, latest[c.ID]})
+		out = append(out, OnRoll{m, c, latest[c.ID], back[c.ID]})
 	}
 	return out, nil
 }

@@ -52,7 +52,7 @@ function card(t, key) {
   return box;
 }
 
-const clock = (at) => new Date(at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false });
+const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hour12: false });
 
 function remark(t, r, i) {
   const who = r.mine ? 'You' : r.author;

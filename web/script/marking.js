@@ -13,7 +13,7 @@ const top = document.querySelector('[data-top]'), roll = document.querySelector(
 const ahead = new Map(); // copies loaded before they are asked for
 export const marking = { open: async () => {} };
 
-const date = (t) => new Date(t).toLocaleString([], { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
+const date = (t) => new Date(t).toLocaleString('en-GB', { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
 const span = (m) => (m < 60 ? `${m} min` : m < 2880 ? `${Math.floor(m / 60)} h` : `${Math.floor(m / 1440)} days`);
 let timer = 0, unsaved = null;
 

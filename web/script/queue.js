@@ -99,7 +99,7 @@ export async function drained() {
 }
 
 const box = document.querySelector('[data-saved]');
-const clock = (t) => t.toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false });
+const clock = (t) => t.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hour12: false });
 
 // say shows one of the four states and no other.
 export function say(fixed) {

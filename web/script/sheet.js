@@ -32,11 +32,12 @@ async function open(view, again) {
   if (!again) { settingsOf.begin(view); look(); }
   await queue.begin(view.person, view.copy, view.edit, view.seq);
   spine.build(view);
-  if (!again) fit(window.innerWidth > 640 ? 'width' : 'width');
+  if (!again) fit('width');
   await load(view);
   (view.teacher ? teacher : student).draw(view);
   ladder.current(surface.sheets[0]);
-  queue.say();
+  const newest = view.marks.filter((m) => m.layer === view.edit).map((m) => m.at).sort().at(-1);
+  queue.savedSince(newest ? new Date(newest) : new Date());
   follow(view);
 }
 
@@ -73,7 +74,7 @@ queue.events.onSaved = (answer) => {
 };
 queue.events.onOlder = async (view) => { await queue.begin(view.person, view.copy, view.edit, view.seq); await refresh(view); };
 
-if (first.teacher) { teacher.marking.open = (v) => open(v, true); teacher.begin(); }
+if (first.teacher) { teacher.marking.open = (v) => open(v, true); teacher.begin(); } else student.begin();
 performance.mark('open');
 await open(first, false);
 performance.mark('shown');

@@ -12,7 +12,7 @@ import { surface } from './surface.js';
 
 const top = document.querySelector('[data-top]'), main = document.querySelector('[data-do="main"]'), back = document.querySelector('[data-do="take-back"]'), away = document.querySelector('[data-do="take-away"]');
 
-const date = (t) => new Date(t).toLocaleString([], { weekday: 'short', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
+const date = (t) => new Date(t).toLocaleString('en-GB', { weekday: 'short', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
 const span = (minutes) => (minutes < 60 ? `${minutes} min` : minutes < 2880 ? `${Math.floor(minutes / 60)} h${minutes % 60 ? ` ${minutes % 60} min` : ''}` : `${Math.floor(minutes / 1440)} days`);
 
 function due(v) {
@@ -47,16 +47,16 @@ export function draw(v) {
   document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 
-main.addEventListener('click', async () => {
-  if (marks.view.teacher) return;
-  if (marks.view.state !== 'returned') return submit();
-  try { await post(`/copies/${marks.view.copy}/improve`); location.reload(); } catch (e) { toast(e.message); }
-});
-
-back.addEventListener('click', async () => {
-  if (!await question('Take this copy back?', 'It is no longer submitted then. Do not forget to submit it again.', 'Take it back')) return;
-  try { await post(`/copies/${marks.view.copy}/take-back`); location.reload(); } catch (e) { toast(e.message); location.reload(); }
-});
+export function begin() {
+  main.addEventListener('click', async () => {
+    if (marks.view.state !== 'returned') { submit(); return; }
+    try { await post(`/copies/${marks.view.copy}/improve`); location.reload(); } catch (e) { toast(e.message); }
+  });
+  back.addEventListener('click', async () => {
+    if (!await question('Take this copy back?', 'It is no longer submitted then. Do not forget to submit it again.', 'Take it back')) return;
+    try { await post(`/copies/${marks.view.copy}/take-back`); location.reload(); } catch (e) { toast(e.message); location.reload(); }
+  });
+}
 
 // look shows every page as the teacher will see it.
 function look(box) {

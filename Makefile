@@ -1,0 +1,53 @@
+# Everything that is needed to run and to carry on Ready Margin.
+export CGO_ENABLED = 0
+GO ?= go
+
+.PHONY: help demo demo-fresh test bench shots check build styles clean
+
+help:
+	@echo "make demo        serve a school with demo data, keeping what is done"
+	@echo "make demo-fresh  the same, begun anew"
+	@echo "make test        run all tests"
+	@echo "make bench       measure against references in the same run"
+	@echo "make shots       take the pictures in docs/screenshots"
+	@echo "make check       vet, staticcheck, govulncheck, formatting"
+
+demo: setup-demo build
+	@exec ./bin/readymargin demo $(ARGS)
+
+demo-fresh: setup-demo build
+	@exec ./bin/readymargin demo -fresh $(ARGS)
+
+test: setup-test build
+	./bin/readymargin warm -cache var/test
+	$(GO) test -timeout 30m ./...
+
+bench: setup-bench build
+	@[ -d node_modules/pdfjs-dist ] || npm ci --silent
+	./bin/readymargin warm -cache var/test
+	$(GO) run ./e2e/bench
+
+shots: setup-test build
+	$(GO) run ./e2e/shots
+
+check: build
+	@test -z "$$(gofmt -l .)" || { gofmt -l .; exit 1; }
+	$(GO) vet ./...
+	$(GO) run honnef.co/go/tools/cmd/staticcheck@v0.8.1 ./...
+	$(GO) run golang.org/x/vuln/cmd/govulncheck@v1.6.0 ./...
+
+setup-%:
+	@sh scripts/setup.sh $*
+
+styles:
+	@sh scripts/styles.sh
+
+# The core for the browser, and the program. Go's own cache makes this quick
+# when nothing has changed.
+build: styles
+	@GOOS=js GOARCH=wasm $(GO) build -trimpath -ldflags="-s -w" -o web/static/dist/core.wasm ./web/corewasm
+	@cp "$$($(GO) env GOROOT)/lib/wasm/wasm_exec.js" web/static/dist/wasm_exec.js
+	@$(GO) build -trimpath -o bin/readymargin ./cmd/readymargin
+
+clean:
+	rm -rf bin var/test web/static/dist/core.wasm web/static/dist/wasm_exec.js

@@ -1,0 +1,21 @@
+#!/bin/sh
+# Installs the Debian packages that are missing: setup.sh demo | test | bench
+set -eu
+packages="mariadb-server ffmpeg espeak-ng"
+case "${1:-demo}" in
+  test|bench) packages="$packages chromium poppler-utils qpdf mupdf-tools" ;;
+esac
+missing=""
+for p in $packages; do
+  [ "$(dpkg-query -W -f '${db:Status-Status}' "$p" 2>/dev/null || true)" = installed ] || missing="$missing $p"
+done
+[ -z "$missing" ] && exit 0
+echo "Installing from Debian:$missing"
+sudo=""
+if [ "$(id -u)" != 0 ]; then
+  command -v sudo >/dev/null || { echo "Please install as root: apt-get install$missing" >&2; exit 1; }
+  sudo="sudo"
+fi
+$sudo apt-get update -q >/dev/null
+# shellcheck disable=SC2086 # one word a package
+$sudo env DEBIAN_FRONTEND=noninteractive apt-get install -yq --no-install-recommends $missing >/dev/null
