@@ -63,9 +63,9 @@ func (s sheet) bytes() ([]byte, error) {
 	return b.Bytes(), err
 }
 
-// tideHeights is the flat worksheet: a table, blanks with numbers and units,
+// TideHeights is the flat worksheet: a table, blanks with numbers and units,
 // a curve to draw.
-func tideHeights() ([]byte, error) {
+func TideHeights() ([]byte, error) {
 	s := newSheet()
 	s.title("Tide heights 2")
 	s.question(136, "1.", "Read the extract for Skerry Sound and fill in the table. Heights are above chart datum.")

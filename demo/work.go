@@ -125,7 +125,7 @@ func (f *filler) tideMarks(w uint64, a answers) []markMaker {
 	}
 	if a.circle >= 0 {
 		out = append(out, circled(1, 110+120*float64(a.circle), 446, 30, 36, blue),
-			f.washed(w, 1, 176, 174, 214, 174, "#ffc38a"), f.washed(w, 1, 84, 192, 140, 192, "#bfe3c0"))
+			f.washed(w, 1, 206, 174, 250, 174, "#ffc38a"), f.washed(w, 1, 112, 192, 150, 192, "#bfe3c0"))
 	}
 	for i, l := range a.lines {
 		out = append(out, typed(1, 60, 594+26*float64(i), 14, blue, l))

@@ -8,6 +8,7 @@ import (
 	"unicode"
 
 	"readymargin/core/access"
+	"readymargin/core/copy"
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
@@ -82,7 +83,10 @@ func (s *School) openAttempt(ctx context.Context, who Person, id uint64, number 
 	if err := s.showAttempt(ctx, &v, &a, who.Name, true); err != nil || a.ReturnedAt == nil {
 		return v, err
 	}
-	return v, s.showReturned(ctx, &v, &a)
+	if err := s.showReturned(ctx, &v, &a); err != nil {
+		return v, err
+	}
+	return v, s.showLive(ctx, &v, id, copy.Replies, who, true)
 }
 
 func noteColor(t note.Thread) mark.Color {

@@ -9,7 +9,6 @@ import (
 	"embed"
 	"errors"
 	"fmt"
-	"log/slog"
 	"math/rand/v2"
 	"time"
 
@@ -52,7 +51,7 @@ func Open(cfg Config) (*Store, error) {
 	db, err := gorm.Open(mysql.New(mysql.Config{DSNConfig: dsn}), &gorm.Config{
 		SkipDefaultTransaction: true,
 		TranslateError:         true,
-		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
+		Logger:                 logger.Discard, // errors are returned, and told once by who asked
 	})
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)

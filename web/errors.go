@@ -122,6 +122,9 @@ func (s *Site) say(err error) sentence {
 
 // fail answers a request that ended with an error.
 func (s *Site) fail(c *echo.Context, err error) {
+	if c.Request().Context().Err() != nil {
+		return // nobody is there to be answered
+	}
 	said := s.say(err)
 	if said.status >= 500 {
 		slog.Error("request failed", "method", c.Request().Method, "path", c.Path(), "error", err)

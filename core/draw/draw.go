@@ -31,7 +31,7 @@ type Text struct {
 
 // Shapes returns what to paint for m, from back to front.
 func Shapes(m mark.Mark) []Shape {
-	var p painter
+	p := painter{out: []Shape{}} // never null in JSON
 	m.Visit(&p)
 	for i := range p.out {
 		p.out[i].D = p.out[i].Path.SVG()

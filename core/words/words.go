@@ -43,14 +43,23 @@ type Run struct {
 	Text  string
 }
 
+// beside is how far from a word a gesture may begin and still mean it: the
+// space between two words belongs to the nearer one.
+const beside = 3
+
 // At returns the index of the word under p, or -1.
 func (pg Page) At(p page.Point) int {
+	best, reach := -1, float64(beside)
 	for i, w := range pg.Words {
-		if w.Rect().Grow(1).Contains(p) {
-			return i
+		r := w.Rect()
+		if p.Y < r.Min.Y-1 || p.Y > r.Max.Y+1 {
+			continue
+		}
+		if d := outside(p.X, r.Min.X, r.Max.X); d < reach {
+			best, reach = i, d
 		}
 	}
-	return -1
+	return best
 }
 
 // nearest returns the word that a gesture ending at p means: of the lines the

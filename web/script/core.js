@@ -20,10 +20,12 @@ async function start() {
 const call = (name, ...args) => (core.ready ? window.readymarginCore[name](...args) : null);
 const parsed = (text) => (typeof text === 'string' ? JSON.parse(text) : null);
 
+let arrived;
+
 export const core = {
   ready: false,
-  loaded: null,
-  load() { return (this.loaded ??= start()); },
+  loaded: new Promise((ok) => { arrived = ok; }),
+  async load() { await start(); arrived(); },
   stroke: (samples) => parsed(call('stroke', Float64Array.from(samples))),
   shapes: (mark) => parsed(call('shapes', JSON.stringify(mark))) ?? [],
   setPrint: (page, text) => call('setPrint', page, text),

@@ -15,6 +15,7 @@ import { finish, place } from './type.js';
 import * as student from './student.js';
 import * as teacher from './marking.js';
 import { ask } from './net.js';
+import { toast } from './dialogs.js';
 import './keys.js';
 
 const first = JSON.parse(document.querySelector('#view').textContent);
@@ -59,11 +60,25 @@ function follow(view) {
   source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}`);
   source.addEventListener('news', async (e) => {
     const news = JSON.parse(e.data);
-    if (news.moved && !view.teacher) { await queue.drained().catch(() => {}); if (!queue.busy()) location.reload(); return; }
+    if (news.moved && !view.teacher) { await moved(news); return; }
     if (news.seq <= queue.known(layer) || queue.busy() || document.querySelector('.typing')) return;
     const fresh = await ask(view.teacher ? `/copies/${view.copy}/marking?attempt=${view.attempt}` : `/copies/${view.copy}/view`).catch(() => null);
     if (fresh && fresh.copy === marks.view.copy) { await queue.begin(fresh.person, fresh.copy, fresh.edit, fresh.seq); await refresh(fresh); }
   });
+}
+// moved hears that the copy's state has moved. Beginning to work is this
+// screen's own doing; whatever takes the copy out of the hand shows it anew.
+const working = (state) => ['not started', 'in progress', 'reworking'].includes(state);
+async function moved(news) {
+  if (news.state === 'submitted' && marks.view.state === 'submitted') return;
+  if (working(news.state) && working(marks.view.state)) {
+    if (news.state === marks.view.state) toast('New feedback has come. Load the page again to see it.');
+    marks.view.state = news.state;
+    return;
+  }
+  finish();
+  await queue.drained().catch(() => {});
+  if (!queue.busy()) location.reload();
 }
 window.addEventListener('pagehide', () => source?.close());
 queue.events.onSaved = (answer) => {

@@ -79,15 +79,18 @@ async function submit() {
   d.querySelector('[data-late]').textContent = late ? `It was due ${date(marks.view.due)}; it will be marked as late by ${span(late)}.` : '';
   d.showModal();
   look(d.querySelector('[data-look]'));
+  const before = marks.view.state;
   yes.onclick = async () => {
     yes.disabled = true;
     wrong.hidden = true;
     try {
       await queue.drained();
+      marks.view.state = 'submitted'; // so that the news of it does not load the page anew
       const receipt = await post(`/copies/${marks.view.copy}/submit`, { line: d.querySelector('#line').value, seq: queue.known('work') });
       d.close();
       show(receipt);
     } catch (e) {
+      marks.view.state = before;
       if (e.code === 'more work') { marks.view.seq = 0; const v = await ask(`/copies/${marks.view.copy}/view`); location.hash = ''; queue.events.onOlder?.(v); look(d.querySelector('[data-look]')); }
       wrong.textContent = e.message;
       wrong.hidden = false;

@@ -1,0 +1,170 @@
+// Package house starts a whole Ready Margin for the tests, the benchmarks and
+// the pictures: a private MariaDB and the real server as processes of their
+// own, which can be killed and come back.
+package house
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"syscall"
+	"time"
+
+	"readymargin/pdf"
+	"readymargin/school"
+	"readymargin/sound"
+	"readymargin/store"
+	"readymargin/store/mariadb"
+)
+
+// Root is the project's folder.
+func Root() string {
+	_, file, _, _ := runtime.Caller(0)
+	return filepath.Join(filepath.Dir(file), "..", "..")
+}
+
+// Binary is the program under test, built by `make build`.
+func Binary() string { return filepath.Join(Root(), "bin", "readymargin") }
+
+// Cache is where the compiled PDFium is kept between runs.
+func Cache() string { return filepath.Join(Root(), "var", "test", "pdfium") }
+
+// A House is a running school. School, Store and Press reach into it past the
+// interface, for setting a scene.
+type House struct {
+	Base   string
+	DB     *mariadb.Server
+	School *school.School
+	Store  *store.Store
+	Press  *pdf.Pool
+
+	dir, dsn, address string
+	server            *exec.Cmd
+	ended             chan struct{}
+}
+
+// Open starts a house on an empty database. Close ends all of it.
+func Open(ctx context.Context) (*House, error) {
+	if _, err := os.Stat(Binary()); err != nil {
+		return nil, errors.New("house: bin/readymargin is missing: make build")
+	}
+	dir, err := os.MkdirTemp("", "readymargin-house-*")
+	if err != nil {
+		return nil, err
+	}
+	h := &House{dir: dir}
+	if err := h.open(ctx); err != nil {
+		h.Close()
+		return nil, err
+	}
+	return h, nil
+}
+
+func (h *House) open(ctx context.Context) (err error) {
+	if err := os.MkdirAll(Cache(), 0o700); err != nil {
+		return err
+	}
+	if h.DB, err = mariadb.Start(ctx, filepath.Join(h.dir, "db")); err != nil {
+		return err
+	}
+	if h.dsn, err = h.DB.Database(ctx, "readymargin"); err != nil {
+		return err
+	}
+	if h.Store, err = store.Open(store.Config{DSN: h.dsn}); err != nil {
+		return err
+	}
+	if err := h.Store.Migrate(ctx); err != nil {
+		return err
+	}
+	if h.Press, err = pdf.NewPool(pdf.Config{Command: []string{Binary(), "pdf-worker"}, Cache: Cache(), Workers: 1}); err != nil {
+		return err
+	}
+	h.School = school.New(h.Store, h.Press, sound.Ffmpeg{})
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	h.address = l.Addr().String()
+	l.Close()
+	h.Base = "http://" + h.address
+	return h.Serve()
+}
+
+// DSN returns the database's.
+func (h *House) DSN() string { return h.dsn }
+
+// Serve starts the server, again after KillServer, at the same address.
+func (h *House) Serve() error {
+	cache := filepath.Join(h.dir, "cache")
+	if err := os.MkdirAll(cache, 0o700); err != nil {
+		return err
+	}
+	if err := os.Symlink(Cache(), filepath.Join(cache, "pdfium")); err != nil && !errors.Is(err, os.ErrExist) {
+		return err
+	}
+	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-cache", cache)
+	h.server.Env = append(os.Environ(), "READYMARGIN_DSN="+h.dsn)
+	h.server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	out, err := h.server.StderrPipe()
+	if err != nil {
+		return err
+	}
+	if err := h.server.Start(); err != nil {
+		return err
+	}
+	go func() {
+		for s := bufio.NewScanner(out); s.Scan(); {
+			if strings.Contains(s.Text(), "ERROR") || strings.Contains(s.Text(), "panic") {
+				fmt.Fprintln(os.Stderr, "server:", s.Text())
+			}
+		}
+	}()
+	h.ended = make(chan struct{})
+	go func(cmd *exec.Cmd, ended chan struct{}) { cmd.Wait(); close(ended) }(h.server, h.ended)
+	for range 400 {
+		if res, err := http.Get(h.Base + "/readyz"); err == nil {
+			res.Body.Close()
+			if res.StatusCode == http.StatusOK {
+				return nil
+			}
+		}
+		select {
+		case <-h.ended:
+			return errors.New("house: the server ended")
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+	return errors.New("house: the server does not answer")
+}
+
+// KillServer ends the server with SIGKILL.
+func (h *House) KillServer() {
+	h.server.Process.Kill()
+	<-h.ended
+}
+
+// Close ends everything and removes its data.
+func (h *House) Close() {
+	if h.server != nil {
+		h.server.Process.Signal(syscall.SIGTERM)
+		<-h.ended
+	}
+	if h.Press != nil {
+		h.Press.Close()
+	}
+	if h.Store != nil {
+		h.Store.Close()
+	}
+	if h.DB != nil {
+		h.DB.Stop()
+	}
+	os.RemoveAll(h.dir)
+}
