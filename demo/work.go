@@ -201,9 +201,9 @@ func (f *filler) markTides(c school.Copy, student int, start time.Time) {
 		stamped(1, "tick", 190, 250), stamped(1, "tick", 190, 274), stamped(1, "tick", 190, 298),
 		stamped(1, "tick", 340, 250), stamped(1, "cross", 340, 274), stamped(1, "tick", 340, 298),
 		stamped(1, "tick", 262, 338),
-		noted(1, 470, 334, "", voice),
-		noted(1, 330, 262, "The sill is below the water: add the tide to the depth at datum.", nil),
-		drawn(1, red, 2, func(t float64) (float64, float64) { return 150 + 150*t, 452 + 26*math.Sin(math.Pi*t) }))
+		noted(1, 478, 334, "", voice),
+		noted(1, 400, 272, "The sill is below the water: add the tide to the depth at datum.", nil),
+		drawn(1, red, 1.5, func(t float64) (float64, float64) { return 388 + 40*t, 355 + 1.5*math.Sin(9*math.Pi*t) }))
 	f.points(c, 1, "10", "Good reading of the table. Work on spring and neap, then submit again.")
 	if f.err == nil {
 		f.err = f.Return(f.ctx, t, c.ID, 1)

@@ -49,6 +49,9 @@ func (s *School) Return(ctx context.Context, who Person, id uint64, number int) 
 	if _, err := s.copyFor(ctx, who, id, access.MarkCopy, ""); err != nil {
 		return err
 	}
+	if number < 1 {
+		return problem("wrong form", "attempt", "")
+	}
 	err := s.Store.InCopy(ctx, id, func(tx CopyTx) error {
 		c, err := tx.Copy()
 		if err != nil {

@@ -277,6 +277,9 @@ func (s *School) GivePoints(ctx context.Context, who Person, id uint64, number i
 	if err != nil {
 		return Attempt{}, err
 	}
+	if number < 1 {
+		return Attempt{}, problem("wrong form", "attempt", "")
+	}
 	var p *points.Points
 	if strings.TrimSpace(given) != "" {
 		v, err := points.Parse(given)

@@ -204,7 +204,9 @@ func (s *Site) changeCode(c *echo.Context) error {
 	case "open", "close":
 		_, err = s.school.OpenCode(ctx, me(c), n, c.FormValue("do") == "open")
 	default:
-		err = &school.Problem{Code: "wrong form"}
+		if _, _, err = s.school.Members(ctx, me(c), n); err == nil {
+			err = &school.Problem{Code: "wrong form"}
+		}
 	}
 	if err != nil {
 		return err

@@ -90,10 +90,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	attempt, err := strconv.Atoi(c.FormValue("attempt"))
-	if err != nil {
-		return &school.Problem{Code: "wrong form"}
-	}
+	attempt, _ := strconv.Atoi(c.FormValue("attempt"))
 	a, err := s.school.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("remark"))
 	if err != nil {
 		return err
@@ -102,10 +99,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 }
 
 func (s *Site) giveBack(c *echo.Context) error {
-	attempt, err := strconv.Atoi(c.FormValue("attempt"))
-	if err != nil {
-		return &school.Problem{Code: "wrong form"}
-	}
+	attempt, _ := strconv.Atoi(c.FormValue("attempt"))
 	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error { return s.school.Return(ctx, p, n, attempt) })
 }
 

@@ -93,3 +93,13 @@ func (s *Site) routes(e *echo.Echo) {
 		})
 	}
 }
+
+// Routes lists what the site does, as "METHOD path", for checking that
+// nothing is left out.
+func Routes() []string {
+	out := make([]string, len(routes))
+	for i, r := range routes {
+		out[i] = r.method + " " + r.path
+	}
+	return out
+}

@@ -122,7 +122,7 @@ func (s *Site) submit(c *echo.Context) error {
 	}
 	seq, err := strconv.ParseInt(c.FormValue("seq"), 10, 64)
 	if err != nil {
-		return &school.Problem{Code: "wrong form"}
+		seq = -1 // older than anything: nothing will be submitted unseen
 	}
 	receipt, err := s.school.Submit(c.Request().Context(), me(c), n, c.FormValue("line"), seq)
 	if err != nil {

@@ -11,7 +11,9 @@ import (
 	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -26,7 +28,11 @@ type Browser struct {
 }
 
 // Start starts Chromium. A WAV file in sound is what its microphone hears.
-func Start(sound string) (*Browser, error) {
+func Start(sound string) (*Browser, error) { return StartIn("", sound) }
+
+// StartIn starts Chromium on a profile folder, which outlives it; "" is a
+// folder of its own that does not.
+func StartIn(profile, sound string) (*Browser, error) {
 	path, err := exec.LookPath("chromium")
 	if err != nil {
 		return nil, fmt.Errorf("browser: chromium is missing: %s", Install)
@@ -40,6 +46,9 @@ func Start(sound string) (*Browser, error) {
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"))
 	if sound != "" {
 		opts = append(opts, chromedp.Flag("use-file-for-fake-audio-capture", sound))
+	}
+	if profile != "" {
+		opts = append(opts, chromedp.Flag("user-data-dir", profile))
 	}
 	alloc, stopAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, stop := chromedp.NewContext(alloc)
@@ -67,9 +76,18 @@ type Tab struct {
 	errors []string
 }
 
-// Tab opens a page of the site at base.
+// Tab opens a page of the site at base, in a profile of its own.
 func (b *Browser) Tab(base string, width, height int) (*Tab, error) {
-	ctx, stop := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
+	return b.open(base, width, height, chromedp.WithNewBrowserContext())
+}
+
+// Own opens a page in the browser's own profile.
+func (b *Browser) Own(base string, width, height int) (*Tab, error) {
+	return b.open(base, width, height)
+}
+
+func (b *Browser) open(base string, width, height int, how ...chromedp.ContextOption) (*Tab, error) {
+	ctx, stop := chromedp.NewContext(b.ctx, how...)
 	t := &Tab{Ctx: ctx, Base: base, stop: stop}
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(width), int64(height))); err != nil {
 		stop()
@@ -270,4 +288,10 @@ func (t *Tab) Choose(selector, file string) error {
 	}
 	time.Sleep(200 * time.Millisecond)
 	return chromedp.Do(t.Ctx, chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}))
+}
+
+// Clear forgets the browser's cookies; its other stores stay.
+func (t *Tab) Clear() error {
+	_, err := chromedp.Call(t.Ctx, network.ClearBrowserCookies, cdp.Empty{})
+	return err
 }

@@ -39,7 +39,7 @@ export function gather() {
 }
 
 function mote(t, key) {
-  const b = el('button', { className: `mote ${teacherSaid(t) ? 'teacher' : ''}`, 'aria-label': `Note ${t.number}`, on: { click: () => { screen.classList.add('said'); activate(key); cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true }); } } }, String(t.number));
+  const b = el('button', { className: `mote ${teacherSaid(t) ? 'teacher' : ''}`, 'aria-label': `Note ${t.number}`, on: { click: () => { screen.classList.add('notes-open'); activate(key); cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true }); } } }, String(t.number));
   surface.sheets[t.page - 1]?.box.append(b);
   return b;
 }
@@ -110,7 +110,7 @@ export function draft(key, page, place, ...content) {
   drafts.set(key, d);
   notes.querySelector('.empty')?.remove();
   notes.append(c);
-  screen.classList.add('said');
+  screen.classList.add('notes-open');
   active = key;
   arrange();
   return () => { drafts.delete(key); c.remove(); m.remove(); if (active === key) active = null; signature = ''; gather(); };

@@ -49,7 +49,7 @@ function look() {
   b.setAttribute('aria-pressed', String(settings.plain));
 }
 document.querySelector('[data-do="plain"]').addEventListener('click', () => { settings.plain = !settings.plain; settingsOf.keep(); look(); fit('width'); });
-document.querySelector('[data-do="margin"]').addEventListener('click', () => screen.classList.toggle('said'));
+document.querySelector('[data-do="margin"]').addEventListener('click', () => screen.classList.toggle('notes-open'));
 
 // follow hears when the copy changes elsewhere, and fetches what is new.
 let source = null;

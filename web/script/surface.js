@@ -15,6 +15,7 @@ export function lay(view) {
   surface.worksheet = view.worksheet;
   desk.replaceChildren(stack);
   stack.replaceChildren();
+  stack.classList.toggle('pair', view.pages.length > 1);
   surface.sheets = view.pages.map((size, i) => {
     const s = { number: i + 1, ...size, box: el('section', { className: 'sheet', role: 'region', 'aria-label': `Page ${i + 1}`, data: { page: i + 1 } }) };
     s.img = el('img', { alt: '', draggable: false, decoding: 'async' });
@@ -121,7 +122,8 @@ export function fit(how) {
   const s = current();
   if (!s) return;
   const side = window.innerWidth <= 640 ? 0 : 2 * 22;
-  const width = (desk.clientWidth - side) / (s.w * PX);
+  const across = window.innerWidth >= 1700 && surface.sheets.length > 1 ? 2 : 1; // two pages side by side on a wide screen
+  const width = (desk.clientWidth - side - 22 * (across - 1)) / (across * s.w * PX);
   setZoom(how === 'page' ? Math.min(width, (desk.clientHeight - 30) / (s.h * PX)) : width, undefined, desk.getBoundingClientRect().top + 1);
   surface.fit = how;
 }

@@ -1,0 +1,113 @@
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"os/exec"
+	"strings"
+	"testing"
+)
+
+// arrows says which of the project's rooms a room may import. "core" stands
+// for every package below core.
+var arrows = map[string][]string{
+	"core":            {"core"},
+	"confine":         {},
+	"pdf":             {"core", "confine"},
+	"sound":           {"confine"},
+	"school":          {"core", "pdf", "sound"}, // of these two only their types, for the interfaces that school declares
+	"store":           {"core", "school"},
+	"store/mariadb":   {},
+	"web":             {"core", "school", "pdf", "sound"},
+	"web/corewasm":    {"core"},
+	"demo":            {"core", "school", "pdf", "sound"},
+	"cmd/readymargin": {"core", "school", "store", "store/mariadb", "web", "pdf", "sound", "demo"},
+	"e2e":             {"core", "school", "demo", "web", "e2e/browser", "e2e/house"},
+	"e2e/browser":     {},
+	"e2e/house":       {"core", "school", "store", "store/mariadb", "pdf", "sound"},
+	"e2e/shots":       {"demo", "e2e/browser", "e2e/house"},
+	"e2e/bench":       {"core", "school", "store", "demo", "pdf", "e2e/browser", "e2e/house"},
+}
+
+// computation is what core may import beside the standard library.
+var computation = []string{"github.com/tdewolff/font", "golang.org/x/", "github.com/tdewolff/"}
+
+type listed struct {
+	ImportPath string
+	Imports    []string
+	Standard   bool
+}
+
+func list(t *testing.T, env ...string) []listed {
+	t.Helper()
+	cmd := exec.Command("go", "list", "-e", "-json=ImportPath,Imports,Standard", "readymargin/...")
+	cmd.Env = append(cmd.Environ(), env...)
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var all []listed
+	for d := json.NewDecoder(strings.NewReader(string(out))); ; {
+		var p listed
+		if err := d.Decode(&p); errors.Is(err, io.EOF) {
+			return all
+		} else if err != nil {
+			t.Fatal(err)
+		}
+		all = append(all, p)
+	}
+}
+
+func room(path string) string {
+	r := strings.TrimPrefix(path, "readymargin/")
+	if strings.HasPrefix(r, "core/") {
+		return "core"
+	}
+	return r
+}
+
+func TestArrowsOfImportPointOneWay(t *testing.T) {
+	all := append(list(t), list(t, "GOOS=js", "GOARCH=wasm")...)
+	for _, p := range all {
+		from := room(p.ImportPath)
+		allowed, known := arrows[from]
+		if !known {
+			t.Errorf("%s has no place in the house: add it to the table, or move it", p.ImportPath)
+			continue
+		}
+		for _, i := range p.Imports {
+			switch {
+			case strings.HasPrefix(i, "readymargin/"):
+				if !contains(allowed, room(i)) {
+					t.Errorf("%s must not import %s", p.ImportPath, i)
+				}
+			case from == "core" && strings.Contains(i, ".") && !hasPrefix(computation, i):
+				t.Errorf("%s imports %s: core is the standard library and pure computation alone", p.ImportPath, i)
+			case from == "core" && hasPrefix([]string{"net/http", "database/sql", "html"}, i):
+				t.Errorf("%s imports %s: core knows no HTTP, SQL or HTML", p.ImportPath, i)
+			}
+		}
+	}
+	if len(all) < 20 {
+		t.Fatalf("only %d packages were seen", len(all))
+	}
+}
+
+func contains(all []string, s string) bool {
+	for _, x := range all {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}
+
+func hasPrefix(prefixes []string, s string) bool {
+	for _, p := range prefixes {
+		if strings.HasPrefix(s, p) {
+			return true
+		}
+	}
+	return false
+}

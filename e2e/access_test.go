@@ -1,0 +1,353 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/demo"
+	"readymargin/school"
+	"readymargin/web"
+)
+
+// scene is a course with a copy in every state, and people around it.
+type scene struct {
+	people map[string]*http.Client // by kind; "nobody" is not signed in
+	course school.Course
+	sheet  school.Worksheet
+	given  school.Assignment
+	copies map[flow.State]school.Copy
+	sound  map[flow.State]string
+}
+
+const scenePassword = "a-long-password"
+
+func setScene(t *testing.T) *scene { return setSceneNamed(t, "Access") }
+
+func setSceneNamed(t *testing.T, name string) *scene {
+	t.Helper()
+	ctx, s := context.Background(), home.School
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	person := func(name string, admin, staff bool) school.Person {
+		p, err := s.AddPerson(ctx, name, scenePassword, admin, staff)
+		must(err)
+		return p
+	}
+	sc := &scene{people: map[string]*http.Client{}, copies: map[flow.State]school.Copy{}, sound: map[flow.State]string{}}
+	all := map[string]school.Person{
+		"teacher": person(name+" Teacher", false, true), "other teacher": person(name+" Stranger", false, true), "student": person(name+" Student", false, false),
+		"classmate": person(name+" Classmate", false, false), "outsider": person(name+" Outsider", false, false), "refused": person(name+" Refused", false, false), "admin": person(name+" Admin", true, true),
+	}
+	var err error
+	sc.course, err = s.MakeCourse(ctx, all["teacher"], "Access", "Europe/London")
+	must(err)
+	other, err := s.MakeCourse(ctx, all["other teacher"], "Elsewhere", "Europe/London")
+	must(err)
+	for kind, c := range map[string]school.Course{"student": sc.course, "classmate": sc.course, "refused": sc.course, "outsider": other} {
+		_, err := s.Join(ctx, all[kind], c.JoinCode)
+		must(err)
+	}
+	must(s.Admit(ctx, all["teacher"], sc.course.ID, all["refused"].ID, false))
+	pdf, err := demo.TideHeights()
+	must(err)
+	sc.sheet, err = s.BringIn(ctx, all["teacher"], "access.pdf", pdf)
+	must(err)
+	for i, state := range flow.States {
+		a, err := s.Assign(ctx, all["teacher"], school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Points: "10", Title: fmt.Sprint("Access ", i)})
+		must(err)
+		sc.given = a
+		c, err := s.OpenOwn(ctx, all["student"], a.ID)
+		must(err)
+		bring(t, s, all, c.ID, state)
+		sc.copies[state] = c
+	}
+	for kind := range all {
+		sc.people[kind] = signedIn(t, strings.ReplaceAll(strings.ToLower(all[kind].Name), " ", "."))
+	}
+	sc.people["nobody"] = client(t)
+	return sc
+}
+
+// bring takes a copy to a state by its people's own moves.
+func bring(t *testing.T, s *school.School, all map[string]school.Person, id uint64, state flow.State) {
+	t.Helper()
+	ctx := context.Background()
+	steps := map[flow.State]int{flow.NotStarted: 0, flow.InProgress: 1, flow.Submitted: 3, flow.Returned: 4, flow.Reworking: 5}[state]
+	text := mark.Mark{ID: "mark-access", Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 50, Lines: []mark.Line{{Runs: []mark.Run{{Text: "secret work", Size: 14, Color: "#1e2a44"}}}}}}
+	note := mark.Mark{ID: "note-access", Page: 1, Body: &mark.Note{At: [2]float64{50, 50}, Text: "secret feedback"}}
+	moves := []func() error{
+		func() error {
+			_, err := s.Save(ctx, all["student"], id, copy.Work, []copy.Op{{ID: "access-0001", On: text.ID, Mark: &text}})
+			return err
+		},
+		func() error { _, err := s.Submit(ctx, all["student"], id, "", 1); return err },
+		func() error {
+			_, err := s.Save(ctx, all["teacher"], id, copy.Feedback(1), []copy.Op{{ID: "access-0002", On: note.ID, Mark: &note}})
+			return err
+		},
+		func() error { return s.Return(ctx, all["teacher"], id, 1) },
+		func() error { return s.Improve(ctx, all["student"], id) },
+	}
+	for _, move := range moves[:steps] {
+		if err := move(); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+func client(t *testing.T) *http.Client {
+	t.Helper()
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+}
+
+// csrfOf fetches a form's token.
+func csrfOf(t *testing.T, c *http.Client) string {
+	t.Helper()
+	res, err := c.Get(home.Base + "/join")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	b, _ := io.ReadAll(res.Body)
+	m := regexp.MustCompile(`name="csrf" content="([^"]+)"`).FindSubmatch(b)
+	if m == nil {
+		t.Fatalf("no token in %s", b)
+	}
+	return string(m[1])
+}
+
+func signedIn(t *testing.T, login string) *http.Client {
+	t.Helper()
+	c := client(t)
+	res, err := c.PostForm(home.Base+"/sign-in", url.Values{"_csrf": {csrfOf(t, c)}, "login": {login}, "password": {scenePassword}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	if res.StatusCode != http.StatusSeeOther {
+		t.Fatalf("%s cannot sign in: %d", login, res.StatusCode)
+	}
+	return c
+}
+
+const (
+	everybody = "nobody outsider refused classmate student teacher other-teacher admin"
+	signed    = "outsider refused classmate student teacher other-teacher admin"
+	staff     = "teacher other-teacher admin"
+	members   = "classmate student teacher"
+)
+
+// rights says for every route who gets in. Routes of a copy may say so by
+// state; a state that is not named is for nobody.
+var rights = map[string]any{
+	"GET /": everybody, "GET /sign-in": everybody, "POST /sign-in": everybody, "POST /sign-out": everybody,
+	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
+	"POST /invitations": "admin", "GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
+	"GET /courses/:id": "teacher", "POST /courses/:id/code": "teacher",
+	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
+	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
+	"GET /worksheets/:id/pages/:n/:scale": members, "GET /worksheets/:id/print/:n": members,
+	"POST /assignments": "teacher", "GET /assignments/:id": "classmate student",
+	"GET /assignments/:id/marking": "teacher", "POST /assignments/:id/return": "teacher", "GET /assignments/:id/roll": "teacher",
+	"GET /copies/:id": "student", "GET /copies/:id/view": "student",
+	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student",
+	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
+	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
+	"GET /copies/:id/marking": submittedOnly("teacher"), "POST /copies/:id/points": submittedOnly("teacher"),
+	"POST /copies/:id/return": submittedOnly("teacher"), "GET /copies/:id/others": submittedOnly("teacher"),
+	"GET /copies/:id/print": map[flow.State]string{
+		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student teacher", flow.Returned: "student teacher", flow.Reworking: "student teacher"},
+	"POST /settings": signed,
+}
+
+func submittedOnly(who string) map[flow.State]string {
+	return map[flow.State]string{flow.Submitted: who, flow.Returned: who, flow.Reworking: who}
+}
+
+func allowed(r any, state flow.State, kind string) bool {
+	who, ok := r.(string)
+	if !ok {
+		who = r.(map[flow.State]string)[state]
+	}
+	for _, w := range strings.Fields(who) {
+		if strings.ReplaceAll(w, "-", " ") == kind {
+			return true
+		}
+	}
+	return false
+}
+
+// bodies make a request of an entitled person fail for another reason than
+// who asks, so that the table can be walked without moving anything.
+var bodies = map[string]string{
+	"POST /copies/:id/ops": `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /copies/:id/submit": "seq=-1",
+}
+
+func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
+	sc := setScene(t)
+	for _, r := range web.Routes() {
+		if _, ok := rights[r]; !ok {
+			t.Errorf("%s is not in the table of rights", r)
+		}
+	}
+	tokens := map[string]string{}
+	for kind, c := range sc.people {
+		tokens[kind] = csrfOf(t, c)
+	}
+	for r, right := range rights {
+		if r == "POST /sign-out" {
+			continue // would end the visit; covered by the sign-in test
+		}
+		for state, cp := range sc.copies {
+			for kind, c := range sc.people {
+				if r == "POST /copies/:id/improve" && state == flow.Returned && kind == "student" {
+					continue // would be a move; the whole loop makes it
+				}
+				code := sc.ask(t, c, r, cp, tokens[kind])
+				in := code != http.StatusUnauthorized && code != http.StatusForbidden && code != http.StatusNotFound
+				if want := allowed(right, state, kind); in != want {
+					t.Errorf("%s as %s, copy %s: %d, want allowed: %v", r, kind, state, code, want)
+				}
+			}
+			if !strings.Contains(r, "/copies/") {
+				break // the state of a copy does not matter to it
+			}
+		}
+	}
+	for state, cp := range sc.copies {
+		if now, err := home.Store.CopyInCourse(context.Background(), cp.ID, 0); err != nil || now.State != state {
+			t.Errorf("walking the routes moved a copy from %s to %s (%v)", state, now.State, err)
+		}
+	}
+}
+
+// ask makes the request and returns the status; being sent to the sign-in
+// page is 401.
+func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy, token string) int {
+	t.Helper()
+	method, path, _ := strings.Cut(route, " ")
+	id := sc.course.ID
+	switch {
+	case strings.HasPrefix(path, "/worksheets"):
+		id = sc.sheet.ID
+	case strings.HasPrefix(path, "/assignments"):
+		id = sc.given.ID
+	case strings.HasPrefix(path, "/copies"):
+		id = cp.ID
+	}
+	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":n", "1", ":scale", "25", ":hash", strings.Repeat("0", 64)).Replace(path)
+	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work"}[route]
+	body := bodies[route]
+	if route == "POST /assignments" {
+		body = fmt.Sprintf("course=%d&worksheet=%d&points=none", sc.course.ID, sc.sheet.ID)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, method, home.Base+path+query, bytes.NewReader([]byte(body)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("X-CSRF-Token", token)
+	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	if strings.HasPrefix(body, "{") {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	res, err := c.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	if res.StatusCode == http.StatusSeeOther && strings.HasPrefix(res.Header.Get("Location"), "/sign-in?next") {
+		return http.StatusUnauthorized
+	}
+	if strings.Contains(path, "/people/") && res.StatusCode == http.StatusNotFound {
+		return sc.person(t, c, path, token) // the person asked about does not exist: ask about the classmate
+	}
+	return res.StatusCode
+}
+
+// person repeats a request about a member of the course; it renews nothing
+// that the walk depends on.
+func (sc *scene) person(t *testing.T, c *http.Client, path, token string) int {
+	t.Helper()
+	members, err := home.Store.Members(context.Background(), sc.course.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, m := range members {
+		if m.Name != "Access Classmate" {
+			continue
+		}
+		res, err := c.PostForm(home.Base+strings.Replace(path, "999999", fmt.Sprint(m.PersonID), 1), url.Values{"_csrf": {token}, "do": {"welcome"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		return res.StatusCode
+	}
+	return 0
+}
+
+// Before Return no answer to the student tells of the teacher's draft: not by
+// its bytes, nor by a header, nor by its length.
+func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Draft")
+	c := sc.copies[flow.Submitted]
+	read := func() string {
+		var all strings.Builder
+		for _, path := range []string{"", "/view", "/print", "/sounds/" + strings.Repeat("0", 64)} {
+			res, err := sc.people["student"].Get(fmt.Sprintf("%s/copies/%d%s", home.Base, c.ID, path))
+			if err != nil {
+				t.Fatal(err)
+			}
+			b, _ := io.ReadAll(res.Body)
+			res.Body.Close()
+			b = regexp.MustCompile(`name="csrf" content="[^"]+"`).ReplaceAll(b, nil)
+			all.WriteString(fmt.Sprint(path, res.StatusCode, res.Header.Get("ETag"), res.Header.Get("Last-Modified"), string(b)))
+		}
+		return all.String()
+	}
+	// The scene's teacher has begun already; the same with more is the same.
+	before := read()
+	teacher, err := home.Store.PersonByLogin(ctx, "draft.teacher")
+	if err != nil {
+		t.Fatal(err)
+	}
+	note := mark.Mark{ID: "note-second", Page: 1, Body: &mark.Note{At: [2]float64{90, 90}, Text: "secret feedback, second part"}}
+	if _, err := home.School.Save(ctx, teacher, c.ID, copy.Feedback(1), []copy.Op{{ID: "draft-0009", On: note.ID, Mark: &note}}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := home.School.GivePoints(ctx, teacher, c.ID, 1, "9", "secret remark"); err != nil {
+		t.Fatal(err)
+	}
+	after := read()
+	if before != after {
+		t.Error("the student's answers changed while the teacher was marking")
+	}
+	if strings.Contains(after, "secret feedback") || strings.Contains(after, "secret remark") {
+		t.Error("the student was sent the draft")
+	}
+	if !strings.Contains(after, "secret work") {
+		t.Error("the student cannot see the own work: the check sees nothing")
+	}
+}

@@ -1,0 +1,231 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"sync"
+	"testing"
+	"time"
+
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/e2e/browser"
+)
+
+// writer sends operations over HTTP, one after the other, as a browser does:
+// again and again until each is acknowledged.
+type writer struct {
+	client *http.Client
+	token  string
+	id     uint64
+	base   string
+	prefix string
+
+	mu    sync.Mutex
+	acked []string
+}
+
+func (w *writer) write(ctx context.Context, n int) error {
+	for i := range n {
+		on := fmt.Sprintf("%s-mark-%05d", w.prefix, i)
+		m := mark.Mark{ID: on, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 20, Lines: []mark.Line{{Runs: []mark.Run{{Text: fmt.Sprint(i), Size: 14, Color: "#1e2a44"}}}}}}
+		body, err := json.Marshal(map[string]any{"layer": copy.Work, "ops": []copy.Op{{ID: fmt.Sprintf("%s-op-%05d", w.prefix, i), On: on, Mark: &m}}})
+		if err != nil {
+			return err
+		}
+		for !w.send(ctx, body) {
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+		w.mu.Lock()
+		w.acked = append(w.acked, on)
+		w.mu.Unlock()
+	}
+	return nil
+}
+
+func (w *writer) send(ctx context.Context, body []byte) bool {
+	req, err := http.NewRequestWithContext(ctx, "POST", fmt.Sprintf("%s/copies/%d/ops", w.base, w.id), bytes.NewReader(body))
+	if err != nil {
+		return false
+	}
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("X-CSRF-Token", w.token)
+	res, err := w.client.Do(req)
+	if err != nil {
+		return false
+	}
+	io.Copy(io.Discard, res.Body)
+	res.Body.Close()
+	return res.StatusCode == http.StatusOK
+}
+
+func (w *writer) count() int {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return len(w.acked)
+}
+
+// Server and database are killed with SIGKILL in the middle of a stream of
+// operations. Every acknowledged one is there afterwards, none twice.
+func TestKillingServerAndDatabaseLosesNothingAcknowledged(t *testing.T) {
+	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Minute)
+	defer cancel()
+	sc := setSceneNamed(t, "Crash")
+	c := sc.copies[flow.NotStarted]
+	w := &writer{client: sc.people["student"], token: csrfOf(t, sc.people["student"]), id: c.ID, base: home.Base, prefix: "crash"}
+	done := make(chan error, 1)
+	const all = 600
+	go func() { done <- w.write(ctx, all) }()
+	reach := func(n int) {
+		t.Helper()
+		for w.count() < n {
+			if ctx.Err() != nil {
+				t.Fatalf("only %d of %d operations were acknowledged", w.count(), n)
+			}
+			time.Sleep(5 * time.Millisecond)
+		}
+	}
+	reach(150)
+	home.KillServer()
+	if err := home.Serve(); err != nil {
+		t.Fatal(err)
+	}
+	reach(300)
+	home.DB.Kill()
+	if err := home.DB.Restart(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if err := <-done; err != nil {
+		t.Fatal(err)
+	}
+	heads, err := home.Store.Heads(ctx, c.ID, copy.Work)
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := map[string]int{}
+	for _, h := range heads {
+		seen[h.On]++
+	}
+	for _, on := range w.acked {
+		if seen[on] != 1 {
+			t.Errorf("%s is there %d times", on, seen[on])
+		}
+	}
+	ops, err := home.Store.OpsAfter(ctx, c.ID, copy.Work, 0)
+	if err != nil || len(ops) != all {
+		t.Errorf("%d operations are kept, want %d (%v)", len(ops), all, err)
+	}
+	for i, o := range ops {
+		if o.Seq != int64(i+1) {
+			t.Fatalf("operation %d has the number %d: a gap, or one twice", i+1, o.Seq)
+		}
+	}
+}
+
+// The browser is killed while changes wait for a server that is away. Started
+// again with the same profile it sends them, and they are there once.
+func TestKillingTheBrowserLosesNothingThatWaits(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Lid")
+	c := sc.copies[flow.InProgress]
+	profile := t.TempDir()
+	path := fmt.Sprintf("/copies/%d", c.ID)
+	b, err := browser.StartIn(profile, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	page, err := b.Own(home.Base, 1280, 800)
+	if err != nil {
+		t.Fatal(err)
+	}
+	steps(t,
+		func() error { return page.SignIn("lid.student", scenePassword) },
+		func() error { return page.Go(path) },
+		page.Ready,
+		func() error { return page.Click(`[aria-label="Type"]`) },
+		func() error { home.KillServer(); return nil },
+		func() error { return page.Press(browser.Place{Page: 1, X: 216, Y: 342}) },
+		func() error { return page.Type("4.5 metres") },
+		func() error {
+			return page.Until("it says that the change is here only", `document.querySelector("[data-saved-words]").textContent === "On this device only, 1 change waiting"`)
+		},
+	)
+	b.Process().Kill()
+	b.Stop()
+	if err := home.Serve(); err != nil {
+		t.Fatal(err)
+	}
+	if b, err = browser.StartIn(profile, ""); err != nil {
+		t.Fatal(err)
+	}
+	defer b.Stop()
+	if page, err = b.Own(home.Base, 1280, 800); err != nil {
+		t.Fatal(err)
+	}
+	steps(t,
+		func() error { return page.Go(path) },
+		page.Ready,
+		func() error {
+			return page.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
+		},
+	)
+	heads, err := home.Store.Heads(ctx, c.ID, copy.Work)
+	if err != nil {
+		t.Fatal(err)
+	}
+	found := 0
+	for _, h := range heads {
+		if f, ok := h.Mark.Body.(*mark.FreeText); ok && f.String() == "4.5 metres" {
+			found++
+		}
+	}
+	if found != 1 {
+		t.Errorf("what waited is there %d times", found)
+	}
+}
+
+// What reaches the server after Submit never changes the attempt.
+func TestLateOperationsWaitForTheNextAttempt(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "After")
+	c := sc.copies[flow.Submitted]
+	attempts, err := home.Store.Attempts(ctx, c.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	before, err := home.Store.Blob(ctx, attempts[0].SnapshotHash)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w := &writer{client: sc.people["student"], token: csrfOf(t, sc.people["student"]), id: c.ID, base: home.Base, prefix: "later"}
+	if err := w.write(ctx, 3); err != nil {
+		t.Fatal(err)
+	}
+	teacher, err := home.Store.PersonByLogin(ctx, "after.teacher")
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := home.School.OpenToMark(ctx, teacher, c.ID, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(v.Marks) != 2 || v.Waiting != 3 {
+		t.Errorf("the teacher sees %d marks and %d waiting changes, want 2 and 3", len(v.Marks), v.Waiting)
+	}
+	again, err := home.Store.Attempts(ctx, c.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	after, err := home.Store.Blob(ctx, again[0].SnapshotHash)
+	if err != nil || !bytes.Equal(before, after) || again[0].SnapshotHash != attempts[0].SnapshotHash {
+		t.Errorf("the attempt changed (%v)", err)
+	}
+}
