@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
+	"os/exec"
 	"regexp"
 	"strings"
 	"testing"
@@ -323,6 +324,13 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 			b, _ := io.ReadAll(res.Body)
 			res.Body.Close()
 			b = regexp.MustCompile(`name="csrf" content="[^"]+"`).ReplaceAll(b, nil)
+			if path == "/print" { // embedded fonts carry the time of their making
+				text := exec.Command("pdftotext", "-layout", "-", "-")
+				text.Stdin = bytes.NewReader(b)
+				if b, err = text.Output(); err != nil {
+					t.Fatal(err)
+				}
+			}
 			all.WriteString(fmt.Sprint(path, res.StatusCode, res.Header.Get("ETag"), res.Header.Get("Last-Modified"), string(b)))
 		}
 		return all.String()

@@ -171,6 +171,8 @@ func TestKillingTheBrowserLosesNothingThatWaits(t *testing.T) {
 		t.Fatal(err)
 	}
 	steps(t,
+		page.Clear, // the killed browser may or may not have kept the cookie
+		func() error { return page.SignIn("lid.student", scenePassword) },
 		func() error { return page.Go(path) },
 		page.Ready,
 		func() error {
