@@ -1,6 +1,8 @@
 package pdf
 
 import (
+	"math"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -97,22 +99,29 @@ type collector struct {
 	out  []words.Word
 	text strings.Builder
 	box  page.Rect
+	last page.Rect // of the newest letter
 	base float64
 	edge []float64
 }
 
 func (c *collector) letter(r rune, box page.Rect, baseline float64) {
-	if c.text.Len() > 0 {
-		if gap := box.Min.X - c.box.Max.X; gap > 0.6*box.H() || gap < -1.5*box.H() || baseline-c.base > 0.8*box.H() || c.base-baseline > 0.8*box.H() {
-			c.endWord() // a jump without a space between
-		}
+	if c.text.Len() > 0 && apart(c.last, box) > 0.6*em(box) {
+		c.endWord() // a jump without a space between
 	}
 	if c.text.Len() == 0 {
 		c.base, c.box = baseline, box
 	}
 	c.text.WriteRune(r)
-	c.box = c.box.Union(box)
+	c.box, c.last = c.box.Union(box), box
 	c.edge = append(c.edge, page.Round(box.Min.X))
+}
+
+// em is the height of a letter's line, whichever way the line runs.
+func em(box page.Rect) float64 { return max(box.W(), box.H()) }
+
+// apart returns the free room between two rectangles.
+func apart(a, b page.Rect) float64 {
+	return math.Hypot(max(b.Min.X-a.Max.X, a.Min.X-b.Max.X, 0), max(b.Min.Y-a.Max.Y, a.Min.Y-b.Max.Y, 0))
 }
 
 func (c *collector) endWord() {
@@ -122,6 +131,9 @@ func (c *collector) endWord() {
 	w := words.Word{
 		Text: c.text.String(), Baseline: page.Round(c.base), Edges: append(c.edge, page.Round(c.box.Max.X)),
 		Box: [4]float64{page.Round(c.box.Min.X), page.Round(c.box.Min.Y), page.Round(c.box.Max.X), page.Round(c.box.Max.Y)},
+	}
+	if !slices.IsSorted(w.Edges) || len(c.edge) > 1 && c.edge[0] == c.edge[len(c.edge)-1] {
+		w.Edges = []float64{w.Box[0], w.Box[2]} // the line runs up, down or back: a word is taken whole
 	}
 	if n := len(c.out); n > 0 {
 		w.Line = c.out[n-1].Line
@@ -134,13 +146,21 @@ func (c *collector) endWord() {
 	c.edge = nil
 }
 
-// sameLine reports whether w goes on in the line of the word before it: not
-// lower or higher by half a letter, to its right, and not a column away.
+// sameLine reports whether w goes on in the line of the word before it: at the
+// same height and not a column away, or, where lines run up or down, in the
+// same column.
 func sameLine(before, w words.Word) bool {
-	h := before.Rect().H()
-	drop := w.Baseline - before.Baseline
-	gap := w.Box[0] - before.Box[2]
-	return drop > -0.5*h && drop < 0.5*h && gap > -0.3*h && gap < 3*h
+	a, b := before.Rect(), w.Rect()
+	if w.Baseline == before.Baseline || within(a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y) > 0.5 {
+		gap := b.Min.X - a.Max.X
+		return gap > -0.3*b.H() && gap < 3*b.H()
+	}
+	return a.H() > a.W() && b.H() > b.W() && within(a.Min.X, a.Max.X, b.Min.X, b.Max.X) > 0.5 && apart(a, b) < 3*b.W()
+}
+
+// within returns how much of the shorter of two stretches lies in the other.
+func within(a0, a1, b0, b1 float64) float64 {
+	return (min(a1, b1) - max(a0, b0)) / max(min(a1-a0, b1-b0), 0.01)
 }
 
 // rules collects horizontal lines and the lower edges of boxes from an object
