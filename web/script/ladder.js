@@ -19,6 +19,7 @@ export function count() {
   for (const r of box?.children ?? []) {
     const n = [...marks.shown.values()].filter((e) => e.mark.page === +r.dataset.rung && e.mark.kind !== 'reply').length;
     r.querySelector('.sign')?.remove();
-    if (n) r.append(el('span', { className: 'sign', title: `${n} marks` }, String(n)));
+    r.setAttribute('aria-label', `Page ${r.dataset.rung}${n ? `, ${n} ${n === 1 ? 'mark' : 'marks'}` : ''}`);
+    if (n) r.append(el('span', { className: 'sign', 'aria-hidden': 'true' }, String(n)));
   }
 }

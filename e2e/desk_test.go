@@ -1,0 +1,334 @@
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/core/typeset"
+	"readymargin/e2e/browser"
+)
+
+// desk opens a fresh copy for its student.
+func desk(t *testing.T, name string, width, height int) (*browser.Tab, uint64) {
+	t.Helper()
+	sc := setSceneNamed(t, name)
+	p := tab(t, width, height)
+	id := sc.copies[flow.NotStarted].ID
+	steps(t,
+		func() error { return p.SignIn(strings.ToLower(name)+".student", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) },
+		p.Ready)
+	return p, id
+}
+
+// kept returns what the server has of a copy's work, once all is saved.
+func kept(t *testing.T, p *browser.Tab, id uint64) []mark.Mark {
+	t.Helper()
+	steps(t, func() error {
+		return p.Until("everything is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
+	})
+	heads, err := home.Store.Heads(context.Background(), id, copy.Work)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var bare []copy.Head
+	for _, h := range heads {
+		bare = append(bare, h.Head)
+	}
+	var out []mark.Mark
+	for _, w := range copy.Present(bare) {
+		out = append(out, w.Mark)
+	}
+	return out
+}
+
+func kinds(ms []mark.Mark) string {
+	var out []string
+	for _, m := range ms {
+		out = append(out, m.Body.Kind())
+	}
+	return strings.Join(out, " ")
+}
+
+func TestEveryInstrumentOfTheStudent(t *testing.T) {
+	p, id := desk(t, "Desk", 1280, 800)
+	place := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
+	check := func(what, want string) []mark.Mark {
+		t.Helper()
+		ms := kept(t, p, id)
+		if got := kinds(ms); got != want {
+			t.Errorf("%s: %q, want %q", what, got, want)
+		}
+		return ms
+	}
+	hand := func(name string) func() error {
+		return func() error { return p.Click(fmt.Sprintf(`.place [aria-label=%q]`, name)) }
+	}
+
+	// Pen: a mouse draws evenly, a pencil by its pressure.
+	steps(t, hand("Pen"), func() error { return p.Drag("mouse", 0.5, round(1, 110, 446, 30)...) })
+	var pencil []browser.Place
+	for i := range 20 {
+		pencil = append(pencil, place(200+8*float64(i), 446))
+	}
+	steps(t, func() error { return p.Drag("pen", 0.9, pencil...) })
+	ms := check("two strokes", "ink ink")
+	if a, b := ms[0].Body.(*mark.Ink), ms[1].Body.(*mark.Ink); !a.InkList[0].Even() || b.InkList[0].Width[0] < 1.3 {
+		t.Errorf("mouse %v, pencil %v", a.InkList[0].Width, b.InkList[0].Width)
+	}
+	// Undo, redo, eraser, undo of the eraser.
+	steps(t, func() error { return p.Click(`[aria-label="Undo"]`) })
+	check("undone", "ink")
+	steps(t, func() error { return p.Click(`[aria-label="Redo"]`) })
+	check("done again", "ink ink")
+	steps(t, hand("Eraser"), func() error { return p.Drag("mouse", 0.5, place(140, 380), place(140, 446), place(140, 470)) })
+	check("one erased", "ink")
+	steps(t, func() error { return p.Click(`[aria-label="Undo"]`) })
+	check("the eraser undone", "ink ink")
+
+	// Highlighter: on print it follows the words over a line's end, beside print it covers a box.
+	steps(t, hand("Highlighter"), func() error { return p.Drag("mouse", 0.5, place(480, 157), place(300, 170), place(70, 175)) },
+		func() error { return p.Drag("mouse", 0.5, place(400, 700), place(450, 730)) })
+	ms = check("two highlights", "ink ink highlight highlight")
+	if h := ms[2].Body.(*mark.Highlight); h.Text != "Entering from the" || len(h.QuadPoints) != 2 {
+		t.Errorf("the highlighter took %q in %d parts", h.Text, len(h.QuadPoints))
+	}
+	if h := ms[3].Body.(*mark.Highlight); h.Text != "" || math.Abs(h.Bounds().W()-50) > 1.5 {
+		t.Errorf("the box is %v", h.Bounds())
+	}
+
+	// Pick: move, nudge, delete.
+	before := ms[0].Body.Bounds()
+	steps(t, hand("Pick"), func() error { return p.Drag("mouse", 0.5, place(140, 446), place(150, 460), place(180, 446)) })
+	ms = check("moved", "ink ink highlight highlight")
+	if d := ms[0].Body.Bounds().Min.X - before.Min.X; math.Abs(d-40) > 1.5 {
+		t.Errorf("moved by %.2f, want 40", d)
+	}
+	was := ms[0].Body.Bounds().Min
+	steps(t, func() error { return arrow(p, "ArrowDown", true) }, func() error { return arrow(p, "ArrowRight", false) })
+	ms = check("nudged", "ink ink highlight highlight")
+	if d := ms[0].Body.Bounds().Min.Sub(was); math.Abs(d.X-1) > 0.05 || math.Abs(d.Y-10) > 0.05 {
+		t.Errorf("nudged by %v, want 1, 10", d)
+	}
+	steps(t, func() error { return arrow(p, "Delete", false) })
+	check("deleted", "ink highlight highlight")
+}
+
+// arrow presses a key that has no character.
+func arrow(p *browser.Tab, key string, shift bool) error {
+	_, err := browser.Eval[any](p, fmt.Sprintf(`document.body.dispatchEvent(new KeyboardEvent("keydown",{key:%q,shiftKey:%v,bubbles:true}))`, key, shift))
+	return err
+}
+
+func TestZoomKeepsThePointUnderThePointer(t *testing.T) {
+	p, _ := desk(t, "Zoom", 1366, 620)
+	at := func() (x, y float64) {
+		v, err := browser.Eval[[2]float64](p, `const r=document.querySelector('.sheet').getBoundingClientRect(); return [(500-r.left)/r.width,(300-r.top)/r.height]`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v[0], v[1]
+	}
+	x0, y0 := at()
+	for range 5 {
+		if _, err := chromedp.Call(p.Ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: input.DispatchMouseEventTypeMouseWheel, X: 500, Y: 300, DeltaX: 0.001, DeltaY: -120, Modifiers: 2}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	steps(t, func() error {
+		return p.Until("it is larger", `parseInt(document.querySelector("[data-zoom-at]").value) > 200`)
+	})
+	if x, y := at(); math.Abs(x-x0) > 0.003 || math.Abs(y-y0) > 0.003 {
+		t.Errorf("the point moved from %.4f, %.4f to %.4f, %.4f of the page", x0, y0, x, y)
+	}
+	// Two fingers, moving apart to twice their distance.
+	steps(t, func() error { return p.Resize(820, 1180, true) }, func() error { return p.Click(`[data-zoom="width"]`) })
+	before, err := browser.Eval[float64](p, `return document.querySelector('.sheet').getBoundingClientRect().width`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	fingers := func(kind input.DispatchTouchEventType, d float64) {
+		t.Helper()
+		pts := []*input.TouchPoint{{X: 400 - d, Y: 400}, {X: 400 + d, Y: 400}}
+		if kind == input.DispatchTouchEventTypeTouchEnd {
+			pts = []*input.TouchPoint{}
+		}
+		if _, err := chromedp.Call(p.Ctx, input.DispatchTouchEvent, input.DispatchTouchEventParams{Type: kind, TouchPoints: pts}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	steps(t, func() error { return p.Click(`.place [aria-label="Pen"]`) })
+	fingers(input.DispatchTouchEventTypeTouchStart, 60)
+	for d := 65.0; d <= 120; d += 5 {
+		fingers(input.DispatchTouchEventTypeTouchMove, d)
+	}
+	fingers(input.DispatchTouchEventTypeTouchEnd, 0)
+	after, err := browser.Eval[float64](p, `return document.querySelector('.sheet').getBoundingClientRect().width`)
+	if err != nil || after/before < 1.7 || after/before > 2.1 {
+		t.Errorf("two fingers made the page %.2f times as wide, want 120/65 to 2 (%v)", after/before, err)
+	}
+	if n, _ := browser.Eval[int](p, `return document.querySelectorAll('.marks g').length`); n != 0 {
+		t.Errorf("two fingers left %d stray strokes", n)
+	}
+}
+
+// What the screen shows and what the PDF shows agree: the same line breaks,
+// every letter within half a point. Three witnesses: the browser's own
+// geometry, the font's advance widths, and pdftotext -bbox on the export.
+func TestScreenAndPDFAgree(t *testing.T) {
+	p, id := desk(t, "Agree", 1280, 800)
+	const text = "The depth changes fastest in the third and fourth hours, because by the rule of twelfths three twelfths of the range come in each of them: Δh ≈ ¼ · 4.5 m, Глубина."
+	steps(t,
+		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 720}) },
+		func() error { return p.Type(text) },
+		func() error { return p.Click(`.place [aria-label="Pick"]`) },
+	)
+	ms := kept(t, p, id)
+	if kinds(ms) != "freetext" {
+		t.Fatalf("kept %q", kinds(ms))
+	}
+	typed := ms[0].Body.(*mark.FreeText)
+	if got := typed.String(); got != text {
+		t.Errorf("typed %q, kept %q", text, got)
+	}
+	if len(typed.Lines) < 3 || typed.X+typed.Width > 595.28-7 {
+		t.Errorf("%d lines, %v wide from %v: the text does not wrap before the page's edge", len(typed.Lines), typed.Width, typed.X)
+	}
+	raw, err := browser.Eval[[][]float64](p, `await document.fonts.ready; return [...document.querySelectorAll('.marks text')].map(t=>[...Array(t.getNumberOfChars()).keys()].map(i=>t.getStartPositionOfChar(i).x))`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(raw) != len(typed.Lines) {
+		t.Fatalf("the screen shows %d lines, the mark has %d", len(raw), len(typed.Lines))
+	}
+	for i, l := range typed.Lines {
+		x := typed.X
+		for k, g := range typeset.Load().Shape(l.Runs[0].Text, l.Runs[0].Size) {
+			if d := math.Abs(raw[i][k] - x); d > 0.5 {
+				t.Errorf("line %d, letter %q: the screen has it %.2f points from where the PDF puts it", i+1, g.Rune, d)
+				break
+			}
+			x += g.Width
+		}
+	}
+	file := filepath.Join(t.TempDir(), "export.pdf")
+	teacher := "agree.student"
+	who, err := home.Store.PersonByLogin(context.Background(), teacher)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f, err := home.School.PrintCopy(context.Background(), who, id, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(file, f.Data, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	out, err := exec.Command("pdftotext", "-bbox", "-f", "1", "-l", "1", file, "-").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	// The first word of each line begins where the mark does, on its own height.
+	for i, l := range typed.Lines {
+		word := strings.Fields(l.Runs[0].Text)[0]
+		found := false
+		for _, m := range regexp.MustCompile(`xMin="([\d.]+)" yMin="([\d.]+)" xMax="[\d.]+" yMax="([\d.]+)">`+regexp.QuoteMeta(word)+`<`).FindAllStringSubmatch(string(out), -1) {
+			x, _ := strconv.ParseFloat(m[1], 64)
+			top, _ := strconv.ParseFloat(m[2], 64)
+			bottom, _ := strconv.ParseFloat(m[3], 64)
+			base := typed.Baseline(i)
+			found = found || math.Abs(x-typed.X) < 0.5 && top < base && base < bottom
+		}
+		if !found {
+			t.Errorf("line %d: pdftotext does not find %q at its beginning", i+1, word)
+		}
+	}
+}
+
+// axe-core finds nothing on any main view.
+func TestAxeFindsNothing(t *testing.T) {
+	sc := setSceneNamed(t, "Axe")
+	axe, err := os.ReadFile("testdata/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	views := map[string][]string{
+		"":            {"/sign-in", "/join", "/slip"},
+		"axe.student": {"/to-do", "/courses"},
+		"axe.teacher": {"/", "/courses", fmt.Sprintf("/courses/%d", sc.course.ID), "/worksheets", fmt.Sprintf("/worksheets/%d", sc.sheet.ID)},
+	}
+	for _, s := range []flow.State{flow.InProgress, flow.Submitted, flow.Returned} {
+		views["axe.student"] = append(views["axe.student"], fmt.Sprintf("/copies/%d", sc.copies[s].ID))
+	}
+	views["axe.teacher"] = append(views["axe.teacher"], fmt.Sprintf("/assignments/%d/marking", sc.copies[flow.Returned].AssignmentID), fmt.Sprintf("/assignments/%d/marking", sc.copies[flow.NotStarted].AssignmentID))
+	for who, paths := range views {
+		p := tab(t, 1280, 800)
+		if who != "" {
+			steps(t, func() error { return p.SignIn(who, scenePassword) })
+		}
+		for _, path := range paths {
+			steps(t, func() error { return p.Go(path) })
+			if strings.Contains(path, "/copies/") {
+				steps(t, p.Ready)
+			}
+			found, err := browser.Eval[[]struct {
+				ID    string `json:"id"`
+				Help  string `json:"help"`
+				Nodes []string
+			}](p, string(axe)+`;const r=await axe.run(document,{runOnly:["wcag2a","wcag2aa","wcag21a","wcag21aa","wcag22aa"]}); return r.violations.map(v=>({id:v.id,help:v.help,Nodes:v.nodes.slice(0,3).map(n=>n.html.slice(0,160))}))`)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, v := range found {
+				b, _ := json.Marshal(v.Nodes)
+				t.Errorf("%s %s: %s: %s %s", who, path, v.ID, v.Help, b)
+			}
+		}
+	}
+}
+
+// Without a microphone, or when it is refused, a sentence says what to do and
+// nothing else breaks.
+func TestNoMicrophone(t *testing.T) {
+	sc := setSceneNamed(t, "Mute")
+	p := tab(t, 1280, 800)
+	steps(t,
+		func() error { return p.SignIn("mute.teacher", scenePassword) },
+		func() error {
+			return p.Go(fmt.Sprintf("/assignments/%d/marking", sc.copies[flow.Submitted].AssignmentID))
+		},
+		p.Ready,
+	)
+	for name, sentence := range map[string]string{"NotAllowedError": "The microphone was refused.", "NotFoundError": "No microphone was found."} {
+		if _, err := browser.Eval[any](p, fmt.Sprintf(`navigator.mediaDevices.getUserMedia=()=>Promise.reject(new DOMException("",%q))`, name)); err != nil {
+			t.Fatal(err)
+		}
+		steps(t,
+			func() error { return arrow(p, "5", false) },
+			func() error {
+				return p.Until("voice is in hand", `document.querySelector('[data-place="say"] .name').textContent === "Voice note" || (document.body.dispatchEvent(new KeyboardEvent("keydown",{key:"5",bubbles:true})), false)`)
+			},
+			func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 600}) },
+			func() error {
+				return p.Until("the sentence is there", fmt.Sprintf(`document.querySelector("[data-draft] [role=alert]")?.textContent.startsWith(%q)`, sentence))
+			},
+			func() error { return p.Click(`[data-draft] .button`) },
+			func() error { return p.Until("the card is gone", `!document.querySelector("[data-draft]")`) },
+		)
+	}
+}
