@@ -2,6 +2,8 @@ package pdf
 
 import (
 	"bytes"
+	"compress/zlib"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -67,18 +69,26 @@ func (p *printer) add(o types.Object) (types.IndirectRef, error) {
 	return *ref, nil
 }
 
+// stream adds a stream, compressed at the quickest level: an export is made
+// while somebody waits, and taken away once.
 func (p *printer) stream(content []byte, entries types.Dict) (types.IndirectRef, error) {
-	sd, err := p.ctx.NewStreamDictForBuf(content)
+	var packed bytes.Buffer
+	z, err := zlib.NewWriterLevel(&packed, zlib.BestSpeed)
+	if err == nil {
+		_, err = z.Write(content)
+		err = errors.Join(err, z.Close())
+	}
 	if err != nil {
 		return types.IndirectRef{}, err
 	}
+	length := int64(packed.Len())
+	sd := types.NewStreamDict(types.Dict{"Length": types.Integer(length), "Filter": types.Name("FlateDecode")}, 0, &length, nil,
+		[]types.PDFFilter{{Name: "FlateDecode"}})
+	sd.Raw, sd.Content = packed.Bytes(), content
 	for k, v := range entries {
 		sd.Insert(k, v)
 	}
-	if err := sd.Encode(); err != nil {
-		return types.IndirectRef{}, err
-	}
-	return p.add(*sd)
+	return p.add(sd)
 }
 
 func (p *printer) allPages() error {

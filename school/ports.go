@@ -86,6 +86,7 @@ type Copies interface {
 	CopyFor(ctx context.Context, assignment, student uint64) (Copy, error)
 	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
 	CopyInCourse(ctx context.Context, id, asker uint64) (CopyInCourse, error)
+	Standing(ctx context.Context, id, asker uint64) (Standing, error)
 	CopiesOf(ctx context.Context, assignment uint64) ([]Copy, error)
 	CopiesOfStudent(ctx context.Context, student uint64) ([]Copy, error)
 	Attempts(ctx context.Context, copyID uint64) ([]Attempt, error)
@@ -106,7 +107,7 @@ type Copies interface {
 
 // A CopyTx changes one copy. Nobody else changes it meanwhile.
 type CopyTx interface {
-	Copy() (Copy, error) // read under the lock
+	Copy() (Copy, error) // read under the lock; every other method comes after it
 	SetCopy(Copy) error
 	Attempt(number int) (Attempt, error)
 	PutAttempt(Attempt) error

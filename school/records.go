@@ -154,6 +154,17 @@ type CopyInCourse struct {
 	Role       access.Role // of the person who asks
 }
 
+// A Standing is what decides whether a person may write in a copy; it is read
+// for every change that is saved, so it is no more than that.
+type Standing struct {
+	State     flow.State
+	Attempts  int
+	StudentID uint64
+	Role      access.Role // of the person who asks
+	PageCount int
+	ClosesAt  *time.Time
+}
+
 // A SavedOp is an operation as it was accepted.
 type SavedOp struct {
 	Seq      int64

@@ -78,7 +78,7 @@ type ViewMark struct {
 }
 
 func viewMark(l copy.Layer, w copy.Shown, by string, mine bool, at time.Time, sent bool) ViewMark {
-	return ViewMark{w, l, draw.Shapes(w.Mark), by, mine, at, sent}
+	return ViewMark{w, l, draw.ForScreen(w.Mark), by, mine, at, sent}
 }
 
 // base fills in what every kind of view has.
@@ -200,7 +200,7 @@ func (s *School) showAttempt(ctx context.Context, v *View, a *Attempt, student s
 // its return is committed. Work that comes after Submit is kept as the
 // beginning of the next attempt and never changes the one that is fixed.
 func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Layer, ops []copy.Op) (Saved, error) {
-	c, err := s.copyFor(ctx, who, id, access.WriteLayer, layer)
+	c, err := s.standing(ctx, who, id, layer)
 	if err != nil {
 		return Saved{}, err
 	}
@@ -208,7 +208,7 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		return Saved{}, problem("batch", "", "")
 	}
 	for _, o := range ops {
-		if err := fits(o, layer, c.Worksheet.PageCount); err != nil {
+		if err := fits(o, layer, c.PageCount); err != nil {
 			return Saved{}, err
 		}
 	}
@@ -225,7 +225,7 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		}
 		out = Saved{Seq: seq, At: now}
 		if fresh > 0 {
-			err = s.moveOnSave(tx, &locked, layer, now, fresh, s.closed(c.Assignment))
+			err = s.moveOnSave(tx, &locked, layer, now, fresh, s.closed(Assignment{ClosesAt: c.ClosesAt}))
 		}
 		out.State, out.Waiting = locked.State, locked.Waiting
 		return err
@@ -234,6 +234,22 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		s.feed.tell(id)
 	}
 	return out, err
+}
+
+// standing checks whether the person may write in a layer of a copy.
+func (s *School) standing(ctx context.Context, who Person, id uint64, layer copy.Layer) (Standing, error) {
+	if who.ID == 0 {
+		return Standing{}, access.ErrSignIn
+	}
+	c, err := s.Store.Standing(ctx, id, who.ID)
+	if errors.Is(err, ErrNotFound) {
+		return c, access.ErrHidden
+	}
+	if err != nil {
+		return c, err
+	}
+	return c, access.May(access.Person{SignedIn: true, Role: c.Role, Owner: who.ID == c.StudentID}, access.WriteLayer,
+		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts})
 }
 
 // Saved acknowledges operations.

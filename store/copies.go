@@ -48,6 +48,13 @@ func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 	return out, err
 }
 
+func (s *Store) Standing(ctx context.Context, id, asker uint64) (out school.Standing, err error) {
+	err = s.db.WithContext(ctx).Raw(`SELECT c.state, c.attempts, c.student_id, COALESCE(m.role, '') AS role, w.page_count, a.closes_at
+		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN worksheets w ON w.id = a.worksheet_id
+		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).Take(&out).Error
+	return out, known(err)
+}
+
 func (s *Store) CopiesOf(ctx context.Context, assignment uint64) ([]school.Copy, error) {
 	return all[school.Copy](s.db.WithContext(ctx).Where("assignment_id = ?", assignment))
 }
@@ -227,24 +234,17 @@ func (t copyTx) history(ops []copy.Op) (history, error) {
 		ids[i] = o.ID
 	}
 	h := history{map[string]bool{}, map[string]bool{}}
-	rows, err := all[op](t.tx.Select("op_id, base").Where("copy_id = ? AND op_id IN ?", t.id, ids))
-	if err != nil {
-		return h, err
-	}
-	later, err := all[op](t.tx.Select("op_id, base").Where("copy_id = ? AND base IN ?", t.id, ids))
-	for _, r := range append(rows, later...) {
+	rows, err := all[op](t.tx.Raw(`SELECT op_id, base FROM ops WHERE copy_id = ? AND op_id IN ?
+		UNION ALL SELECT op_id, base FROM ops WHERE copy_id = ? AND base IN ?`, t.id, ids, t.id, ids))
+	for _, r := range rows {
 		h.taken[r.OpID], h.bases[r.Base] = true, true
 	}
 	return h, err
 }
 
-// AddOps holds the layer's row from the first statement on, so that batches
-// of one layer come one after another.
+// AddOps relies on the copy's row being locked by Copy: batches of one copy
+// come one after another.
 func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (seq int64, fresh int, err error) {
-	err = t.tx.Exec("INSERT INTO layers (copy_id, layer, seq) VALUES (?, ?, 0) ON DUPLICATE KEY UPDATE seq = seq", t.id, layer).Error
-	if err != nil {
-		return 0, 0, err
-	}
 	if seq, err = layerSeq(t.tx, t.id, layer); err != nil {
 		return 0, 0, err
 	}
@@ -288,7 +288,8 @@ func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy
 
 func (t copyTx) write(layer copy.Layer, seq int64, ops []op, heads []head, drop []string) error {
 	drop = slices.DeleteFunc(drop, func(id string) bool { return id == "" })
-	if err := t.tx.Exec("UPDATE layers SET seq = ? WHERE copy_id = ? AND layer = ?", seq, t.id, layer).Error; err != nil {
+	err := t.tx.Exec("INSERT INTO layers (copy_id, layer, seq) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE seq = VALUES(seq)", t.id, layer, seq).Error
+	if err != nil {
 		return err
 	}
 	if err := t.tx.Create(&ops).Error; err != nil {

@@ -51,7 +51,7 @@ var routes = []route{
 
 	{"GET", "/copies/:id", (*Site).sheet, 0},
 	{"GET", "/copies/:id/view", (*Site).view, 0},
-	{"POST", "/copies/:id/ops", (*Site).save, 8 << 20},
+	{"POST", savePath, (*Site).save, 8 << 20},
 	{"GET", "/copies/:id/feed", (*Site).feed, 0},
 	{"POST", "/copies/:id/submit", (*Site).submit, 0},
 	{"POST", "/copies/:id/take-back", (*Site).takeBack, 0},

@@ -29,14 +29,21 @@ type Text struct {
 	Runs []mark.Run `json:"runs"`
 }
 
-// Shapes returns what to paint for m, from back to front.
+// Shapes returns what to paint for m, from back to front. D is left out; see
+// ForScreen.
 func Shapes(m mark.Mark) []Shape {
 	p := painter{out: []Shape{}} // never null in JSON
 	m.Visit(&p)
-	for i := range p.out {
-		p.out[i].D = p.out[i].Path.SVG()
-	}
 	return p.out
+}
+
+// ForScreen returns Shapes with D, as script paints them.
+func ForScreen(m mark.Mark) []Shape {
+	out := Shapes(m)
+	for i := range out {
+		out[i].D = out[i].Path.SVG()
+	}
+	return out
 }
 
 type painter struct{ out []Shape }

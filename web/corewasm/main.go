@@ -83,7 +83,7 @@ func shapes(a []js.Value) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return asJSON(draw.Shapes(m))
+	return asJSON(draw.ForScreen(m))
 }
 
 // setPrint(page, print) tells what is printed on a page.

@@ -1,0 +1,114 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+
+	"readymargin/core/ink"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/demo"
+	"readymargin/pdf"
+)
+
+// render: a page the first time, warm worker, beside pdftoppm.
+func (b *bench) render() ([]line, error) {
+	file, name, drop, err := sample()
+	if err != nil {
+		return nil, err
+	}
+	defer drop()
+	ours, err := median(9, func() error {
+		_, err := b.house.Press.Picture(b.ctx, file, 1, 150.0/72)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	var out []line
+	for kind, budget := range map[string]float64{"-png": 1, "-jpeg": 1.2} {
+		ref, err := median(9, func() error {
+			return exec.Command("pdftoppm", kind, "-r", "150", "-f", "1", "-l", "1", name, name+"-out").Run()
+		})
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, line{"first picture of a page at 150 dpi", ours, ref, "ms", budget, false, "pdftoppm " + kind})
+	}
+	return out, nil
+}
+
+// sample is the demo's flat worksheet as bytes and as a file.
+func sample() (file []byte, name string, drop func(), err error) {
+	if file, err = demo.TideHeights(); err != nil {
+		return nil, "", nil, err
+	}
+	dir, err := os.MkdirTemp("", "readymargin-bench-*")
+	if err != nil {
+		return nil, "", nil, err
+	}
+	name = filepath.Join(dir, "sheet.pdf")
+	return file, name, func() { os.RemoveAll(dir) }, os.WriteFile(name, file, 0o644)
+}
+
+// print: 4 pages with 200 marks, beside qpdf --overlay of ready-made overlays.
+func (b *bench) print() ([]line, error) {
+	file, name, drop, err := sample()
+	if err != nil {
+		return nil, err
+	}
+	defer drop()
+	four := name + "-4.pdf"
+	if err := exec.Command("qpdf", "--empty", "--pages", name, name, "--", four).Run(); err != nil {
+		return nil, err
+	}
+	if file, err = os.ReadFile(four); err != nil {
+		return nil, err
+	}
+	pages, err := b.house.Press.Inspect(b.ctx, file)
+	if err != nil {
+		return nil, err
+	}
+	what := pdf.Print{}
+	for _, p := range pages {
+		what.Boxes = append(what.Boxes, p.Box)
+	}
+	for i := range 200 {
+		what.Marks = append(what.Marks, someMark(fmt.Sprintf("bench-mark-%04d", i), i%4+1, i))
+	}
+	var printed []byte
+	ours, err := median(15, func() error {
+		printed, err = b.house.Press.Print(b.ctx, file, what)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	overlay := name + "-overlay.pdf"
+	if err := os.WriteFile(overlay, printed, 0o644); err != nil {
+		return nil, err
+	}
+	ref, err := median(15, func() error {
+		return exec.Command("qpdf", four, "--overlay", overlay, "--", name+"-out.pdf").Run()
+	})
+	return []line{{"printed export, 4 pages, 200 marks", ours, ref, "ms", 1, false, "qpdf --overlay"}}, err
+}
+
+// someMark is one of a mixture of strokes, texts and highlights.
+func someMark(id string, n, i int) mark.Mark {
+	x, y := float64(40+(i*37)%480), float64(40+(i*61)%740)
+	switch i % 3 {
+	case 0:
+		return mark.Mark{ID: id, Page: n, Body: &mark.FreeText{X: x, Y: y, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: fmt.Sprintf("%d.%d m", i, i%10), Size: 14, Color: "#1f4fa3"}}}}}}
+	case 1:
+		return mark.Mark{ID: id, Page: n, Body: &mark.Highlight{Color: "#ffe27a", QuadPoints: mark.QuadPoints([]page.Quad{page.QuadOf(page.R(x, y, x+50, y+14))})}}
+	}
+	var s []ink.Sample
+	for k := range 40 {
+		t := float64(k) / 39
+		s = append(s, ink.Sample{X: x + 50*t, Y: y + 20*t*(1-t)*float64(k%3), Pressure: 0.5})
+	}
+	return mark.Mark{ID: id, Page: n, Body: &mark.Ink{Color: "#c22f20", Width: 2, Opacity: 1, InkList: []ink.Stroke{ink.Fit(s)}}}
+}

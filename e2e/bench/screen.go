@@ -1,0 +1,255 @@
+package main
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
+
+	"readymargin/core/copy"
+	"readymargin/demo"
+	"readymargin/e2e/browser"
+	"readymargin/e2e/house"
+)
+
+const slowed = 4 // times, for a cheap laptop
+
+func slow(t *browser.Tab) error {
+	_, err := chromedp.Call(t.Ctx, emulation.SetCPUThrottlingRate, emulation.SetCPUThrottlingRateParams{Rate: slowed})
+	return err
+}
+
+func forget(t *browser.Tab) error {
+	_, err := chromedp.Call(t.Ctx, network.ClearBrowserCache, cdp.Empty{})
+	return err
+}
+
+// stage fills in the demo once, for the measurements in the browser.
+func (b *bench) stage() error {
+	if _, err := b.house.Store.PersonByLogin(b.ctx, "leila.haddad"); err == nil {
+		return nil
+	}
+	return demo.Fill(b.ctx, b.house.School, b.house.Press)
+}
+
+// tides is the assignment that the measurements use.
+func (b *bench) tides() uint64 {
+	who, err := b.house.Store.PersonByLogin(b.ctx, "leila.haddad")
+	if err != nil {
+		return 0
+	}
+	all, err := b.house.School.ToDo(b.ctx, who)
+	for _, a := range all {
+		if err == nil && a.Assignment.Title == "Tide heights 2" {
+			return a.Assignment.ID
+		}
+	}
+	return 0
+}
+
+// readable waits in the page until the first picture is painted and the desk
+// takes ink, and gives the milliseconds since the navigation began.
+const readable = `const s=()=>document.querySelector('.sheet img'), ok=()=>s()&&s().complete&&s().naturalWidth>0&&document.querySelector('.desk').dataset.hand;
+	const end=performance.now()+15000; while(!ok()&&performance.now()<end) await new Promise(r=>setTimeout(r,4)); await s().decode(); await new Promise(r=>requestAnimationFrame(()=>requestAnimationFrame(r))); return performance.now()`
+
+// open: a copy until the page is readable and takes ink, beside a plain
+// pdf.js page showing the same page of the same file.
+func (b *bench) open() ([]line, error) {
+	if err := b.stage(); err != nil {
+		return nil, err
+	}
+	plain, stop, err := plainPage()
+	if err != nil {
+		return nil, err
+	}
+	defer stop()
+	ours, err := b.web.Tab(b.house.Base, 1366, 620)
+	if err != nil {
+		return nil, err
+	}
+	defer ours.Close()
+	if err := ours.SignIn("leila.haddad", demo.Password); err != nil {
+		return nil, err
+	}
+	if err := ours.Go(fmt.Sprintf("/assignments/%d", b.tides())); err != nil {
+		return nil, err
+	}
+	if err := ours.Ready(); err != nil {
+		return nil, err
+	}
+	path, err := browser.Eval[string](ours, `return location.pathname`)
+	if err != nil {
+		return nil, err
+	}
+	theirs, err := b.web.Tab(plain, 1366, 620)
+	if err != nil {
+		return nil, err
+	}
+	defer theirs.Close()
+	var out []line
+	for _, how := range []struct {
+		name   string
+		cold   bool
+		budget float64
+	}{{"cold", true, 0.3}, {"warm", false, 0.5}} {
+		a, err := opening(ours, path, readable, how.cold)
+		if err != nil {
+			return nil, err
+		}
+		c, err := opening(theirs, "/", `for(let i=0;i<3000&&!window.shown;i++) await new Promise(r=>setTimeout(r,4)); return window.shown`, how.cold)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, line{"opening a copy until readable, 4x slower, " + how.name, a, c, "ms", how.budget, false, "pdf.js"})
+	}
+	bytes, err := browser.Eval[float64](ours, `return performance.getEntriesByType('resource').filter(e=>e.startTime<performance.getEntriesByName('shown')[0].startTime).reduce((s,e)=>s+e.encodedBodySize,0)/1000`)
+	return append(out, line{"fetched before the copy is shown", bytes, 0, "KB", 500, false, ""}), err
+}
+
+func opening(t *browser.Tab, path, script string, cold bool) (float64, error) {
+	if err := slow(t); err != nil {
+		return 0, err
+	}
+	var all []float64
+	for range 7 {
+		if cold {
+			if err := forget(t); err != nil {
+				return 0, err
+			}
+		}
+		if err := t.Go(path); err != nil {
+			return 0, err
+		}
+		ms, err := browser.Eval[float64](t, script)
+		if err != nil {
+			return 0, err
+		}
+		all = append(all, ms)
+		time.Sleep(300 * time.Millisecond)
+	}
+	return middle(all), nil
+}
+
+// plainPage serves a page that shows the sample with pdf.js and nothing else.
+func plainPage() (base string, stop func(), err error) {
+	file, err := demo.TideHeights()
+	if err != nil {
+		return "", nil, err
+	}
+	build := filepath.Join(house.Root(), "node_modules", "pdfjs-dist", "build")
+	if _, err := os.Stat(build); err != nil {
+		return "", nil, fmt.Errorf("pdf.js is missing: npm ci")
+	}
+	mux := http.NewServeMux()
+	mux.Handle("/build/", http.StripPrefix("/build/", http.FileServer(http.Dir(build))))
+	mux.HandleFunc("/sheet.pdf", func(w http.ResponseWriter, _ *http.Request) { w.Write(file) })
+	mux.HandleFunc("/", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprint(w, `<!doctype html><canvas id="c"></canvas><script type="module">
+import * as pdfjs from '/build/pdf.min.mjs';
+pdfjs.GlobalWorkerOptions.workerSrc='/build/pdf.worker.min.mjs';
+const doc=await pdfjs.getDocument('/sheet.pdf').promise, page=await doc.getPage(1), viewport=page.getViewport({scale:1.5});
+const c=document.getElementById('c'); c.width=viewport.width; c.height=viewport.height;
+await page.render({canvas:c,canvasContext:c.getContext('2d'),viewport}).promise;
+await new Promise(r=>requestAnimationFrame(()=>requestAnimationFrame(r))); window.shown=performance.now();</script>`)
+	})
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", nil, err
+	}
+	srv := &http.Server{Handler: mux}
+	go srv.Serve(l)
+	return "http://" + l.Addr().String(), func() { srv.Close() }, nil
+}
+
+// inking draws in the page and measures from each pointer event to the end of
+// the frame that shows it.
+const inking = `const desk=document.querySelector('[data-desk]'), sheet=document.querySelector('.sheet'), r=sheet.getBoundingClientRect();
+	const fire=(type,x,y)=>sheet.dispatchEvent(new PointerEvent(type,{bubbles:true,cancelable:true,pointerId:9,pointerType:'pen',isPrimary:true,pressure:0.5,buttons:1,button:0,clientX:x,clientY:y}));
+	desk.setPointerCapture=()=>{}; const times=[];
+	document.querySelector('.place [aria-label="Pen"]').click();
+	fire('pointerdown',r.left+100,r.top+100);
+	for(let i=0;i<120;i++){
+		await new Promise(done=>requestAnimationFrame(()=>{ const t=performance.now(); for(let k=0;k<4;k++) fire('pointermove',r.left+100+i*3+k,r.top+120+40*Math.sin(i/6));
+			const c=new MessageChannel(); c.port1.onmessage=()=>{times.push(performance.now()-t);done()}; requestAnimationFrame(()=>{}); c.port2.postMessage(0); }));
+	}
+	fire('pointerup',r.left+300,r.top+200);
+	times.sort((a,b)=>a-b); return times[Math.floor(times.length*0.95)]`
+
+// ink: from a pointer event to the end of its frame, with 1,000 marks on the page.
+func (b *bench) ink() ([]line, error) {
+	if err := b.stage(); err != nil {
+		return nil, err
+	}
+	who, err := b.house.Store.PersonByLogin(b.ctx, "aroha.ngata")
+	if err != nil {
+		return nil, err
+	}
+	c, err := b.house.School.OpenOwn(b.ctx, who, b.tides())
+	if err != nil {
+		return nil, err
+	}
+	for from := 0; from < 1000; from += 200 {
+		var ops []copy.Op
+		for i := from; i < from+200; i++ {
+			m := someMark(fmt.Sprintf("ink-mark-%05d", i), 1, i)
+			ops = append(ops, copy.Op{ID: fmt.Sprintf("ink-op-%05d", i), On: m.ID, Mark: &m})
+		}
+		if _, err := b.house.School.Save(b.ctx, who, c.ID, copy.Work, ops); err != nil {
+			return nil, err
+		}
+	}
+	t, err := b.web.Tab(b.house.Base, 1366, 620)
+	if err != nil {
+		return nil, err
+	}
+	defer t.Close()
+	if err := t.SignIn("aroha.ngata", demo.Password); err != nil {
+		return nil, err
+	}
+	if err := t.Go(fmt.Sprintf("/copies/%d", c.ID)); err != nil {
+		return nil, err
+	}
+	if err := t.Ready(); err != nil {
+		return nil, err
+	}
+	if err := slow(t); err != nil {
+		return nil, err
+	}
+	p95, err := browser.Eval[float64](t, inking)
+	return []line{{"pointer to ink painted, 1,000 marks, 4x slower, p95", p95, 0, "ms", 16.7, false, ""}}, err
+}
+
+// next: going to the next copy while marking, until it is painted.
+func (b *bench) next() ([]line, error) {
+	if err := b.stage(); err != nil {
+		return nil, err
+	}
+	t, err := b.web.Tab(b.house.Base, 1280, 800)
+	if err != nil {
+		return nil, err
+	}
+	defer t.Close()
+	if err := t.SignIn("mr.okonjo-bell", demo.Password); err != nil {
+		return nil, err
+	}
+	if err := t.Go(fmt.Sprintf("/assignments/%d", b.tides()) + "/marking"); err != nil {
+		return nil, err
+	}
+	if err := t.Ready(); err != nil {
+		return nil, err
+	}
+	ms, err := browser.Eval[float64](t, `const all=[]; for(let i=0;i<5;i++){ await new Promise(r=>setTimeout(r,600)); const was=document.querySelector('[data-top] strong').textContent, t=performance.now();
+		document.body.dispatchEvent(new KeyboardEvent('keydown',{key:']',bubbles:true}));
+		for(let k=0;k<5000&&document.querySelector('[data-top] strong').textContent===was;k++) await new Promise(r=>setTimeout(r,1));
+		await new Promise(r=>requestAnimationFrame(()=>requestAnimationFrame(r))); all.push(performance.now()-t); }
+		return all.sort((a,b)=>a-b)[2]`)
+	return []line{{"next copy while marking, until painted", ms, 0, "ms", 150, false, ""}}, err
+}
