@@ -163,7 +163,7 @@ var rights = map[string]any{
 	"GET /": everybody, "GET /sign-in": everybody, "POST /sign-in": everybody, "POST /sign-out": everybody,
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
 	"POST /invitations": "admin", "GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
-	"GET /courses/:id": "teacher", "POST /courses/:id/code": "teacher",
+	"GET /courses/:id": "teacher", "POST /courses/:id/code": "teacher", "POST /courses/:id/voice": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"GET /worksheets/:id/pages/:n/:scale": members, "GET /worksheets/:id/print/:n": members,

@@ -292,6 +292,19 @@ func (s *School) OpenCode(ctx context.Context, who Person, course uint64, open b
 	return c, s.Store.UpdateCourse(ctx, c)
 }
 
+// SetVoice sets the longest voice note of a course, 1 to 15 minutes.
+func (s *School) SetVoice(ctx context.Context, who Person, course uint64, minutes int) (Course, error) {
+	c, _, err := s.course(ctx, who, course, access.RunCourse)
+	if err != nil {
+		return c, err
+	}
+	if minutes < 1 || minutes > 15 {
+		return c, problem("voice minutes", "minutes", "")
+	}
+	c.VoiceSeconds = 60 * minutes
+	return c, s.Store.UpdateCourse(ctx, c)
+}
+
 // CourseByCode returns the course that a join code opens, or the Problems
 // "join code" and "join closed".
 func (s *School) CourseByCode(ctx context.Context, typed string) (Course, error) {

@@ -52,6 +52,9 @@ func (c Course) Location() *time.Location {
 	return l
 }
 
+// VoiceMinutes returns the longest voice note in whole minutes.
+func (c Course) VoiceMinutes() int { return c.VoiceSeconds / 60 }
+
 // A Membership says what a person is in a course.
 type Membership struct {
 	CourseID uint64

@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -212,6 +213,18 @@ func (s *Site) changeCode(c *echo.Context) error {
 		return err
 	}
 	return s.back(c, n, "course-code")
+}
+
+func (s *Site) setVoice(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	minutes, _ := strconv.Atoi(c.FormValue("minutes"))
+	if _, err := s.school.SetVoice(c.Request().Context(), me(c), n, minutes); err != nil {
+		return err
+	}
+	return s.back(c, n, "course-voice")
 }
 
 // back answers a change of a course: with the fragment that changed, or with

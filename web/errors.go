@@ -36,6 +36,7 @@ var problems = map[string]string{
 	"join refused":    "The teacher has not let you into this course. Ask them.",
 	"course name":     "Please give the course a name, with at most 100 letters.",
 	"time zone":       "“%s” is not a time zone we know. Choose one from the list.",
+	"voice minutes":   "A voice note may last 1 to 15 minutes.",
 	"title":           "A title may have at most 100 letters.",
 	"instructions":    "Instructions may have at most 5,000 letters.",
 	"points":          "“%s” cannot be given as points here. Use a number in steps of a quarter, not above the total.",

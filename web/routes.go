@@ -35,6 +35,7 @@ var routes = []route{
 	{"POST", "/courses", (*Site).makeCourse, 0},
 	{"GET", "/courses/:id", (*Site).course, 0},
 	{"POST", "/courses/:id/code", (*Site).changeCode, 0},
+	{"POST", "/courses/:id/voice", (*Site).setVoice, 0},
 	{"POST", "/courses/:id/people/:person", (*Site).admit, 0},
 	{"POST", "/courses/:id/people/:person/slip", (*Site).newSlip, 0},
 

@@ -55,7 +55,7 @@ func sample() (file []byte, name string, drop func(), err error) {
 
 // print: 4 pages with 200 marks, beside qpdf --overlay of ready-made overlays.
 func (b *bench) print() ([]line, error) {
-	file, name, drop, err := sample()
+	_, name, drop, err := sample()
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +64,8 @@ func (b *bench) print() ([]line, error) {
 	if err := exec.Command("qpdf", "--empty", "--pages", name, name, "--", four).Run(); err != nil {
 		return nil, err
 	}
-	if file, err = os.ReadFile(four); err != nil {
+	file, err := os.ReadFile(four)
+	if err != nil {
 		return nil, err
 	}
 	pages, err := b.house.Press.Inspect(b.ctx, file)

@@ -31,7 +31,7 @@ desk.addEventListener('pointerdown', (e) => {
   if (gesture || (pencil && e.pointerType === 'touch' && active()?.draws)) return; // the palm, or a second finger
   const tool = active();
   if (!tool) return;
-  gesture = { id: e.pointerId, tool, sheet: p.sheet, from: p, moved: false };
+  gesture = { id: e.pointerId, tool, sheet: p.sheet, from: p, moved: false, frame: tool.draws ? p.sheet.box.getBoundingClientRect() : null };
   if (tool.draws || tool.down?.(p, e) === true) {
     if (tool.draws) tool.down?.(p, e);
     e.preventDefault();
@@ -42,11 +42,11 @@ desk.addEventListener('pointerdown', (e) => {
 
 desk.addEventListener('pointermove', (e) => {
   if (!gesture || e.pointerId !== gesture.id) return;
-  const p = at(e, gesture.sheet);
+  const p = at(e, gesture.sheet, gesture.frame);
   if (Math.hypot(p.x - gesture.from.x, p.y - gesture.from.y) > 2.5) gesture.moved = true;
   if (!gesture.held) return;
   const all = e.getCoalescedEvents?.() ?? [];
-  gesture.tool.move?.(p, e, (all.length ? all : [e]).map((c) => ({ ...at(c, gesture.sheet), pressure: pressure(c) })));
+  gesture.tool.move?.(p, e, (all.length ? all : [e]).map((c) => ({ ...at(c, gesture.sheet, gesture.frame), pressure: pressure(c) })));
 });
 
 export const pressure = (e) => (e.pointerType === 'pen' && e.pressure > 0 ? e.pressure : 0.5);

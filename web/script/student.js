@@ -13,7 +13,7 @@ import { surface } from './surface.js';
 const top = document.querySelector('[data-top]'), main = document.querySelector('[data-do="main"]'), back = document.querySelector('[data-do="take-back"]'), away = document.querySelector('[data-do="take-away"]');
 
 const date = (t) => new Date(t).toLocaleString('en-GB', { weekday: 'short', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
-const span = (minutes) => (minutes < 60 ? `${minutes} min` : minutes < 2880 ? `${Math.floor(minutes / 60)} h${minutes % 60 ? ` ${minutes % 60} min` : ''}` : `${Math.floor(minutes / 1440)} days`);
+const span = (minutes) => (minutes < 60 ? `${minutes} min` : minutes < 2880 ? `${Math.floor(minutes / 60)} h${minutes % 60 && minutes < 360 ? ` ${minutes % 60} min` : ''}` : `${Math.floor(minutes / 1440)} days`);
 
 function due(v) {
   if (!v.due) return null;

@@ -77,12 +77,14 @@ function setWords(s, print) {
   }
 }
 
-// at returns where in page space an event happened, and on which sheet.
-export function at(e, sheet) {
+// at returns where in page space an event happened, and on which sheet. frame
+// is the sheet's place on the screen where it is known: asking the browser for
+// it in every event of a moving pen would cost a layout each time.
+export function at(e, sheet, frame) {
   const box = (sheet?.box ?? e.target.closest?.('.sheet'));
   if (!box) return null;
   const s = sheet ?? surface.sheets[box.dataset.page - 1];
-  const r = s.box.getBoundingClientRect();
+  const r = frame ?? s.box.getBoundingClientRect();
   return { sheet: s, x: (e.clientX - r.left) / (surface.zoom * PX), y: (e.clientY - r.top) / (surface.zoom * PX) };
 }
 
