@@ -10,6 +10,11 @@ import { pen, settings } from './settings.js';
 
 const round = (v) => Math.round(v * 100) / 100;
 
+// The live line is a chain of short paths, so that a long stroke costs no more
+// to paint than a short one; the group carries the strength, so that the
+// joints of a transparent line do not show.
+const CHAIN = 40;
+
 instruments.pen = {
   draws: true,
   down(p, e) {
@@ -17,19 +22,22 @@ instruments.pen = {
     this.style = { color, width, opacity };
     this.sheet = p.sheet;
     this.samples = [p.x, p.y, pressure(e)];
-    this.d = `M${round(p.x)} ${round(p.y)}l0 0`;
-    this.line = node('path', { d: this.d, fill: 'none', stroke: color, 'stroke-width': width, opacity, 'stroke-linecap': 'round', 'stroke-linejoin': 'round' });
+    this.line = node('g', { fill: 'none', stroke: color, 'stroke-width': width, opacity, 'stroke-linecap': 'round', 'stroke-linejoin': 'round' });
+    this.begin(`M${round(p.x)} ${round(p.y)}l0 0`);
     p.sheet.over.append(this.line);
   },
+  begin(d) { this.d = d; this.long = 0; this.path = node('path', { d }); this.line.append(this.path); },
   move(_, __, all) {
     for (const p of all) {
       this.samples.push(p.x, p.y, p.pressure);
       this.d += `L${round(p.x)} ${round(p.y)}`;
+      if (++this.long === CHAIN) { this.path.setAttribute('d', this.d); this.begin(`M${round(p.x)} ${round(p.y)}`); }
     }
-    this.line.setAttribute('d', this.d);
+    this.frame ??= requestAnimationFrame(() => { this.frame = null; this.path.setAttribute('d', this.d); }); // once a frame, however fast the pencil reports
   },
   async up() {
     const { samples, style, sheet, line } = this;
+    this.path.setAttribute('d', this.d);
     await core.loaded;
     const stroke = core.stroke(samples);
     if (stroke) add('ink', sheet.number, { ...style, inkList: [stroke] });
