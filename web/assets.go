@@ -81,6 +81,17 @@ func pack(b []byte) []byte {
 // url returns where a file is served.
 func (a *assets) url(name string) string { return "/a/" + a.version + "/" + name }
 
+// modules returns where the sheet screen's scripts are served, all of them, so
+// that the browser need not find them one behind the other.
+func (a *assets) modules() (urls []string) {
+	for _, name := range slices.Sorted(maps.Keys(a.plain)) {
+		if path.Dir(name) == "script" && name != "script/pages.js" {
+			urls = append(urls, a.url(name))
+		}
+	}
+	return urls
+}
+
 func (a *assets) serve(c *echo.Context) error {
 	_, name, _ := strings.Cut(c.Param("*"), "/")
 	b, ok := a.plain[name]

@@ -19,7 +19,7 @@ var templates embed.FS
 
 func parsePages(a *assets) (*template.Template, error) {
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "deref": deref,
+		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "deref": deref, "modules": a.modules,
 	}).ParseFS(templates, "templates/*.html")
 }
 

@@ -1,16 +1,50 @@
 package web
 
 import (
+	"encoding/json"
 	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
 	"readymargin/school"
 )
+
+// SessionCodec keeps a session as JSON: who is signed in, and a line to say
+// once. Every stroke reads it, and gob would build its decoder anew each time.
+type SessionCodec struct{}
+
+type session struct {
+	Until  time.Time `json:"until"`
+	Person int64     `json:"person,omitempty"`
+	Line   string    `json:"line,omitempty"`
+}
+
+func (SessionCodec) Encode(until time.Time, values map[string]any) ([]byte, error) {
+	s := session{Until: until}
+	s.Person, _ = values["person"].(int64)
+	s.Line, _ = values["line"].(string)
+	return json.Marshal(s)
+}
+
+func (SessionCodec) Decode(b []byte) (time.Time, map[string]any, error) {
+	var s session
+	if err := json.Unmarshal(b, &s); err != nil {
+		return time.Time{}, nil, err
+	}
+	values := map[string]any{}
+	if s.Person != 0 {
+		values["person"] = s.Person
+	}
+	if s.Line != "" {
+		values["line"] = s.Line
+	}
+	return s.Until, values, nil
+}
 
 // savePath is the route that every stroke takes.
 const savePath = "/copies/:id/ops"

@@ -46,6 +46,7 @@ func New(s *school.School, cfg Config) (http.Handler, error) {
 		return nil, fmt.Errorf("web: %w", err)
 	}
 	site.sessions.Store = mysqlstore.New(cfg.Sessions)
+	site.sessions.Codec = SessionCodec{}
 	site.sessions.Lifetime = 14 * 24 * time.Hour
 	site.sessions.Cookie.Name = "readymargin"
 	site.sessions.Cookie.Secure = cfg.Secure
@@ -85,7 +86,7 @@ var gzipped = middleware.GzipWithConfig(middleware.GzipConfig{
 	Level: 4, MinLength: 1000,
 	Skipper: func(c *echo.Context) bool {
 		switch c.Path() {
-		case "/copies/:id/feed", "/worksheets/:id/pages/:n/:scale", "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
+		case savePath, "/copies/:id/feed", "/worksheets/:id/pages/:n/:scale", "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
 			return true
 		}
 		return false

@@ -27,7 +27,7 @@ var arrows = map[string][]string{
 	"e2e/browser":     {},
 	"e2e/house":       {"core", "school", "store", "store/mariadb", "pdf", "sound"},
 	"e2e/shots":       {"demo", "e2e/browser", "e2e/house"},
-	"e2e/bench":       {"core", "school", "store", "demo", "pdf", "e2e/browser", "e2e/house"},
+	"e2e/bench":       {"core", "school", "web", "demo", "pdf", "e2e/browser", "e2e/house"},
 }
 
 // computation is what core may import beside the standard library.

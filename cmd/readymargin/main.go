@@ -76,6 +76,7 @@ func (o *options) flags(name string) *flag.FlagSet {
 	o.limits = pdf.DefaultLimits
 	f.Int64Var(&o.limits.Bytes, "pdf-bytes", o.limits.Bytes, "largest PDF taken, bytes")
 	f.IntVar(&o.limits.Pages, "pdf-pages", o.limits.Pages, "most pages of a PDF")
+	f.Float64Var(&o.limits.Side, "pdf-side", o.limits.Side, "longest page side, points")
 	f.DurationVar(&o.limits.Time, "pdf-time", o.limits.Time, "longest time for one piece of work on a PDF")
 	f.Int64Var(&o.limits.Memory, "pdf-memory", o.limits.Memory, "most memory of a PDF worker, bytes")
 	return f

@@ -13,11 +13,10 @@ import (
 	"sync/atomic"
 	"time"
 
-	"github.com/alexedwards/scs/v2"
-
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/school"
+	"readymargin/web"
 )
 
 const (
@@ -68,7 +67,7 @@ func (b *bench) desks(n int) (copies []uint64, tokens []string, err error) {
 		}
 		token := rand.Text() + rand.Text()[:17]
 		until := time.Now().Add(time.Hour)
-		data, err := scs.GobCodec{}.Encode(until, map[string]any{"person": int64(p.ID)})
+		data, err := web.SessionCodec{}.Encode(until, map[string]any{"person": int64(p.ID)})
 		if err != nil {
 			return nil, nil, err
 		}

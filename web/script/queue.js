@@ -26,7 +26,8 @@ export async function begin(person, copy, layer, known) {
   owner = person;
   seq.set(layer, known);
   try { await open(); } catch { base = null; }
-  memory = await waiting(copy);
+  const kept = await waiting(copy);
+  memory = [...kept, ...memory.filter((m) => m.copy === copy && !kept.some((k) => k.op.id === m.op.id))];
   say();
   if (memory.length) schedule(0);
 }

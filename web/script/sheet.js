@@ -31,9 +31,12 @@ async function open(view, again) {
   else { lay(view); ladder.build(); }
   marks.view = view;
   if (!again) { settingsOf.begin(view); look(); }
-  await queue.begin(view.person, view.copy, view.edit, view.seq);
   spine.build(view);
-  if (!again) fit('width');
+  if (!again) {
+    fit('width'); // the desk takes ink from here on; what was drawn before follows
+    surface.seen().then(() => requestAnimationFrame(() => requestAnimationFrame(() => performance.mark('readable'))));
+  }
+  await queue.begin(view.person, view.copy, view.edit, view.seq);
   await load(view);
   (view.teacher ? teacher : student).draw(view);
   ladder.current(surface.sheets[0]);
@@ -93,6 +96,7 @@ if (first.teacher) { teacher.marking.open = (v) => open(v, true); teacher.begin(
 performance.mark('open');
 await open(first, false);
 performance.mark('shown');
+await surface.seen(); // the page first, then what gestures mean
 await core.load();
 readyForHits();
 for (const s of surface.sheets) if (s.near && s.fetched) { s.fetched.then(() => margin.gather()); }

@@ -40,6 +40,14 @@ const near = new IntersectionObserver((seen) => {
   }
 }, { root: desk, rootMargin: '100% 0px' });
 
+// seen resolves when the first picture is there, or after a while without it.
+surface.seen = () => new Promise((ok) => {
+  setTimeout(ok, 1500);
+  const img = surface.sheets[0]?.img;
+  if (!img || img.complete && img.naturalWidth) ok();
+  else img.addEventListener('load', ok, { once: true });
+});
+
 function picture(s) {
   const need = surface.zoom * PX * Math.min(window.devicePixelRatio || 1, 3) * 100;
   const scale = SCALES.find((v) => v >= need * 0.92) ?? SCALES.at(-1);
