@@ -187,6 +187,30 @@ func TestZoomKeepsThePointUnderThePointer(t *testing.T) {
 	}
 }
 
+// On every size of screen the flap opens where it can be seen and reached.
+func TestTheFlapIsInReachEverywhere(t *testing.T) {
+	p, _ := desk(t, "Flap", 1280, 800)
+	for _, size := range [][2]int{{1280, 800}, {1366, 620}, {1180, 820}, {820, 1180}, {390, 844}, {1920, 1080}} {
+		steps(t,
+			func() error { return p.Resize(size[0], size[1], size[0] < 1200) },
+			func() error { return p.Click(`.place [aria-label="Type"]`) },
+			func() error { return p.Click(`.place [aria-label="Pen"]`) },
+			func() error { return p.Click(`.place [aria-label="Pen"]`) },
+			func() error {
+				return p.Until(fmt.Sprint("the flap is in view at ", size), `(r=>r.width>200&&r.left>=0&&r.top>=0&&r.right<=innerWidth&&r.bottom<=innerHeight&&document.elementFromPoint(r.left+20,r.top+20).closest("[data-flap]"))(document.querySelector("[data-flap]").getBoundingClientRect())`)
+			},
+		)
+		small, err := browser.Eval[[]string](p, `return [...document.querySelectorAll(".place .take, .steps button, .head .next")].filter(b=>b.offsetParent&&Math.min(b.offsetWidth,b.offsetHeight)<36).map(b=>b.outerHTML.slice(0,80))`)
+		if err != nil || len(small) > 0 {
+			t.Errorf("at %v these are hard to hit: %v (%v)", size, small, err)
+		}
+		over, err := browser.Eval[float64](p, `return Math.max(0,...[...document.querySelectorAll(".head > *, .spine > *")].filter(b=>b.getClientRects().length).map(b=>Math.max(b.getBoundingClientRect().right-innerWidth,b.getBoundingClientRect().bottom-innerHeight)))`)
+		if err != nil || over > 1 {
+			t.Errorf("at %v something stands %.0f pixels outside the screen (%v)", size, over, err)
+		}
+	}
+}
+
 // What the screen shows and what the PDF shows agree: the same line breaks,
 // every letter within half a point. Three witnesses: the browser's own
 // geometry, the font's advance widths, and pdftotext -bbox on the export.

@@ -7,7 +7,7 @@ import { goTo, pixels, surface } from './surface.js';
 import { add, find, marks, set } from './marks.js';
 import { clip } from './clip.js';
 
-const margin = document.querySelector('[data-margin]'), notes = margin.querySelector('[data-notes]'), flap = margin.querySelector('[data-flap]');
+const margin = document.querySelector('[data-margin]'), notes = margin.querySelector('[data-notes]'), flap = document.querySelector('[data-flap]');
 const leaders = document.querySelector('[data-leaders]'), screen = document.querySelector('[data-screen]');
 let threads = [], cards = new Map(), motes = new Map(), active = null, signature = '';
 export const drafts = new Map(); // cards being written, by their key: {page, place, card}
