@@ -231,3 +231,21 @@ func TestLateOperationsWaitForTheNextAttempt(t *testing.T) {
 		t.Errorf("the attempt changed (%v)", err)
 	}
 }
+
+// One change that the server refuses does not hold up the others, and is said.
+func TestARefusedChangeHoldsUpNothing(t *testing.T) {
+	p, id := desk(t, "Refuse", 1280, 800)
+	steps(t,
+		func() error { return p.Click(`.place [aria-label="Pen"]`) },
+		func() error {
+			_, err := browser.Eval[any](p, `const send=window.fetch; window.fetch=(url,o)=>{ if(String(url).endsWith("/ops")&&!window.spoilt){window.spoilt=true; const b=JSON.parse(o.body); b.ops.push({id:"refused-op-1",on:"refused-mark",base:"never-was-put",mark:{id:"refused-mark",page:99,kind:"note",body:{at:[1,1],text:"x"}}}); o={...o,body:JSON.stringify(b)}} return send(url,o)}`)
+			return err
+		},
+		func() error { return p.Drag("mouse", 0.5, round(1, 110, 446, 30)...) },
+		func() error { return p.Until("the refusal was met", `window.spoilt`) },
+		func() error { return p.Drag("mouse", 0.5, round(1, 230, 446, 30)...) },
+	)
+	if got := kinds(kept(t, p, id)); got != "ink ink" {
+		t.Errorf("kept %q, want both strokes", got)
+	}
+}

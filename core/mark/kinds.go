@@ -1,6 +1,7 @@
 package mark
 
 import (
+	"errors"
 	"math"
 	"slices"
 	"unicode/utf8"
@@ -61,7 +62,7 @@ func (t *FreeText) check() error {
 	if n == 0 || n > MaxText {
 		return invalid("text of %d characters", n)
 	}
-	return nil
+	return onPaper(t.Bounds())
 }
 
 // Ink
@@ -107,6 +108,10 @@ func (i *Ink) check() error {
 	for _, s := range i.InkList {
 		if err := s.Valid(); err != nil {
 			return invalid("%v", err)
+		}
+		// The curve lies between its control points.
+		if err := onPaper(page.Bounds(s.Path...)); err != nil {
+			return err
 		}
 		n += len(s.Path)
 	}
@@ -159,7 +164,7 @@ func (h *Highlight) check() error {
 	if len(h.QuadPoints) == 0 || len(h.QuadPoints) > MaxQuads {
 		return invalid("a highlight of %d parts", len(h.QuadPoints))
 	}
-	if err := textOK(h.Text); err != nil {
+	if err := errors.Join(textOK(h.Text), onPaper(h.Bounds())); err != nil {
 		return err
 	}
 	return h.Color.check()
@@ -193,6 +198,9 @@ func (s *Stamp) check() error {
 	}
 	if b := s.Bounds(); !(b.W() >= 4 && b.H() >= 4) {
 		return invalid("stamp of %v x %v", b.W(), b.H())
+	}
+	if err := onPaper(s.Bounds()); err != nil {
+		return err
 	}
 	return s.Color.check()
 }
@@ -249,6 +257,9 @@ func (n *Note) Distance(p page.Point) float64 { return max(p.Dist(n.Place())-Not
 func (n *Note) check() error {
 	if n.On != "" && !ValidID(n.On) {
 		return invalid("on %q", n.On)
+	}
+	if err := onPaper(n.Bounds()); err != nil {
+		return err
 	}
 	return said(n.Text, n.Voice)
 }

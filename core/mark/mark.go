@@ -95,10 +95,12 @@ func (m Mark) Valid() error {
 	case m.Body == nil:
 		return invalid("nothing in it")
 	}
-	if err := m.Body.check(); err != nil {
-		return err
-	}
-	if b := m.Body.Bounds(); !(b.Min.X > -far && b.Min.Y > -far && b.Max.X < far && b.Max.Y < far) {
+	return m.Body.check()
+}
+
+// onPaper refuses what lies outside any page.
+func onPaper(b page.Rect) error {
+	if !(b.Min.X > -far && b.Min.Y > -far && b.Max.X < far && b.Max.Y < far) {
 		return invalid("outside any page: %v", b)
 	}
 	return nil

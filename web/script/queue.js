@@ -6,7 +6,7 @@ import { ask } from './net.js';
 
 const BATCH = 60;
 let base = null, memory = [], owner = 0, sending = false, timer = 0, failures = 0, trouble = '';
-let seq = new Map(), savedAt = null, nextKey = 1;
+let seq = new Map(), now = 0, savedAt = null, nextKey = 1;
 export const events = { onSaved: () => {} };
 
 const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
@@ -21,21 +21,23 @@ async function open() {
   navigator.storage?.persist?.();
 }
 
-// begin opens the store for a person. Another person's changes are never seen.
-export async function begin(person, copy, layer, known) {
+// begin opens the store for a person and a copy. What waits for other copies
+// of the same person is sent too; another person's changes are never seen.
+export async function begin(person, copy, layer, have) {
   owner = person;
-  seq.set(layer, known);
-  try { await open(); } catch { base = null; }
-  const kept = await waiting(copy);
-  memory = [...kept, ...memory.filter((m) => m.copy === copy && !kept.some((k) => k.op.id === m.op.id))];
+  now = copy;
+  seq.set(`${copy} ${layer}`, have);
+  try { if (!base) await open(); } catch { base = null; }
+  const kept = base ? await all(IDBKeyRange.bound([owner, 0], [owner, Number.MAX_SAFE_INTEGER])) : [];
+  memory = [...kept, ...memory.filter((m) => !kept.some((k) => k.op.id === m.op.id))];
   say();
   if (memory.length) schedule(0);
 }
 
-export async function waiting(copy) {
-  if (!base) return memory.filter((m) => m.copy === copy);
-  return done(base.transaction('ops').objectStore('ops').index('copy').getAll([owner, copy]));
-}
+const all = (range) => done(base.transaction('ops').objectStore('ops').index('copy').getAll(range));
+
+// waiting gives what was done on a copy and is not acknowledged yet.
+export const waiting = async (copy) => (base ? all([owner, copy]) : memory.filter((m) => m.copy === copy));
 
 // add keeps an operation; it resolves when the browser's store has it.
 export async function add(copy, layer, op) {
@@ -52,7 +54,7 @@ export async function add(copy, layer, op) {
 }
 
 export const busy = () => memory.length > 0;
-export const known = (layer) => seq.get(layer) ?? 0;
+export const known = (layer) => seq.get(`${now} ${layer}`) ?? 0;
 
 function schedule(wait) {
   clearTimeout(timer);
@@ -63,19 +65,24 @@ async function send() {
   if (sending || !memory.length) return;
   sending = true;
   say();
+  // What the server has refused is tried again last, and holds up nothing else.
+  memory.sort((a, b) => !!a.refused - !!b.refused);
   const { copy, layer } = memory[0];
   const batch = [];
-  for (const m of memory) { if (m.copy !== copy || m.layer !== layer || batch.length === BATCH) break; batch.push(m); }
+  for (const m of memory) {
+    if (m.copy !== copy || m.layer !== layer || batch.length === BATCH || (batch.length && m.refused)) break; // refused ones go singly
+    batch.push(m);
+  }
   try {
     const answer = await ask(`/copies/${copy}/ops`, { method: 'POST', json: { layer, ops: batch.map((m) => m.op) } });
     await forget(batch);
-    seq.set(layer, answer.seq);
+    seq.set(`${copy} ${layer}`, answer.seq);
     savedAt = new Date(answer.at);
-    failures = 0; trouble = '';
-    events.onSaved(answer, layer);
+    failures = 0;
+    if (copy === now) events.onSaved(answer);
   } catch (e) {
     failures++;
-    trouble = e.status === 0 || e.status >= 500 ? '' : e.message;
+    if (e.status >= 400 && e.status < 500 && e.status !== 429) for (const m of batch) m.refused = e.message;
   }
   sending = false;
   say();
@@ -93,7 +100,7 @@ async function forget(batch) {
 export async function drained() {
   for (let tries = 0; memory.length; tries++) {
     if (!sending) await send();
-    if (memory.length && failures) throw new Error(trouble || 'There is no connection, so your last changes are on this device only. Nothing is lost. Try again when you are online.');
+    if (memory.length && failures) throw new Error(memory.find((m) => m.refused)?.refused || 'There is no connection, so your last changes are on this device only. Nothing is lost. Try again when you are online.');
     await new Promise((r) => setTimeout(r, 30));
     if (tries > 600) throw new Error('Sending takes too long. Nothing is lost; try again.');
   }
@@ -108,7 +115,8 @@ export function say(fixed) {
   if (fixed) words = fixed;
   if (memory.length) {
     const n = memory.length;
-    if (trouble) { state = 'failed'; words = `Not saved: ${trouble}`; }
+    const refused = trouble || memory.find((m) => m.refused)?.refused;
+    if (refused) { state = 'failed'; words = `Not saved: ${refused}`; }
     else if (failures) { state = 'waiting'; words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`; }
     else { state = 'saving'; words = 'Saving…'; }
   }
