@@ -291,13 +291,27 @@ type wire struct {
 	Width []float64 `json:"width"`
 }
 
-// MarshalJSON writes the points as a flat list of x, y.
+// MarshalJSON writes the points as a flat list of x, y. Strokes are most of
+// what is ever sent, so it is written without reflection.
 func (s Stroke) MarshalJSON() ([]byte, error) {
-	w := wire{make([]float64, 0, 2*len(s.Path)), s.Width}
-	for _, p := range s.Path {
-		w.Path = append(w.Path, p.X, p.Y)
+	out := make([]byte, 0, 14*len(s.Path)+6*len(s.Width)+24)
+	out = append(out, `{"path":[`...)
+	for i, p := range s.Path {
+		if i > 0 {
+			out = append(out, ',')
+		}
+		out = page.AppendNumber(out, p.X)
+		out = append(out, ',')
+		out = page.AppendNumber(out, p.Y)
 	}
-	return json.Marshal(w)
+	out = append(out, `],"width":[`...)
+	for i, w := range s.Width {
+		if i > 0 {
+			out = append(out, ',')
+		}
+		out = page.AppendNumber(out, w)
+	}
+	return append(out, "]}"...), nil
 }
 
 // UnmarshalJSON reads what MarshalJSON writes.

@@ -257,11 +257,15 @@ type wire struct {
 
 // MarshalJSON writes m with the name of its kind.
 func (m Mark) MarshalJSON() ([]byte, error) {
-	b, err := json.Marshal(m.Body)
+	body, err := json.Marshal(m.Body)
 	if err != nil {
 		return nil, err
 	}
-	return json.Marshal(wire{m.ID, m.Page, m.Body.Kind(), b})
+	out := append([]byte(`{"id":`), strconv.Quote(m.ID)...) // valid names need no escaping
+	out = append(out, `,"page":`...)
+	out = strconv.AppendInt(out, int64(m.Page), 10)
+	out = append(out, `,"kind":"`+m.Body.Kind()+`","body":`...)
+	return append(append(out, body...), '}'), nil
 }
 
 // UnmarshalJSON reads what MarshalJSON writes; a kind that does not exist and
