@@ -7,18 +7,22 @@ import { el, layer, node } from './paint.js';
 const desk = document.querySelector('[data-desk]');
 const stack = el('div', { className: 'stack' });
 const PX = 96 / 72; // CSS pixels in a point at 100 %
+const SENT = 150; // the scale of the picture that the server sends along
 const SCALES = [25, 100, 150, 200, 300, 400]; // hundredths of a pixel a point, as the server has them
 
 export const surface = { desk, sheets: [], zoom: 1, worksheet: 0, onMove: () => {}, onPage: () => {} };
 
 export function lay(view) {
   surface.worksheet = view.worksheet;
+  const sent = desk.querySelector('.first img'); // the first page, which the server sent with the screen
   desk.replaceChildren(stack);
   stack.replaceChildren();
   stack.classList.toggle('pair', view.pages.length > 1);
   surface.sheets = view.pages.map((size, i) => {
     const s = { number: i + 1, ...size, box: el('section', { className: 'sheet', role: 'region', 'aria-label': `Page ${i + 1}`, data: { page: i + 1 } }) };
-    s.img = el('img', { alt: '', draggable: false, decoding: 'async' });
+    s.img = i === 0 && sent ? sent : el('img', { decoding: 'async' });
+    Object.assign(s.img, { alt: '', draggable: false });
+    if (s.img === sent) s.scale = SENT;
     s.washes = layer('washes', size);
     s.print = layer('print', size);
     s.marks = layer('marks', size);
