@@ -112,7 +112,7 @@ func (h *House) Serve() error {
 	}
 	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-cache", cache)
 	h.server.Env = append(os.Environ(), "READYMARGIN_DSN="+h.dsn)
-	h.server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	h.server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	out, err := h.server.StderrPipe()
 	if err != nil {
 		return err

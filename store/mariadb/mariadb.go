@@ -126,7 +126,8 @@ func (s *Server) Restart(ctx context.Context) error {
 		"--skip-name-resolve", "--innodb-flush-log-at-trx-commit=1", "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M",
 		"--max-connections=200", "--max-allowed-packet=64M", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_520_ci",
 		"--log-error="+filepath.Join(s.dir, "error.log"))
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} // Ctrl-C is for us, who then stop it in order
+	// Ctrl-C is for us, who then stop it in order; if we are killed, it stops by itself.
+	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	if err := s.cmd.Start(); err != nil {
 		return fmt.Errorf("mariadb: %w", err)
 	}
