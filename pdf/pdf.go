@@ -75,7 +75,6 @@ type Print struct {
 	Marks  []mark.Mark `json:"marks"`
 	Points []NotePoint `json:"points"`
 	Extra  int         `json:"extra"` // pages to add
-	Title  string      `json:"title"`
 }
 
 // A NotePoint is the sign of a note on a page.

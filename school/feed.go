@@ -64,29 +64,33 @@ const lookAgain = 4 * time.Second
 // the context ends, and quiet now and then when there are none. Only layers
 // that the person may read can be followed.
 func (s *School) Follow(ctx context.Context, who Person, id uint64, layer copy.Layer, seq int64, tell func(News) error, quiet func() error) error {
-	c, err := s.copyFor(ctx, who, id, access.ReadLayer, layer)
+	c, err := s.standing(ctx, who, id, access.ReadLayer, layer)
 	if err != nil {
 		return err
 	}
 	news, stop := s.feed.listen(id)
 	defer stop()
-	state, returned := c.State, s.lastReturn(ctx, id)
+	state := c.State
+	returned, err := s.lastReturn(ctx, id)
+	if err != nil {
+		return err
+	}
 	if err := quiet(); err != nil {
 		return err
 	}
 	for {
-		now, err := s.Store.CopyInCourse(ctx, id, who.ID)
+		now, err := s.standing(ctx, who, id, access.ReadLayer, layer)
 		if err != nil {
-			return err
-		}
-		if err := now.may(who, access.ReadLayer, layer); err != nil {
 			return err
 		}
 		have, err := s.Store.LayerSeq(ctx, id, layer)
 		if err != nil {
 			return err
 		}
-		again := s.lastReturn(ctx, id)
+		again, err := s.lastReturn(ctx, id)
+		if err != nil {
+			return err
+		}
 		n := News{Seq: have, State: now.State, Moved: now.State != state || !again.Equal(returned)}
 		if have > seq || n.Moved {
 			if err := tell(n); err != nil {
@@ -106,15 +110,12 @@ func (s *School) Follow(ctx context.Context, who Person, id uint64, layer copy.L
 	}
 }
 
-func (s *School) lastReturn(ctx context.Context, id uint64) (t time.Time) {
+func (s *School) lastReturn(ctx context.Context, id uint64) (t time.Time, err error) {
 	attempts, err := s.Store.Attempts(ctx, id)
-	if err != nil {
-		return t
-	}
 	for _, a := range attempts {
 		if a.ReturnedAt != nil && a.ReturnedAt.After(t) {
 			t = *a.ReturnedAt
 		}
 	}
-	return t
+	return t, err
 }

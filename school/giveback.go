@@ -91,13 +91,9 @@ func (s *School) fixFeedback(ctx context.Context, tx CopyTx, a Attempt) (string,
 	if err != nil {
 		return "", err
 	}
-	by := map[string]SavedHead{}
-	bare := make([]copy.Head, len(heads))
-	for i, h := range heads {
-		bare[i], by[h.Op] = h.Head, h
-	}
+	shown, by := present(heads)
 	r := Returned{Points: a.Points, Remark: a.Remark, Marks: []ReturnedMark{}}
-	for _, w := range copy.Present(bare) {
+	for _, w := range shown {
 		r.Marks = append(r.Marks, ReturnedMark{w.Mark, by[w.Version].AuthorName, by[w.Version].At})
 	}
 	b, err := json.Marshal(r)

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 	"unicode/utf8"
@@ -112,7 +113,7 @@ func (s *School) Picture(ctx context.Context, who Person, worksheet uint64, numb
 	if err != nil {
 		return nil, "", err
 	}
-	if number < 1 || number > w.PageCount || !contains(Scales, scale) {
+	if number < 1 || number > w.PageCount || !slices.Contains(Scales, scale) {
 		return nil, "", access.ErrHidden
 	}
 	hash, mediaType, err := s.Store.Picture(ctx, w.FileHash, number, scale)
@@ -125,15 +126,6 @@ func (s *School) Picture(ctx context.Context, who Person, worksheet uint64, numb
 	}
 	key := pictureKey{w.FileHash, number, scale}
 	return s.drawing.do(key, func() ([]byte, string, error) { return s.draw(ctx, key) })
-}
-
-func contains(all []int, v int) bool {
-	for _, x := range all {
-		if x == v {
-			return true
-		}
-	}
-	return false
 }
 
 func (s *School) draw(ctx context.Context, k pictureKey) ([]byte, string, error) {

@@ -63,11 +63,8 @@ func (s *School) fix(ctx context.Context, tx CopyTx, worksheet string, number in
 	if err != nil {
 		return "", err
 	}
-	bare := make([]copy.Head, len(heads))
-	for i, h := range heads {
-		bare[i] = h.Head
-	}
-	b, err := copy.NewSnapshot(worksheet, number, copy.Present(bare)).Canonical()
+	shown, _ := present(heads)
+	b, err := copy.NewSnapshot(worksheet, number, shown).Canonical()
 	if err != nil {
 		return "", err
 	}

@@ -51,7 +51,7 @@ func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number in
 	if err != nil {
 		return File{}, err
 	}
-	p := pdf.Print{Boxes: boxes, Title: v.Title}
+	p := pdf.Print{Boxes: boxes}
 	for _, m := range v.Marks {
 		if m.Mark.Page <= len(boxes) {
 			p.Marks = append(p.Marks, m.Mark)

@@ -160,16 +160,22 @@ func (s *School) showLive(ctx context.Context, v *View, id uint64, layer copy.La
 	if err != nil {
 		return err
 	}
-	by := map[string]SavedHead{}
-	bare := make([]copy.Head, len(heads))
-	for i, h := range heads {
-		bare[i], by[h.Op] = h.Head, h
-	}
-	for _, w := range copy.Present(bare) {
+	shown, by := present(heads)
+	for _, w := range shown {
 		h := by[w.Version]
 		v.Marks = append(v.Marks, viewMark(layer, w, h.AuthorName, h.AuthorID == who.ID, h.At, sent))
 	}
 	return nil
+}
+
+// present returns what saved heads show, and each by the name of its operation.
+func present(heads []SavedHead) (shown []copy.Shown, by map[string]SavedHead) {
+	by = map[string]SavedHead{}
+	bare := make([]copy.Head, len(heads))
+	for i, h := range heads {
+		bare[i], by[h.Op] = h.Head, h
+	}
+	return copy.Present(bare), by
 }
 
 // snapshot returns what was submitted.
@@ -200,7 +206,7 @@ func (s *School) showAttempt(ctx context.Context, v *View, a *Attempt, student s
 // its return is committed. Work that comes after Submit is kept as the
 // beginning of the next attempt and never changes the one that is fixed.
 func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Layer, ops []copy.Op) (Saved, error) {
-	c, err := s.standing(ctx, who, id, layer)
+	c, err := s.standing(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
 		return Saved{}, err
 	}
@@ -236,8 +242,9 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 	return out, err
 }
 
-// standing checks whether the person may write in a layer of a copy.
-func (s *School) standing(ctx context.Context, who Person, id uint64, layer copy.Layer) (Standing, error) {
+// standing checks whether the person may read or write a layer of a copy, by
+// one query: saving and following ask it all the time.
+func (s *School) standing(ctx context.Context, who Person, id uint64, a access.Action, layer copy.Layer) (Standing, error) {
 	if who.ID == 0 {
 		return Standing{}, access.ErrSignIn
 	}
@@ -248,7 +255,7 @@ func (s *School) standing(ctx context.Context, who Person, id uint64, layer copy
 	if err != nil {
 		return c, err
 	}
-	return c, access.May(access.Person{SignedIn: true, Role: c.Role, Owner: who.ID == c.StudentID}, access.WriteLayer,
+	return c, access.May(access.Person{SignedIn: true, Role: c.Role, Owner: who.ID == c.StudentID}, a,
 		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts})
 }
 
@@ -287,13 +294,9 @@ func (s *School) moveOnSave(tx CopyTx, c *Copy, layer copy.Layer, now time.Time,
 		return nil
 	}
 	next, err := flow.Next(c.State, flow.Change, flow.Facts{Closed: closed})
-	switch {
-	case errors.Is(err, flow.ErrClosed):
-		// Work done before the closing may arrive after it; it is kept and
-		// waits, as after Submit.
-		c.Waiting += fresh
-		return tx.SetCopy(*c)
-	case err != nil:
+	if err != nil {
+		// Work done before Submit, or before the closing, may arrive after it;
+		// it is kept and waits.
 		c.Waiting += fresh
 		return tx.SetCopy(*c)
 	}

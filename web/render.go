@@ -19,7 +19,7 @@ var templates embed.FS
 
 func parsePages(a *assets) (*template.Template, error) {
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "deref": deref, "modules": a.modules,
+		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "modules": a.modules,
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -140,13 +140,6 @@ func count(n int, one, many string) string {
 }
 
 func list(v ...any) []any { return v }
-
-func deref(v any) string {
-	if s, ok := v.(fmt.Stringer); ok {
-		return s.String()
-	}
-	return fmt.Sprint(v)
-}
 
 // icon draws one of Ready Margin's own signs.
 func icon(name string) template.HTML {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"os/exec"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -79,7 +80,7 @@ func TestArrowsOfImportPointOneWay(t *testing.T) {
 		for _, i := range p.Imports {
 			switch {
 			case strings.HasPrefix(i, "readymargin/"):
-				if !contains(allowed, room(i)) {
+				if !slices.Contains(allowed, room(i)) {
 					t.Errorf("%s must not import %s", p.ImportPath, i)
 				}
 			case from == "core" && strings.Contains(i, ".") && !hasPrefix(computation, i):
@@ -92,15 +93,6 @@ func TestArrowsOfImportPointOneWay(t *testing.T) {
 	if len(all) < 20 {
 		t.Fatalf("only %d packages were seen", len(all))
 	}
-}
-
-func contains(all []string, s string) bool {
-	for _, x := range all {
-		if x == s {
-			return true
-		}
-	}
-	return false
 }
 
 func hasPrefix(prefixes []string, s string) bool {

@@ -34,12 +34,9 @@ type Action string
 const (
 	MakeCourse    Action = "make a course"
 	InviteTeacher Action = "invite a teacher"
-	SeeCourse     Action = "see the course"
 	RunCourse     Action = "run the course"          // join code, newcomers, assigning, slips
 	SeeWorksheet  Action = "see a worksheet's pages" // by being handed it, or by owning it
 	UseWorksheet  Action = "use a worksheet"         // assign it, see the original
-	OpenCopy      Action = "open a copy"
-	SeeAttempt    Action = "see an attempt"
 	MarkCopy      Action = "mark a copy"
 	SubmitCopy    Action = "submit, take back or improve a copy"
 	ReadLayer     Action = "read a layer"
@@ -88,18 +85,12 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return p.Admin || p.Owner, true // Owner: of an account that was invited as a teacher's
 	case InviteTeacher:
 		return p.Admin, true
-	case SeeCourse:
-		return teacher || student, p.Role != None
 	case RunCourse:
 		return teacher, student
 	case SeeWorksheet:
 		return p.Owner || teacher || student, false
 	case UseWorksheet:
 		return p.Owner, false
-	case OpenCopy:
-		return own || teacher && t.Attempt > 0, teacher
-	case SeeAttempt:
-		return (own || teacher) && t.Attempt > 0, own || teacher
 	case MarkCopy:
 		return teacher && t.Attempt > 0, own || teacher
 	case SubmitCopy:

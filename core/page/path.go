@@ -54,15 +54,6 @@ func (a *Path) Quad(q Quad) {
 // Empty reports whether nothing was drawn.
 func (a Path) Empty() bool { return len(a.ops) == 0 }
 
-// Transform returns the path with every point mapped by m.
-func (a Path) Transform(m Matrix) Path {
-	b := Path{ops: a.ops, pts: make([]Point, len(a.pts))}
-	for i, p := range a.pts {
-		b.pts[i] = m.Apply(p)
-	}
-	return b
-}
-
 // SVG returns the path as the value of a d attribute (SVG 2, 9.3.2).
 func (a Path) SVG() string { return a.write(svgOps, true) }
 

@@ -33,7 +33,7 @@ var (
 
 func main() {
 	js.Global().Set("readymarginCore", js.ValueOf(map[string]any{
-		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint), "hasPrint": bridge(hasPrint),
+		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "settle": bridge(settle), "put": bridge(put), "drop": bridge(drop), "clear": bridge(clearAll),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "recoloured": bridge(recoloured), "threads": bridge(threads),
 	}))
@@ -92,11 +92,6 @@ func setPrint(a []js.Value) (any, error) {
 	err := json.Unmarshal([]byte(a[1].String()), &p)
 	prints[a[0].Int()] = p
 	return true, err
-}
-
-func hasPrint(a []js.Value) (any, error) {
-	_, ok := prints[a[0].Int()]
-	return ok, nil
 }
 
 // run(page, x0, y0, x1, y1, letters) gives the words between two places, or null.

@@ -2,7 +2,7 @@
 // of the page.
 
 import { el } from './paint.js';
-import { onSignedOut, post } from './net.js';
+import { onSignedOut } from './net.js';
 
 const dialog = (name) => document.querySelector(`[data-dialog="${name}"]`);
 
@@ -36,4 +36,4 @@ onSignedOut(() => (asking ??= new Promise((ok) => {
     } catch (e) { wrong.hidden = false; wrong.textContent = e.message; }
   };
 })));
-export { dialog, post };
+export { dialog };

@@ -3,7 +3,7 @@
 
 import { core } from './core.js';
 import { el, icon, node } from './paint.js';
-import { goTo, pixels, surface } from './surface.js';
+import { pixels, surface } from './surface.js';
 import { add, find, marks, set } from './marks.js';
 import { clip } from './clip.js';
 
@@ -165,5 +165,3 @@ function leader() {
 
 notes.addEventListener('wheel', (e) => { if (window.innerWidth > 640) surface.desk.scrollTop += e.deltaY; }, { passive: true });
 document.addEventListener('moved', () => arrange());
-export function showNote(key) { const t = threads.find((x) => x.remarks[0].id === key); if (t) { goTo(t.page, t.place[1]); activate(key); } }
-export const allThreads = () => threads;

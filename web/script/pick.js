@@ -5,7 +5,7 @@ import { core } from './core.js';
 import { node } from './paint.js';
 import { pixels } from './surface.js';
 import { marks, set, settleBeside } from './marks.js';
-import { hand, instruments } from './pointer.js';
+import { instruments } from './pointer.js';
 
 export const picked = { entry: null, onChange: () => {} };
 let frame = null;
@@ -76,4 +76,3 @@ export function takeBeside() {
   pick(null);
   if (e?.beside) settleBeside(e.version, true);
 }
-export const picking = () => hand.name === 'pick';

@@ -36,8 +36,6 @@ export function build(view) {
   steps();
 }
 
-export const placeOf = (name) => places.find(([, names]) => names.includes(name))?.[0];
-
 export function press(place) {
   const name = settings.place[place];
   if (hand.name === name && flap.hidden) open(place);

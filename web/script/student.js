@@ -1,13 +1,12 @@
 // student has the student's side of the sheet screen: due and state in the
 // margin's head, submit, take back, improve.
 
-import { el, paint } from './paint.js';
+import { el, layer, paint } from './paint.js';
 import { ask, post } from './net.js';
 import { dialog, question, toast } from './dialogs.js';
 import { marks } from './marks.js';
 import * as queue from './queue.js';
 import { finish } from './type.js';
-import { layer } from './paint.js';
 import { surface } from './surface.js';
 
 const top = document.querySelector('[data-top]'), main = document.querySelector('[data-do="main"]'), back = document.querySelector('[data-do="take-back"]'), away = document.querySelector('[data-do="take-away"]');
@@ -39,11 +38,10 @@ export function draw(v) {
     if (v.pointsOf) lines.push(el('p', { className: 'hint' }, `${v.pointsOf} points`));
   }
   top.replaceChildren(...lines.filter(Boolean));
-  main.hidden = false;
   back.hidden = !v.takeBack;
   away.hidden = v.state === 'not started';
   main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
-  main.hidden = v.state === 'submitted' || (v.state === 'returned' && v.closed) || v.closed;
+  main.hidden = v.state === 'submitted' || v.closed;
   document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 
@@ -91,7 +89,7 @@ async function submit() {
       show(receipt);
     } catch (e) {
       marks.view.state = before;
-      if (e.code === 'more work') { marks.view.seq = 0; const v = await ask(`/copies/${marks.view.copy}/view`); location.hash = ''; queue.events.onOlder?.(v); look(d.querySelector('[data-look]')); }
+      if (e.code === 'more work') { await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`)); look(d.querySelector('[data-look]')); }
       wrong.textContent = e.message;
       wrong.hidden = false;
       yes.disabled = false;
