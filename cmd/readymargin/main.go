@@ -82,8 +82,9 @@ func (o *options) flags(name string) *flag.FlagSet {
 	return f
 }
 
-// open opens the store and the press. close undoes that.
-func (o *options) open() (s *school.School, st *store.Store, press *pdf.Pool, close func(), err error) {
+// open opens the store, with its tables up to date, and the press. close
+// undoes that.
+func (o *options) open(ctx context.Context) (s *school.School, st *store.Store, press *pdf.Pool, close func(), err error) {
 	if o.dsn == "" {
 		return nil, nil, nil, nil, errors.New("which database? Give -dsn or READYMARGIN_DSN")
 	}
@@ -92,6 +93,10 @@ func (o *options) open() (s *school.School, st *store.Store, press *pdf.Pool, cl
 		return nil, nil, nil, nil, err
 	}
 	if st, err = store.Open(store.Config{DSN: o.dsn, CacheDir: blobs}); err != nil {
+		return nil, nil, nil, nil, err
+	}
+	if err := st.Migrate(ctx); err != nil {
+		st.Close()
 		return nil, nil, nil, nil, err
 	}
 	if press, err = o.press(); err != nil {
@@ -113,14 +118,11 @@ func serve(ctx context.Context, args []string) error {
 	if err := o.flags("serve").Parse(args); err != nil {
 		return err
 	}
-	s, st, _, closeAll, err := o.open()
+	s, st, _, closeAll, err := o.open(ctx)
 	if err != nil {
 		return err
 	}
 	defer closeAll()
-	if err := st.Migrate(ctx); err != nil {
-		return err
-	}
 	l, err := listen(o.address, false)
 	if err != nil {
 		return err

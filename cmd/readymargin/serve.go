@@ -83,14 +83,11 @@ func admin(ctx context.Context, args []string) error {
 	if err := o.flags("admin").Parse(args[2:]); err != nil {
 		return err
 	}
-	s, st, _, closeAll, err := o.open()
+	s, _, _, closeAll, err := o.open(ctx)
 	if err != nil {
 		return err
 	}
 	defer closeAll()
-	if err := st.Migrate(ctx); err != nil {
-		return err
-	}
 	fmt.Fprint(os.Stderr, "Password (at least 8 characters): ")
 	line, err := bufio.NewReader(os.Stdin).ReadString('\n')
 	if err != nil && line == "" {
@@ -131,7 +128,7 @@ func runDemo(ctx context.Context, args []string) error {
 	if o.dsn, err = db.Database(ctx, "readymargin"); err != nil {
 		return err
 	}
-	s, st, press, closeAll, err := o.open()
+	s, st, press, closeAll, err := o.open(ctx)
 	if err != nil {
 		return err
 	}
@@ -166,9 +163,6 @@ Ctrl-C stops it. What is done here is kept for the next time; "make demo-fresh" 
 
 // fill fills the demo in once. A filling that was interrupted is begun anew.
 func fill(ctx context.Context, st *store.Store, s *school.School, press *pdf.Pool, marker string) error {
-	if err := st.Migrate(ctx); err != nil {
-		return err
-	}
 	if _, err := os.Stat(marker); err == nil {
 		return nil
 	}
