@@ -2,11 +2,9 @@ package pdf
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 	"unicode/utf16"
 
-	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 	"github.com/tdewolff/font"
 
 	"readymargin/core/typeset"
@@ -16,6 +14,7 @@ import (
 // each face for them, as composite fonts (ISO 32000-2, 9.7).
 type fontBook struct {
 	faces typeset.Faces
+	names map[*typeset.Face]string
 	used  map[*typeset.Face]*subset
 }
 
@@ -27,8 +26,9 @@ type subset struct {
 }
 
 func newFontBook(faces typeset.Faces) *fontBook {
-	b := &fontBook{faces: faces, used: map[*typeset.Face]*subset{}}
-	for _, f := range faces {
+	b := &fontBook{faces: faces, names: map[*typeset.Face]string{}, used: map[*typeset.Face]*subset{}}
+	for i, f := range faces {
+		b.names[f] = fmt.Sprintf("F%d", i)
 		b.used[f] = &subset{glyphs: []uint16{0}, runes: []rune{0}, code: map[uint16]int{0: 0}}
 	}
 	return b
@@ -41,10 +41,6 @@ type piece struct {
 	width float64
 }
 
-func (b *fontBook) name(f *typeset.Face) string {
-	return fmt.Sprintf("F%d", slices.Index(b.faces, f))
-}
-
 func (b *fontBook) pieces(text string, size float64) []piece {
 	var out []piece
 	for _, g := range b.faces.Shape(text, size) {
@@ -55,8 +51,8 @@ func (b *fontBook) pieces(text string, size float64) []piece {
 			s.code[g.ID] = code
 			s.glyphs, s.runes = append(s.glyphs, g.ID), append(s.runes, g.Rune)
 		}
-		if n := len(out); n == 0 || out[n-1].font != b.name(g.Face) {
-			out = append(out, piece{font: b.name(g.Face)})
+		if n := len(out); n == 0 || out[n-1].font != b.names[g.Face] {
+			out = append(out, piece{font: b.names[g.Face]})
 		}
 		last := &out[len(out)-1]
 		last.codes += fmt.Sprintf("%04X", code)
@@ -65,64 +61,40 @@ func (b *fontBook) pieces(text string, size float64) []piece {
 	return out
 }
 
-// write embeds the fonts that were used and returns them by name.
-func (b *fontBook) write(p *printer) (types.Dict, error) {
-	out := types.Dict{}
+// compose returns the subsets that were used, ready to be embedded.
+func (b *fontBook) compose() ([]composedFont, error) {
+	var out []composedFont
 	for i, f := range b.faces {
 		s := b.used[f]
 		if len(s.glyphs) == 1 {
 			continue
 		}
-		ref, err := s.write(p, f, fmt.Sprintf("RMAAA%c+%s", 'A'+i, f.Name))
+		c, err := s.compose(f)
 		if err != nil {
 			return nil, fmt.Errorf("pdf: font %s: %w", f.Name, err)
 		}
-		out[b.name(f)] = ref
+		c.Name, c.BaseFont = b.names[f], fmt.Sprintf("RMAAA%c+%s", 'A'+i, f.Name)
+		out = append(out, c)
 	}
 	return out, nil
 }
 
-func (s *subset) write(p *printer, f *typeset.Face, name string) (types.IndirectRef, error) {
+func (s *subset) compose(f *typeset.Face) (composedFont, error) {
 	cut, err := f.SFNT.Subset(s.glyphs, font.SubsetOptions{Tables: font.KeepPDFTables})
 	if err != nil {
-		return types.IndirectRef{}, err
+		return composedFont{}, err
 	}
 	data := cut.Write()
-	file, err := p.stream(data, types.Dict{"Length1": types.Integer(len(data))})
-	if err != nil {
-		return types.IndirectRef{}, err
-	}
 	head, hhea := f.SFNT.Head, f.SFNT.Hhea
-	mil := func(v int16) types.Float { return types.Float(float64(v) * 1000 / float64(head.UnitsPerEm)) }
-	descriptor, err := p.add(types.Dict{
-		"Type": types.Name("FontDescriptor"), "FontName": types.Name(name), "Flags": types.Integer(32),
-		"FontBBox": types.Array{mil(head.XMin), mil(head.YMin), mil(head.XMax), mil(head.YMax)},
-		"Ascent":   mil(hhea.Ascender), "Descent": mil(hhea.Descender), "CapHeight": mil(hhea.Ascender),
-		"ItalicAngle": types.Integer(0), "StemV": types.Integer(80), "FontFile2": file,
-	})
-	if err != nil {
-		return types.IndirectRef{}, err
+	mil := func(v int16) float64 { return float64(v) * 1000 / float64(head.UnitsPerEm) }
+	c := composedFont{
+		File: pack(data), Length: len(data), ToUnicode: pack([]byte(s.toUnicode())),
+		Box: [4]float64{mil(head.XMin), mil(head.YMin), mil(head.XMax), mil(head.YMax)}, Ascent: mil(hhea.Ascender), Descent: mil(hhea.Descender),
 	}
-	widths := types.Array{}
 	for _, g := range s.glyphs {
-		widths = append(widths, types.Float(f.Advance(g, 1000)))
+		c.Widths = append(c.Widths, f.Advance(g, 1000))
 	}
-	descendant, err := p.add(types.Dict{
-		"Type": types.Name("Font"), "Subtype": types.Name("CIDFontType2"), "BaseFont": types.Name(name),
-		"CIDSystemInfo":  types.Dict{"Registry": types.StringLiteral("Adobe"), "Ordering": types.StringLiteral("Identity"), "Supplement": types.Integer(0)},
-		"FontDescriptor": descriptor, "W": types.Array{types.Integer(0), widths}, "CIDToGIDMap": types.Name("Identity"),
-	})
-	if err != nil {
-		return types.IndirectRef{}, err
-	}
-	toUnicode, err := p.stream([]byte(s.toUnicode()), nil)
-	if err != nil {
-		return types.IndirectRef{}, err
-	}
-	return p.add(types.Dict{
-		"Type": types.Name("Font"), "Subtype": types.Name("Type0"), "BaseFont": types.Name(name),
-		"Encoding": types.Name("Identity-H"), "DescendantFonts": types.Array{descendant}, "ToUnicode": toUnicode,
-	})
+	return c, nil
 }
 
 // toUnicode returns the CMap that gives readers the letters back (ISO

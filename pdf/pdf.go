@@ -71,18 +71,18 @@ type Picture struct {
 // their order, highlights beneath all others; marks on page numbers behind
 // the last page go on extra pages of A4.
 type Print struct {
-	Boxes  []page.Box  `json:"boxes"` // of the file's pages, as Inspect gave them
-	Marks  []mark.Mark `json:"marks"`
-	Points []NotePoint `json:"points"`
-	Extra  int         `json:"extra"` // pages to add
+	Boxes  []page.Box // of the file's pages, as Inspect gave them
+	Marks  []mark.Mark
+	Points []NotePoint
+	Extra  int // pages to add
 }
 
 // A NotePoint is the sign of a note on a page.
 type NotePoint struct {
-	Page   int        `json:"page"`
-	At     page.Point `json:"at"`
-	Number int        `json:"number"`
-	Color  mark.Color `json:"color"`
+	Page   int
+	At     page.Point
+	Number int
+	Color  mark.Color
 }
 
 // A4 is the size of an added page, in points.

@@ -89,7 +89,11 @@ func (p *Pool) Picture(ctx context.Context, file []byte, page int, scale float64
 // Print returns the file with marks printed on its pages. The original's
 // bytes stand unchanged at the beginning of the new file.
 func (p *Pool) Print(ctx context.Context, file []byte, what Print) ([]byte, error) {
-	_, b, err := p.do(ctx, job{Do: "print", Print: &what}, file)
+	ready, err := compose(what)
+	if err != nil {
+		return nil, err
+	}
+	_, b, err := p.do(ctx, job{Do: "print", Print: &ready}, file)
 	return b, err
 }
 

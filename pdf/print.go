@@ -2,19 +2,11 @@ package pdf
 
 import (
 	"bytes"
-	"compress/zlib"
-	"errors"
 	"fmt"
-	"strings"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
-
-	"readymargin/core/draw"
-	"readymargin/core/mark"
-	"readymargin/core/page"
-	"readymargin/core/typeset"
 )
 
 // lenient is how pdfcpu reads what strangers made: it takes what other
@@ -30,7 +22,7 @@ func lenient() *model.Configuration {
 // printMarks returns the file followed by an incremental update (ISO 32000-2,
 // 7.5.6) that paints marks over its pages: each page's own content stands
 // between q and Q, untouched, and one form XObject is painted after it.
-func printMarks(file []byte, what Print) ([]byte, error) {
+func printMarks(file []byte, what composed) ([]byte, error) {
 	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
 	if err == nil {
 		err = ctx.EnsurePageCount()
@@ -40,7 +32,7 @@ func printMarks(file []byte, what Print) ([]byte, error) {
 	}
 	ctx.Write.Increment = true
 	ctx.Write.Offset = ctx.Read.FileSize
-	p := printer{ctx: ctx, what: what, fonts: newFontBook(typeset.Load())}
+	p := printer{ctx: ctx, what: what}
 	if err := p.allPages(); err != nil {
 		return nil, err
 	}
@@ -54,9 +46,8 @@ func printMarks(file []byte, what Print) ([]byte, error) {
 
 // A printer adds objects to one file.
 type printer struct {
-	ctx   *model.Context
-	what  Print
-	fonts *fontBook
+	ctx  *model.Context
+	what composed
 }
 
 // add puts a new object into the update.
@@ -69,22 +60,12 @@ func (p *printer) add(o types.Object) (types.IndirectRef, error) {
 	return *ref, nil
 }
 
-// stream adds a stream, compressed at the quickest level: an export is made
-// while somebody waits, and taken away once.
-func (p *printer) stream(content []byte, entries types.Dict) (types.IndirectRef, error) {
-	var packed bytes.Buffer
-	z, err := zlib.NewWriterLevel(&packed, zlib.BestSpeed)
-	if err == nil {
-		_, err = z.Write(content)
-		err = errors.Join(err, z.Close())
-	}
-	if err != nil {
-		return types.IndirectRef{}, err
-	}
-	length := int64(packed.Len())
+// stream adds a compressed stream.
+func (p *printer) stream(z packed, entries types.Dict) (types.IndirectRef, error) {
+	length := int64(len(z))
 	sd := types.NewStreamDict(types.Dict{"Length": types.Integer(length), "Filter": types.Name("FlateDecode")}, 0, &length, nil,
 		[]types.PDFFilter{{Name: "FlateDecode"}})
-	sd.Raw, sd.Content = packed.Bytes(), content
+	sd.Raw = z
 	for k, v := range entries {
 		sd.Insert(k, v)
 	}
@@ -92,26 +73,21 @@ func (p *printer) stream(content []byte, entries types.Dict) (types.IndirectRef,
 }
 
 func (p *printer) allPages() error {
-	pages := p.ctx.PageCount
-	overlays := map[int]*overlay{}
-	for n := 1; n <= pages+p.what.Extra; n++ {
-		if o := p.overlay(n); !o.empty() {
-			overlays[n] = o
-		}
-	}
-	fonts, err := p.fonts.write(p)
+	fonts, err := p.fonts()
 	if err != nil {
 		return err
 	}
-	for n := 1; n <= pages; n++ {
-		if o := overlays[n]; o != nil {
-			if err := p.paintOver(n, o, fonts); err != nil {
-				return err
-			}
+	pages := p.ctx.PageCount
+	for _, s := range p.what.Sheets {
+		if s.Page > pages {
+			continue
+		}
+		if err := p.paintOver(s, fonts); err != nil {
+			return err
 		}
 	}
 	if p.what.Extra > 0 {
-		if err := p.addPages(pages, overlays, fonts); err != nil {
+		if err := p.addPages(pages, fonts); err != nil {
 			return err
 		}
 	}
@@ -126,73 +102,38 @@ func (p *printer) allPages() error {
 	return nil
 }
 
-// box returns how page n shows itself; added pages are upright A4.
-func (p *printer) box(n int) page.Box {
-	if n <= len(p.what.Boxes) {
-		return p.what.Boxes[n-1]
-	}
-	return page.Box{Crop: A4}
-}
-
-// overlay collects what is painted on page n: first what multiplies, then
-// the rest, then the signs of notes.
-func (p *printer) overlay(n int) *overlay {
-	o := &overlay{states: types.Dict{}, fonts: p.fonts}
-	var later []draw.Shape
-	for _, m := range p.what.Marks {
-		if m.Page != n {
-			continue
-		}
-		for _, s := range draw.Shapes(m) {
-			if s.Multiply {
-				o.shape(s)
-			} else {
-				later = append(later, s)
-			}
+// form writes a sheet's overlay as a form XObject in the user space of its page.
+func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, error) {
+	states := types.Dict{}
+	for _, g := range s.States {
+		states[g.Name] = types.Dict{
+			"Type": types.Name("ExtGState"), "CA": types.Float(g.Opacity), "ca": types.Float(g.Opacity), "BM": types.Name(g.Blend),
 		}
 	}
-	for _, s := range later {
-		o.shape(s)
-	}
-	for _, pt := range p.what.Points {
-		if pt.Page == n {
-			o.point(pt)
-		}
-	}
-	return o
-}
-
-// form writes an overlay as a form XObject in the user space of its page.
-func (p *printer) form(n int, o *overlay, fonts types.Dict) (types.IndirectRef, error) {
-	b := p.box(n)
-	m := b.ToUser()
-	var content strings.Builder
-	fmt.Fprintf(&content, "%.6g %.6g %.6g %.6g %.6g %.6g cm\n", m.A, m.B, m.C, m.D, m.E, m.F)
-	content.WriteString(o.content.String())
-	return p.stream([]byte(content.String()), types.Dict{
+	return p.stream(s.Content, types.Dict{
 		"Type": types.Name("XObject"), "Subtype": types.Name("Form"),
-		"BBox":      types.NewNumberArray(b.Crop.Min.X, b.Crop.Min.Y, b.Crop.Max.X, b.Crop.Max.Y),
-		"Resources": types.Dict{"Font": fonts, "ExtGState": o.states},
+		"BBox":      types.NewNumberArray(s.Crop.Min.X, s.Crop.Min.Y, s.Crop.Max.X, s.Crop.Max.Y),
+		"Resources": types.Dict{"Font": fonts, "ExtGState": states},
 	})
 }
 
 const overlayName = "ReadyMarginMarks"
 
 // paintOver adds the overlay to an existing page.
-func (p *printer) paintOver(n int, o *overlay, fonts types.Dict) error {
-	dict, ref, inherited, err := p.ctx.PageDict(n, false)
+func (p *printer) paintOver(s composedSheet, fonts types.Dict) error {
+	dict, ref, inherited, err := p.ctx.PageDict(s.Page, false)
 	if err != nil {
-		return fmt.Errorf("%w: page %d: %v", ErrDamaged, n, err)
+		return fmt.Errorf("%w: page %d: %v", ErrDamaged, s.Page, err)
 	}
-	form, err := p.form(n, o, fonts)
-	if err != nil {
-		return err
-	}
-	before, err := p.stream([]byte("q\n"), nil)
+	form, err := p.form(s, fonts)
 	if err != nil {
 		return err
 	}
-	after, err := p.stream([]byte("\nQ q /"+overlayName+" Do Q\n"), nil)
+	before, err := p.stream(pack([]byte("q\n")), nil)
+	if err != nil {
+		return err
+	}
+	after, err := p.stream(pack([]byte("\nQ q /"+overlayName+" Do Q\n")), nil)
 	if err != nil {
 		return err
 	}
@@ -258,7 +199,7 @@ func (p *printer) resources(dict types.Dict, inherited *model.InheritedPageAttrs
 
 // addPages puts the extra pages behind the last one, as further kids of the
 // page tree's root.
-func (p *printer) addPages(pages int, overlays map[int]*overlay, fonts types.Dict) error {
+func (p *printer) addPages(pages int, fonts types.Dict) error {
 	rootRef, err := p.ctx.Pages()
 	if err != nil {
 		return err
@@ -273,15 +214,11 @@ func (p *printer) addPages(pages int, overlays map[int]*overlay, fonts types.Dic
 	}
 	kids = kids.Clone().(types.Array)
 	for n := pages + 1; n <= pages+p.what.Extra; n++ {
-		o := overlays[n]
-		if o == nil {
-			o = &overlay{states: types.Dict{}}
-		}
-		form, err := p.form(n, o, fonts)
+		form, err := p.form(p.what.sheet(n), fonts)
 		if err != nil {
 			return err
 		}
-		content, err := p.stream([]byte("/"+overlayName+" Do\n"), nil)
+		content, err := p.stream(pack([]byte("/"+overlayName+" Do\n")), nil)
 		if err != nil {
 			return err
 		}
@@ -301,71 +238,48 @@ func (p *printer) addPages(pages int, overlays map[int]*overlay, fonts types.Dic
 	return nil
 }
 
-// An overlay is the content painted over one page, in page space.
-type overlay struct {
-	content strings.Builder
-	states  types.Dict // graphics state parameters, by name
-	fonts   *fontBook
-}
-
-func (o *overlay) empty() bool { return o.content.Len() == 0 }
-
-// state names a graphics state with this opacity and blend mode.
-func (o *overlay) state(opacity float64, multiply bool) string {
-	name, mode := fmt.Sprintf("A%d", int(opacity*100+0.5)), "Normal"
-	if multiply {
-		name, mode = name+"M", "Multiply"
-	}
-	o.states[name] = types.Dict{
-		"Type": types.Name("ExtGState"), "CA": types.Float(opacity), "ca": types.Float(opacity), "BM": types.Name(mode),
-	}
-	return name
-}
-
-func (o *overlay) shape(s draw.Shape) {
-	if s.Text != nil {
-		o.text(page.Pt(s.Text.X, s.Text.Y), s.Text.Runs)
-		return
-	}
-	opacity := s.Opacity
-	if opacity == 0 {
-		opacity = 1
-	}
-	fmt.Fprintf(&o.content, "q /%s gs\n", o.state(opacity, s.Multiply))
-	if s.Fill != "" {
-		r, g, b := s.Fill.RGB()
-		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n%sf\n", r, g, b, s.Path.PDF())
-	}
-	if s.Stroke != "" {
-		r, g, b := s.Stroke.RGB()
-		fmt.Fprintf(&o.content, "%.4g %.4g %.4g RG %.4g w 1 J 1 j\n%sS\n", r, g, b, s.Width, s.Path.PDF())
-	}
-	o.content.WriteString("Q\n")
-}
-
-// text paints one line of runs from at on.
-func (o *overlay) text(at page.Point, runs []mark.Run) {
-	o.content.WriteString("BT\n")
-	x := at.X
-	for _, run := range runs {
-		r, g, b := run.Color.RGB()
-		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n", r, g, b)
-		for _, piece := range o.fonts.pieces(run.Text, run.Size) {
-			// Page space has y downwards, so letters are turned back up.
-			fmt.Fprintf(&o.content, "/%s %.4g Tf 1 0 0 -1 %.3f %.3f Tm <%s> Tj\n", piece.font, run.Size, x, at.Y, piece.codes)
-			x += piece.width
+// fonts writes the subsets as composite fonts (ISO 32000-2, 9.7) and returns
+// them by name.
+func (p *printer) fonts() (types.Dict, error) {
+	out := types.Dict{}
+	for _, f := range p.what.Fonts {
+		ref, err := p.font(f)
+		if err != nil {
+			return nil, fmt.Errorf("pdf: font %s: %w", f.BaseFont, err)
 		}
+		out[f.Name] = ref
 	}
-	o.content.WriteString("ET\n")
+	return out, nil
 }
 
-// point paints the sign of a note: its number in a disc.
-func (o *overlay) point(n NotePoint) {
-	var disc page.Path
-	disc.Circle(n.At, mark.NoteRadius)
-	o.shape(draw.Shape{Path: disc, Fill: n.Color})
-	label := fmt.Sprint(n.Number)
-	const size = 8
-	width := o.fonts.faces.Width(label, size)
-	o.text(n.At.Add(page.Pt(-width/2, 0.36*size)), []mark.Run{{Text: label, Size: size, Color: "#ffffff"}})
+func (p *printer) font(f composedFont) (types.IndirectRef, error) {
+	file, err := p.stream(f.File, types.Dict{"Length1": types.Integer(f.Length)})
+	if err != nil {
+		return types.IndirectRef{}, err
+	}
+	descriptor, err := p.add(types.Dict{
+		"Type": types.Name("FontDescriptor"), "FontName": types.Name(f.BaseFont), "Flags": types.Integer(32),
+		"FontBBox": types.NewNumberArray(f.Box[:]...),
+		"Ascent":   types.Float(f.Ascent), "Descent": types.Float(f.Descent), "CapHeight": types.Float(f.Ascent),
+		"ItalicAngle": types.Integer(0), "StemV": types.Integer(80), "FontFile2": file,
+	})
+	if err != nil {
+		return types.IndirectRef{}, err
+	}
+	descendant, err := p.add(types.Dict{
+		"Type": types.Name("Font"), "Subtype": types.Name("CIDFontType2"), "BaseFont": types.Name(f.BaseFont),
+		"CIDSystemInfo":  types.Dict{"Registry": types.StringLiteral("Adobe"), "Ordering": types.StringLiteral("Identity"), "Supplement": types.Integer(0)},
+		"FontDescriptor": descriptor, "W": types.Array{types.Integer(0), types.NewNumberArray(f.Widths...)}, "CIDToGIDMap": types.Name("Identity"),
+	})
+	if err != nil {
+		return types.IndirectRef{}, err
+	}
+	toUnicode, err := p.stream(f.ToUnicode, nil)
+	if err != nil {
+		return types.IndirectRef{}, err
+	}
+	return p.add(types.Dict{
+		"Type": types.Name("Font"), "Subtype": types.Name("Type0"), "BaseFont": types.Name(f.BaseFont),
+		"Encoding": types.Name("Identity-H"), "DescendantFonts": types.Array{descendant}, "ToUnicode": toUnicode,
+	})
 }

@@ -18,7 +18,6 @@ import (
 	"github.com/tetratelabs/wazero/experimental"
 
 	"readymargin/confine"
-	"readymargin/core/typeset"
 )
 
 // WorkerMain is the whole life of a worker process: jobs from standard input,
@@ -36,7 +35,6 @@ func serveJobs() error {
 	if err != nil {
 		return err
 	}
-	typeset.Load()
 	confine.Self()
 	w := &desk{pool: pool}
 	if err := writeMessage(os.Stdout, result{}, nil); err != nil {
