@@ -3,6 +3,7 @@ package pdf
 import (
 	"bytes"
 	"fmt"
+	"maps"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
@@ -60,15 +61,22 @@ func (p *printer) add(o types.Object) (types.IndirectRef, error) {
 	return *ref, nil
 }
 
-// stream adds a compressed stream.
+// stream adds a packed stream.
 func (p *printer) stream(z packed, entries types.Dict) (types.IndirectRef, error) {
-	length := int64(len(z))
-	sd := types.NewStreamDict(types.Dict{"Length": types.Integer(length), "Filter": types.Name("FlateDecode")}, 0, &length, nil,
-		[]types.PDFFilter{{Name: "FlateDecode"}})
-	sd.Raw = z
-	for k, v := range entries {
-		sd.Insert(k, v)
-	}
+	return p.addStream(z, types.Dict{"Filter": types.Name("FlateDecode")}, entries)
+}
+
+// operators adds a content stream too short to be packed.
+func (p *printer) operators(s string) (types.IndirectRef, error) {
+	return p.addStream([]byte(s), types.Dict{}, nil)
+}
+
+func (p *printer) addStream(raw []byte, d, entries types.Dict) (types.IndirectRef, error) {
+	length := int64(len(raw))
+	d["Length"] = types.Integer(length)
+	maps.Copy(d, entries)
+	sd := types.NewStreamDict(d, 0, &length, nil, nil)
+	sd.Raw = raw
 	return p.add(sd)
 }
 
@@ -129,11 +137,11 @@ func (p *printer) paintOver(s composedSheet, fonts types.Dict) error {
 	if err != nil {
 		return err
 	}
-	before, err := p.stream(pack([]byte("q\n")), nil)
+	before, err := p.operators("q\n")
 	if err != nil {
 		return err
 	}
-	after, err := p.stream(pack([]byte("\nQ q /"+overlayName+" Do Q\n")), nil)
+	after, err := p.operators("\nQ q /" + overlayName + " Do Q\n")
 	if err != nil {
 		return err
 	}
@@ -218,7 +226,7 @@ func (p *printer) addPages(pages int, fonts types.Dict) error {
 		if err != nil {
 			return err
 		}
-		content, err := p.stream(pack([]byte("/"+overlayName+" Do\n")), nil)
+		content, err := p.operators("/" + overlayName + " Do\n")
 		if err != nil {
 			return err
 		}

@@ -1,0 +1,203 @@
+package pdf
+
+import (
+	"bytes"
+	"compress/zlib"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"readymargin/core/draw"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/core/typeset"
+)
+
+// A composed print is a Print made ready for a worker: all that depends on
+// marks and fonts is done where these are at hand, and the worker, who alone
+// may touch the file, has only to join the two.
+type composed struct {
+	Sheets []composedSheet `json:"sheets"` // those that have something on them
+	Fonts  []composedFont  `json:"fonts"`
+	Extra  int             `json:"extra"`
+}
+
+// A composedSheet is what one page gets: content in its user space.
+type composedSheet struct {
+	Page    int             `json:"page"`
+	Crop    page.Rect       `json:"crop"`
+	Content packed          `json:"content"`
+	States  []composedState `json:"states"`
+}
+
+// A composedState is a set of graphics state parameters (ISO 32000-2, 8.4.5).
+type composedState struct {
+	Name    string  `json:"name"`
+	Opacity float64 `json:"opacity"`
+	Blend   string  `json:"blend"`
+}
+
+// A composedFont is the subset of a face. Lengths are in thousandths of an em.
+type composedFont struct {
+	Name      string     `json:"name"` // in resources
+	BaseFont  string     `json:"baseFont"`
+	File      packed     `json:"file"`
+	Length    int        `json:"length"` // of the file before it was packed
+	Box       [4]float64 `json:"box"`
+	Ascent    float64    `json:"ascent"`
+	Descent   float64    `json:"descent"`
+	Widths    []float64  `json:"widths"` // of the glyphs, by code
+	ToUnicode packed     `json:"toUnicode"`
+}
+
+// packed is what FlateDecode unpacks (ISO 32000-2, 7.4.4).
+type packed []byte
+
+// pack compresses at the quickest level: an export is made while somebody
+// waits, and taken away once. Making a packer costs more than packing a page.
+func pack(content []byte) packed {
+	var out bytes.Buffer
+	z := packers.Get().(*zlib.Writer)
+	defer packers.Put(z)
+	z.Reset(&out)
+	z.Write(content) // a buffer takes everything
+	z.Close()
+	return out.Bytes()
+}
+
+var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.BestSpeed); return z }}
+
+// compose makes a print ready.
+func compose(what Print) (composed, error) {
+	out, fonts := composed{Extra: what.Extra}, newFontBook(typeset.Load())
+	for n := 1; n <= len(what.Boxes)+what.Extra; n++ {
+		o := &overlay{fonts: fonts}
+		o.page(what, n)
+		if o.content.Len() > 0 {
+			out.Sheets = append(out.Sheets, o.sheet(n, what.box(n)))
+		}
+	}
+	var err error
+	out.Fonts, err = fonts.compose()
+	return out, err
+}
+
+// sheet returns what page n gets, which is an empty sheet if nothing stands on it.
+func (c composed) sheet(n int) composedSheet {
+	for _, s := range c.Sheets {
+		if s.Page == n {
+			return s
+		}
+	}
+	return composedSheet{Page: n, Crop: A4, Content: pack(nil)}
+}
+
+// box returns how page n shows itself; added pages are upright A4.
+func (p Print) box(n int) page.Box {
+	if n <= len(p.Boxes) {
+		return p.Boxes[n-1]
+	}
+	return page.Box{Crop: A4}
+}
+
+// An overlay is the content painted over one page, in page space.
+type overlay struct {
+	content strings.Builder
+	states  []composedState
+	fonts   *fontBook
+}
+
+// page paints what stands on page n: first what multiplies, then the rest,
+// then the signs of notes.
+func (o *overlay) page(what Print, n int) {
+	var later []draw.Shape
+	for _, m := range what.Marks {
+		if m.Page != n {
+			continue
+		}
+		for _, s := range draw.Shapes(m) {
+			if s.Multiply {
+				o.shape(s)
+			} else {
+				later = append(later, s)
+			}
+		}
+	}
+	for _, s := range later {
+		o.shape(s)
+	}
+	for _, pt := range what.Points {
+		if pt.Page == n {
+			o.point(pt)
+		}
+	}
+}
+
+// sheet turns the content into the user space of page n, which shows itself as b.
+func (o *overlay) sheet(n int, b page.Box) composedSheet {
+	m := b.ToUser()
+	matrix := fmt.Sprintf("%.6g %.6g %.6g %.6g %.6g %.6g cm\n", m.A, m.B, m.C, m.D, m.E, m.F)
+	return composedSheet{Page: n, Crop: b.Crop, Content: pack([]byte(matrix + o.content.String())), States: o.states}
+}
+
+// state names a graphics state with this opacity and blend mode.
+func (o *overlay) state(opacity float64, multiply bool) string {
+	g := composedState{Name: "A" + strconv.Itoa(int(opacity*100+0.5)), Opacity: opacity, Blend: "Normal"}
+	if multiply {
+		g.Name, g.Blend = g.Name+"M", "Multiply"
+	}
+	if !slices.ContainsFunc(o.states, func(s composedState) bool { return s.Name == g.Name }) {
+		o.states = append(o.states, g)
+	}
+	return g.Name
+}
+
+func (o *overlay) shape(s draw.Shape) {
+	if s.Text != nil {
+		o.text(page.Pt(s.Text.X, s.Text.Y), s.Text.Runs)
+		return
+	}
+	opacity := s.Opacity
+	if opacity == 0 {
+		opacity = 1
+	}
+	fmt.Fprintf(&o.content, "q /%s gs\n", o.state(opacity, s.Multiply))
+	if s.Fill != "" {
+		r, g, b := s.Fill.RGB()
+		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n%sf\n", r, g, b, s.Path.PDF())
+	}
+	if s.Stroke != "" {
+		r, g, b := s.Stroke.RGB()
+		fmt.Fprintf(&o.content, "%.4g %.4g %.4g RG %.4g w 1 J 1 j\n%sS\n", r, g, b, s.Width, s.Path.PDF())
+	}
+	o.content.WriteString("Q\n")
+}
+
+// text paints one line of runs from at on.
+func (o *overlay) text(at page.Point, runs []mark.Run) {
+	o.content.WriteString("BT\n")
+	x := at.X
+	for _, run := range runs {
+		r, g, b := run.Color.RGB()
+		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n", r, g, b)
+		for _, piece := range o.fonts.pieces(run.Text, run.Size) {
+			// Page space has y downwards, so letters are turned back up.
+			fmt.Fprintf(&o.content, "/%s %.4g Tf 1 0 0 -1 %.3f %.3f Tm <%s> Tj\n", piece.font, run.Size, x, at.Y, piece.codes)
+			x += piece.width
+		}
+	}
+	o.content.WriteString("ET\n")
+}
+
+// point paints the sign of a note: its number in a disc.
+func (o *overlay) point(n NotePoint) {
+	var disc page.Path
+	disc.Circle(n.At, mark.NoteRadius)
+	o.shape(draw.Shape{Path: disc, Fill: n.Color})
+	label := fmt.Sprint(n.Number)
+	const size = 8
+	width := o.fonts.faces.Width(label, size)
+	o.text(n.At.Add(page.Pt(-width/2, 0.36*size)), []mark.Run{{Text: label, Size: size, Color: "#ffffff"}})
+}
