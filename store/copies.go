@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -50,9 +52,11 @@ func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 }
 
 func (s *Store) Standing(ctx context.Context, id, asker uint64) (out school.Standing, err error) {
+	// Every stroke asks this, so it goes past GORM's reading of structs.
 	err = s.db.WithContext(ctx).Raw(`SELECT c.state, c.attempts, c.student_id, COALESCE(m.role, '') AS role, w.page_count, a.closes_at
 		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN worksheets w ON w.id = a.worksheet_id
-		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).Take(&out).Error
+		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
+		Row().Scan(&out.State, &out.Attempts, &out.StudentID, &out.Role, &out.PageCount, &out.ClosesAt)
 	return out, known(err)
 }
 
@@ -140,13 +144,12 @@ func (s *Store) OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, a
 	return out, nil
 }
 
-func layerSeq(db *gorm.DB, copyID uint64, layer copy.Layer) (int64, error) {
-	var seqs []int64
-	err := db.Table("layers").Where("copy_id = ? AND layer = ?", copyID, layer).Pluck("seq", &seqs).Error
-	if err != nil || len(seqs) == 0 {
-		return 0, err
+func layerSeq(db *gorm.DB, copyID uint64, layer copy.Layer) (seq int64, err error) {
+	err = db.Raw("SELECT seq FROM layers WHERE copy_id = ? AND layer = ?", copyID, layer).Row().Scan(&seq)
+	if errors.Is(err, sql.ErrNoRows) {
+		return 0, nil
 	}
-	return seqs[0], nil
+	return seq, err
 }
 
 func (s *Store) LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error) {
@@ -188,8 +191,10 @@ func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx
 	return s.inTx(ctx, func(tx *gorm.DB) error { return fn(copyTx{tx, copyID}) })
 }
 
-func (t copyTx) Copy() (school.Copy, error) {
-	return first[school.Copy](t.tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", t.id)
+func (t copyTx) Copy() (c school.Copy, err error) {
+	err = t.tx.Raw("SELECT id, assignment_id, student_id, state, attempts, waiting, started_at FROM copies WHERE id = ? FOR UPDATE", t.id).
+		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt)
+	return c, known(err)
 }
 
 func (t copyTx) SetCopy(c school.Copy) error { return t.tx.Save(&c).Error }
@@ -235,12 +240,20 @@ func (t copyTx) history(ops []copy.Op) (history, error) {
 		ids[i] = o.ID
 	}
 	h := history{map[string]bool{}, map[string]bool{}}
-	rows, err := all[op](t.tx.Raw(`SELECT op_id, base FROM ops WHERE copy_id = ? AND op_id IN ?
-		UNION ALL SELECT op_id, base FROM ops WHERE copy_id = ? AND base IN ?`, t.id, ids, t.id, ids))
-	for _, r := range rows {
-		h.taken[r.OpID], h.bases[r.Base] = true, true
+	rows, err := t.tx.Raw(`SELECT op_id, base FROM ops WHERE copy_id = ? AND op_id IN ?
+		UNION ALL SELECT op_id, base FROM ops WHERE copy_id = ? AND base IN ?`, t.id, ids, t.id, ids).Rows()
+	if err != nil {
+		return h, err
 	}
-	return h, err
+	defer rows.Close()
+	for rows.Next() {
+		var id, base string
+		if err := rows.Scan(&id, &base); err != nil {
+			return h, err
+		}
+		h.taken[id], h.bases[base] = true, true
+	}
+	return h, rows.Err()
 }
 
 // AddOps relies on the copy's row being locked by Copy: batches of one copy

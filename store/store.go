@@ -100,10 +100,10 @@ func (s *Store) Migrate(ctx context.Context) error {
 	return goose.UpContext(ctx, pool, "migrations")
 }
 
-// known turns GORM's errors into the school's.
+// known turns the database's errors into the school's.
 func known(err error) error {
 	switch {
-	case errors.Is(err, gorm.ErrRecordNotFound):
+	case errors.Is(err, gorm.ErrRecordNotFound), errors.Is(err, sql.ErrNoRows):
 		return school.ErrNotFound
 	case errors.Is(err, gorm.ErrDuplicatedKey):
 		return school.ErrTaken

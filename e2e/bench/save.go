@@ -22,7 +22,8 @@ import (
 const (
 	students    = 3000
 	connections = 32
-	measured    = 6 * time.Second
+	measured    = 3 * time.Second // a round
+	rounds      = 4
 )
 
 // desks makes a course with many students, each with a copy and a session.
@@ -74,6 +75,11 @@ func (b *bench) desks(n int) (copies []uint64, tokens []string, err error) {
 		if _, err := db.Exec("INSERT INTO sessions (token, data, expiry) VALUES (?, ?, ?)", token, data, until.UTC()); err != nil {
 			return nil, nil, err
 		}
+		// A copy's first change also moves its state; what is measured is the
+		// hundreds that follow.
+		if _, err := s.Save(b.ctx, p, c.ID, copy.Work, []copy.Op{op("first", i, 0)}); err != nil {
+			return nil, nil, err
+		}
 		copies, tokens = append(copies, c.ID), append(tokens, token)
 	}
 	return copies, tokens, nil
@@ -120,42 +126,62 @@ func (b *bench) save() ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	ref, _, err := load(func(w, turn int) error {
-		i := (w + turn*connections) % len(copies)
-		return bareSave(b.ctx, db, copies[i], tokens[i], op("bare", w, turn))
-	})
-	if err != nil {
-		return nil, err
+	bare := func(round int) func(w, turn int) error {
+		return func(w, turn int) error {
+			i := (w + turn*connections) % len(copies)
+			return bareSave(b.ctx, db, copies[i], tokens[i], op(fmt.Sprint("bare", round), w, turn))
+		}
 	}
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: connections, MaxConnsPerHost: connections}}
-	ours, times, err := load(func(w, turn int) error {
-		i := (w + turn*connections) % len(copies)
-		body, err := json.Marshal(map[string]any{"layer": copy.Work, "ops": []copy.Op{op("http", w, turn)}})
+	house := func(round int) func(w, turn int) error {
+		return func(w, turn int) error {
+			i := (w + turn*connections) % len(copies)
+			return b.post(client, copies[i], tokens[i], op(fmt.Sprint("http", round), w, turn))
+		}
+	}
+	// In turns, so that what else the machine does falls on both.
+	var ours, ref float64
+	var times []float64
+	for round := range rounds {
+		r, _, err := load(bare(round))
 		if err != nil {
-			return err
+			return nil, err
 		}
-		req, err := http.NewRequest("POST", fmt.Sprintf("%s/copies/%d/ops", b.house.Base, copies[i]), bytes.NewReader(body))
+		o, t, err := load(house(round))
 		if err != nil {
-			return err
+			return nil, err
 		}
-		req.Header.Set("Content-Type", "application/json")
-		req.Header.Set("Sec-Fetch-Site", "same-origin")
-		req.AddCookie(&http.Cookie{Name: "readymargin", Value: tokens[i]})
-		res, err := client.Do(req)
-		if err != nil {
-			return err
-		}
-		defer res.Body.Close()
-		answer, _ := io.ReadAll(res.Body)
-		if res.StatusCode != http.StatusOK {
-			return fmt.Errorf("%d: %s", res.StatusCode, answer)
-		}
-		return nil
-	})
+		ref, ours, times = ref+r/rounds, ours+o/rounds, append(times, t...)
+	}
 	return []line{
 		{"autosaving, 3,000 students, changes a second", ours, ref, "/s", 0.7, true, "bare SQL"},
 		{"autosaving, p99 under that load", percentile(times, 0.99), 0, "ms", 100, false, ""},
-	}, err
+	}, nil
+}
+
+// post saves one change as a browser does.
+func (b *bench) post(client *http.Client, id uint64, token string, o copy.Op) error {
+	body, err := json.Marshal(map[string]any{"layer": copy.Work, "ops": []copy.Op{o}})
+	if err != nil {
+		return err
+	}
+	req, err := http.NewRequest("POST", fmt.Sprintf("%s/copies/%d/ops", b.house.Base, id), bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	req.AddCookie(&http.Cookie{Name: "readymargin", Value: token})
+	res, err := client.Do(req)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	answer, _ := io.ReadAll(res.Body)
+	if res.StatusCode != http.StatusOK {
+		return fmt.Errorf("%d: %s", res.StatusCode, answer)
+	}
+	return nil
 }
 
 func op(who string, w, turn int) copy.Op {
