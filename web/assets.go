@@ -12,6 +12,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -81,12 +82,19 @@ func pack(b []byte) []byte {
 // url returns where a file is served.
 func (a *assets) url(name string) string { return "/a/" + a.version + "/" + name }
 
-// modules returns where the sheet screen's scripts are served, all of them, so
-// that the browser need not find them one behind the other.
-func (a *assets) modules() (urls []string) {
-	for _, name := range slices.Sorted(maps.Keys(a.plain)) {
-		if path.Dir(name) == "script" && name != "script/pages.js" {
-			urls = append(urls, a.url(name))
+// imported matches a module that another one imports before it runs.
+var imported = regexp.MustCompile(`(?m)^import [^(]*?'\./([a-z]+\.js)';`)
+
+// modules returns where a script's modules are served, all that it needs to
+// run, so that the browser need not find them one behind the other.
+func (a *assets) modules(entry string) (urls []string) {
+	names := []string{entry}
+	for i := 0; i < len(names); i++ {
+		urls = append(urls, a.url(names[i]))
+		for _, m := range imported.FindAllSubmatch(a.plain[names[i]], -1) {
+			if name := "script/" + string(m[1]); !slices.Contains(names, name) {
+				names = append(names, name)
+			}
 		}
 	}
 	return urls

@@ -1,50 +1,24 @@
-// draw has the instruments that draw: pen, highlighter, stamp, eraser. Script
-// paints the live line; what the gesture means is the core's.
+// draw has the instruments that draw and need the core at once: highlighter,
+// stamp, eraser; and what becomes of the lines of pen.js.
 
 import { core } from './core.js';
 import { node } from './paint.js';
 import { words, pixels } from './surface.js';
 import { add, marks, set, together } from './marks.js';
-import { instruments, pressure } from './pointer.js';
-import { pen, settings } from './settings.js';
+import { instruments } from './pointer.js';
+import { settings } from './settings.js';
 
 const round = (v) => Math.round(v * 100) / 100;
 
-// The live line is a chain of short paths, so that a long stroke costs no more
-// to paint than a short one; the group carries the strength, so that the
-// joints of a transparent line do not show.
-const CHAIN = 40;
-
-instruments.pen = {
-  draws: true,
-  down(p, e) {
-    const { color, width, opacity } = pen();
-    this.style = { color, width, opacity };
-    this.sheet = p.sheet;
-    this.samples = [p.x, p.y, pressure(e)];
-    this.line = node('g', { fill: 'none', stroke: color, 'stroke-width': width, opacity, 'stroke-linecap': 'round', 'stroke-linejoin': 'round' });
-    this.begin(`M${round(p.x)} ${round(p.y)}l0 0`);
-    p.sheet.over.append(this.line);
-  },
-  begin(d) { this.d = d; this.long = 0; this.path = node('path', { d }); this.line.append(this.path); },
-  move(_, __, all) {
-    for (const p of all) {
-      this.samples.push(p.x, p.y, p.pressure);
-      this.d += `L${round(p.x)} ${round(p.y)}`;
-      if (++this.long === CHAIN) { this.path.setAttribute('d', this.d); this.begin(`M${round(p.x)} ${round(p.y)}`); }
-    }
-    this.frame ??= requestAnimationFrame(() => { this.frame = null; this.path.setAttribute('d', this.d); }); // once a frame, however fast the pencil reports
-  },
-  async up() {
-    const { samples, style, sheet, line } = this;
-    this.path.setAttribute('d', this.d);
-    await core.loaded;
+core.loaded.then(() => {
+  const { pen } = instruments;
+  pen.keep = ({ samples, style, sheet, line }) => {
     const stroke = core.stroke(samples);
     if (stroke) add('ink', sheet.number, { ...style, inkList: [stroke] });
     line.remove();
-  },
-  cancel() { this.line?.remove(); },
-};
+  };
+  pen.waiting.splice(0).forEach(pen.keep);
+});
 
 instruments.highlighter = {
   draws: true,

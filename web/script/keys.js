@@ -5,7 +5,7 @@ import { redo, undo } from './marks.js';
 import { nudge, pick, picked, remove } from './pick.js';
 import { pressDigit, close } from './spine.js';
 import { fit, setZoom, surface } from './surface.js';
-import { keep, settings } from './settings.js';
+import { keep, look, settings } from './settings.js';
 import { el } from './paint.js';
 
 const table = [
@@ -50,5 +50,5 @@ export function help() {
   dialog.showModal();
 }
 dialog.querySelector('[data-keys-off]').addEventListener('change', (e) => { settings.keysOff = e.target.checked; keep(); });
-dialog.querySelector('[data-left]').addEventListener('change', (e) => { settings.left = e.target.checked; keep(); document.querySelector('[data-screen]').classList.toggle('left', settings.left); });
+dialog.querySelector('[data-left]').addEventListener('change', (e) => { settings.left = e.target.checked; keep(); look(); });
 document.querySelector('[data-do="help"]').addEventListener('click', help);

@@ -1,8 +1,6 @@
 // settings remembers, per person, how each instrument is set and how the
 // screen is kept; on this device at once and on the server soon after.
 
-import { ask } from './net.js';
-
 export const INKS = { 'blue-black': '#1e2a44', blue: '#1f4fa3', green: '#2d7a3a', red: '#c22f20', orange: '#c96a12', violet: '#7a3fa0', grey: '#6b7280', black: '#111111' };
 export const WASHES = { yellow: '#ffe27a', orange: '#ffc38a', pink: '#ffc2d6', green: '#bfe3c0', blue: '#bfdcf5', violet: '#dccbf2' };
 
@@ -48,7 +46,15 @@ export function keep() {
   for (const k of ['left', 'plain', 'keysOff']) mine[k] = settings[k];
   for (const k of Object.keys(mine[role])) mine[role][k] = settings[k];
   clearTimeout(timer);
-  timer = setTimeout(() => ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
+  timer = setTimeout(async () => (await import('./net.js')).ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
 }
 
 export const pen = () => settings.pens[settings.pen];
+
+// look shows the screen as it is kept: plain or not, the rule on which side.
+export function look() {
+  const screen = document.querySelector('[data-screen]');
+  screen.classList.toggle('left', settings.left);
+  screen.classList.toggle('plain', settings.plain);
+  document.querySelector('[data-do="plain"]').setAttribute('aria-pressed', String(settings.plain));
+}

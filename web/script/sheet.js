@@ -1,105 +1,21 @@
-// sheet opens a copy: for its student, or for a teacher who marks it.
+// sheet lays the pages of a copy so that they can be read and drawn on at
+// once; everything else of the screen follows in desk.js. What is imported
+// here is fetched ahead of the page, so it is kept small.
 
-import { core } from './core.js';
-import * as settingsOf from './settings.js';
-import { settings } from './settings.js';
+import { begin, look, settings } from './settings.js';
 import { fit, lay, surface } from './surface.js';
-import { load, marks, readyForHits, refresh } from './marks.js';
-import * as queue from './queue.js';
-import './draw.js';
-import './say.js';
-import * as spine from './spine.js';
-import * as margin from './margin.js';
-import * as ladder from './ladder.js';
-import { finish, place } from './type.js';
-import * as student from './student.js';
-import * as teacher from './marking.js';
-import { ask } from './net.js';
-import { toast } from './dialogs.js';
-import './keys.js';
+import { take } from './pointer.js';
+import './pen.js';
 
-const first = JSON.parse(document.querySelector('#view').textContent);
-const screen = document.querySelector('[data-screen]');
+const view = JSON.parse(document.querySelector('#view').textContent);
+lay(view);
+begin(view);
+look();
+if (view.edit) take(settings.hand);
+fit('width');
 
-marks.onChange = () => { margin.gather(); ladder.count(); };
-surface.onMove = () => { margin.arrange(); place(); };
-surface.onPage = (s) => ladder.current(s);
-
-async function open(view, again) {
-  finish();
-  if (again && JSON.stringify(view.pages) === JSON.stringify(marks.view?.pages) && view.worksheet === marks.view.worksheet) { /* the pages stay as they are */ }
-  else { lay(view); ladder.build(); }
-  marks.view = view;
-  if (!again) { settingsOf.begin(view); look(); }
-  spine.build(view);
-  if (!again) {
-    fit('width'); // the desk takes ink from here on; what was drawn before follows
-    surface.seen().then(() => requestAnimationFrame(() => requestAnimationFrame(() => performance.mark('readable'))));
-  }
-  await queue.begin(view.person, view.copy, view.edit, view.seq);
-  await load(view);
-  (view.teacher ? teacher : student).draw(view);
-  ladder.current(surface.sheets[0]);
-  const newest = view.marks.filter((m) => m.layer === view.edit).map((m) => m.at).sort().at(-1);
-  queue.savedSince(newest ? new Date(newest) : new Date());
-  follow(view);
-}
-
-function look() {
-  screen.classList.toggle('left', settings.left);
-  screen.classList.toggle('plain', settings.plain);
-  const b = document.querySelector('[data-do="plain"]');
-  b.setAttribute('aria-pressed', String(settings.plain));
-}
-document.querySelector('[data-do="plain"]').addEventListener('click', () => { settings.plain = !settings.plain; settingsOf.keep(); look(); fit('width'); });
-document.querySelector('[data-do="margin"]').addEventListener('click', () => screen.classList.toggle('notes-open'));
-
-// follow hears when the copy changes elsewhere, and fetches what is new.
-let source = null;
-function follow(view) {
-  source?.close();
-  if (!view.edit) { if (view.teacher) return; }
-  const layer = view.edit || 'work';
-  source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}`);
-  source.addEventListener('news', async (e) => {
-    const news = JSON.parse(e.data);
-    if (news.moved && !view.teacher) { await moved(news); return; }
-    if (news.seq <= queue.known(layer) || queue.busy() || document.querySelector('.typing')) return;
-    const fresh = await ask(view.teacher ? `/copies/${view.copy}/marking?attempt=${view.attempt}` : `/copies/${view.copy}/view`).catch(() => null);
-    if (fresh && fresh.copy === marks.view.copy) { await queue.begin(fresh.person, fresh.copy, fresh.edit, fresh.seq); await refresh(fresh); }
-  });
-}
-// moved hears that the copy's state has moved. Beginning to work is this
-// screen's own doing; whatever takes the copy out of the hand shows it anew.
-const working = (state) => ['not started', 'in progress', 'reworking'].includes(state);
-async function moved(news) {
-  if (news.state === 'submitted' && marks.view.state === 'submitted') return;
-  if (working(news.state) && working(marks.view.state)) {
-    if (news.state === marks.view.state) toast('New feedback has come. Load the page again to see it.');
-    marks.view.state = news.state;
-    return;
-  }
-  finish();
-  await queue.drained().catch(() => {});
-  if (!queue.busy()) location.reload();
-}
-window.addEventListener('pagehide', () => source?.close());
-queue.events.onSaved = (answer) => {
-  if (!marks.view.teacher && answer.state !== marks.view.state && ['in progress', 'reworking'].includes(answer.state)) {
-    marks.view.state = answer.state;
-    student.draw(marks.view);
-  }
-};
-queue.events.onOlder = async (view) => { await queue.begin(view.person, view.copy, view.edit, view.seq); await refresh(view); };
-
-if (first.teacher) { teacher.marking.open = (v) => open(v, true); teacher.begin(); } else student.begin();
-performance.mark('open');
-await open(first, false);
-performance.mark('shown');
-await surface.seen(); // the page first, then what gestures mean
-await core.load();
-readyForHits();
-for (const s of surface.sheets) if (s.near && s.fetched) { s.fetched.then(() => margin.gather()); }
-margin.gather();
-performance.mark('ready');
-screen.dataset.ready = 'yes';
+const frame = () => new Promise((ok) => { requestAnimationFrame(ok); });
+const seen = surface.seen().then(frame).then(frame).then(() => performance.mark('readable'));
+await Promise.race([seen, new Promise((ok) => { setTimeout(ok, 400); })]); // the page first, but no picture that is late holds up the rest
+const desk = await import('./desk.js');
+await desk.begins(view);

@@ -1,7 +1,6 @@
 // surface lays the pages out in one scroll, loads pictures and words as they
 // come near, and zooms so that the point under the pointer stays put.
 
-import { core } from './core.js';
 import { el, layer, node } from './paint.js';
 
 const desk = document.querySelector('[data-desk]');
@@ -70,6 +69,7 @@ export async function words(s) {
     if (!res.ok) { s.fetched = null; return; }
     const text = await res.text();
     setWords(s, JSON.parse(text));
+    const { core } = await import('./core.js');
     await core.loaded;
     core.setPrint(s.number, text);
   })().catch(() => { s.fetched = null; });
