@@ -12,10 +12,10 @@ const round = (v) => Math.round(v * 100) / 100;
 
 core.loaded.then(() => {
   const { pen } = instruments;
-  pen.keep = ({ samples, style, sheet, line }) => {
+  pen.keep = ({ samples, style, sheet, canvas }) => {
     const stroke = core.stroke(samples);
     if (stroke) add('ink', sheet.number, { ...style, inkList: [stroke] });
-    line.remove();
+    canvas.remove();
   };
   pen.waiting.splice(0).forEach(pen.keep);
 });

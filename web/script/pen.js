@@ -2,16 +2,28 @@
 // there: script paints the live line; what the gesture means is the core's, and
 // lines drawn before it has come wait for it.
 
-import { node } from './paint.js';
+import { el } from './paint.js';
 import { instruments, pressure } from './pointer.js';
 import { pen } from './settings.js';
+import { pixels, surface } from './surface.js';
 
-const round = (v) => Math.round(v * 100) / 100;
-
-// The live line is a chain of short paths, so that a long stroke costs no more
-// to paint than a short one; the group carries the strength, so that the
-// joints of a transparent line do not show.
-const CHAIN = 40;
+// The live line is drawn on a canvas over what is seen of the page: a new piece
+// costs the same however long the line and whatever lies beneath. The canvas
+// carries the strength, so that a transparent line does not darken where it
+// crosses itself.
+function easel(sheet, { color, width, opacity }) {
+  const page = sheet.box.getBoundingClientRect(), desk = surface.desk.getBoundingClientRect();
+  const left = Math.max(page.left, desk.left), top = Math.max(page.top, desk.top);
+  const w = Math.min(page.right, desk.right) - left, h = Math.min(page.bottom, desk.bottom) - top;
+  const dense = Math.min(window.devicePixelRatio || 1, 2), scale = pixels() * dense;
+  const canvas = el('canvas', { className: 'live', width: Math.ceil(w * dense), height: Math.ceil(h * dense) });
+  Object.assign(canvas.style, { left: `${left - page.left}px`, top: `${top - page.top}px`, width: `${w}px`, height: `${h}px`, opacity });
+  const pencil = canvas.getContext('2d');
+  pencil.setTransform(scale, 0, 0, scale, (page.left - left) * dense, (page.top - top) * dense);
+  Object.assign(pencil, { lineCap: 'round', lineJoin: 'round', strokeStyle: color, lineWidth: width });
+  sheet.box.append(canvas);
+  return { canvas, pencil };
+}
 
 instruments.pen = {
   draws: true,
@@ -20,25 +32,29 @@ instruments.pen = {
     this.style = { color, width, opacity };
     this.sheet = p.sheet;
     this.samples = [p.x, p.y, pressure(e)];
-    this.line = node('g', { fill: 'none', stroke: color, 'stroke-width': width, opacity, 'stroke-linecap': 'round', 'stroke-linejoin': 'round' });
-    this.begin(`M${round(p.x)} ${round(p.y)}l0 0`);
-    p.sheet.over.append(this.line);
+    Object.assign(this, easel(p.sheet, this.style));
+    this.drawn = 0;
+    this.draw();
   },
-  begin(d) { this.d = d; this.long = 0; this.path = node('path', { d }); this.line.append(this.path); },
+  // draw adds what has come since it was last called.
+  draw() {
+    const { pencil, samples } = this;
+    pencil.beginPath();
+    pencil.moveTo(samples[this.drawn], samples[this.drawn + 1]);
+    for (let i = this.drawn; i < samples.length; i += 3) pencil.lineTo(samples[i], samples[i + 1]);
+    pencil.stroke();
+    this.drawn = samples.length - 3;
+  },
   move(_, __, all) {
-    for (const p of all) {
-      this.samples.push(p.x, p.y, p.pressure);
-      this.d += `L${round(p.x)} ${round(p.y)}`;
-      if (++this.long === CHAIN) { this.path.setAttribute('d', this.d); this.begin(`M${round(p.x)} ${round(p.y)}`); }
-    }
-    this.frame ??= requestAnimationFrame(() => { this.frame = null; this.path.setAttribute('d', this.d); }); // once a frame, however fast the pencil reports
+    for (const p of all) this.samples.push(p.x, p.y, p.pressure);
+    this.draw();
   },
   up() {
-    const { samples, style, sheet, line } = this;
-    this.path.setAttribute('d', this.d);
-    this.keep({ samples, style, sheet, line });
+    const { samples, style, sheet, canvas } = this;
+    this.draw();
+    this.keep({ samples, style, sheet, canvas });
   },
   waiting: [],
   keep(drawn) { this.waiting.push(drawn); }, // until draw.js takes over
-  cancel() { this.line?.remove(); },
+  cancel() { this.canvas?.remove(); },
 };
