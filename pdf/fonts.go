@@ -119,8 +119,10 @@ func (s *subset) toUnicode() string {
 
 func utf16Hex(r rune) string {
 	out := ""
-	for _, u := range utf16.Encode([]rune{r}) {
+	for _, u := range utf16Units(string(r)) {
 		out += fmt.Sprintf("%04X", u)
 	}
 	return out
 }
+
+func utf16Units(s string) []uint16 { return utf16.Encode([]rune(s)) }

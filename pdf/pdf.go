@@ -85,5 +85,13 @@ type NotePoint struct {
 	Color  mark.Color
 }
 
+// A Leaf is a page of a file, both counted from where their lists begin (files
+// from 0, pages from 1), turned clockwise by Turn degrees.
+type Leaf struct {
+	File int `json:"file"`
+	Page int `json:"page"`
+	Turn int `json:"turn"`
+}
+
 // A4 is the size of an added page, in points.
 var A4 = page.R(0, 0, 595.28, 841.89)

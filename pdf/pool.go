@@ -97,6 +97,17 @@ func (p *Pool) Print(ctx context.Context, file []byte, what Print) ([]byte, erro
 	return b, err
 }
 
+// Bind makes one file of pages of several, in the order of the leaves. What
+// is not on a bound page is in no byte of it.
+func (p *Pool) Bind(ctx context.Context, files [][]byte, leaves []Leaf) ([]byte, error) {
+	sizes := make([]int, len(files))
+	for i, f := range files {
+		sizes[i] = len(f)
+	}
+	_, b, err := p.do(ctx, job{Do: "bind", Sizes: sizes, Leaves: leaves}, bytes.Join(files, nil))
+	return b, err
+}
+
 // do gives a job to a free worker. A worker that breaks a limit or dies is
 // replaced; the others go on.
 func (p *Pool) do(ctx context.Context, j job, file []byte) (result, []byte, error) {

@@ -10,13 +10,15 @@ import (
 // A job goes to a worker as two frames: this header, and the file's bytes,
 // which may be left out when the worker still has the file.
 type job struct {
-	Do     string    `json:"do"`             // "inspect", "picture" or "print"
+	Do     string    `json:"do"`             // "inspect", "picture", "print" or "bind"
 	File   string    `json:"file"`           // a name for the bytes, unique to them
 	Kept   bool      `json:"kept,omitempty"` // the worker has them
 	Limits Limits    `json:"limits"`
 	Page   int       `json:"page,omitempty"`
 	Scale  float64   `json:"scale,omitempty"` // pixels per point
 	Print  *composed `json:"print,omitempty"`
+	Sizes  []int     `json:"sizes,omitempty"` // of several files that come as one
+	Leaves []Leaf    `json:"leaves,omitempty"`
 }
 
 // A result comes back as two frames: this header, and bytes if there are any.

@@ -113,6 +113,8 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 		res.Type, body, err = d.picture(j.Page, j.Scale)
 	case "print":
 		body, err = printMarks(d.file, *j.Print)
+	case "bind":
+		body, err = bind(split(d.file, j.Sizes), j.Leaves)
 	default:
 		err = fmt.Errorf("no such work: %q", j.Do)
 	}
@@ -120,6 +122,14 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 		return result{Error: wireName(err)}, nil
 	}
 	return res, body
+}
+
+// split takes apart files that came as one.
+func split(all []byte, sizes []int) (files [][]byte) {
+	for _, n := range sizes {
+		files, all = append(files, all[:n]), all[n:]
+	}
+	return files
 }
 
 // wireName returns the name under which the parent knows err.

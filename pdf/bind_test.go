@@ -1,0 +1,169 @@
+package pdf
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"os"
+	"strings"
+	"testing"
+)
+
+// raw writes a PDF of the given objects; the first is the catalog.
+func raw(objects ...string) []byte {
+	var b bytes.Buffer
+	b.WriteString("%PDF-1.7\n")
+	at := make([]int, len(objects))
+	for i, o := range objects {
+		at[i] = b.Len()
+		fmt.Fprintf(&b, "%d 0 obj\n%s\nendobj\n", i+1, o)
+	}
+	start := b.Len()
+	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(at)+1)
+	for _, o := range at {
+		fmt.Fprintf(&b, "%010d 00000 n \n", o)
+	}
+	fmt.Fprintf(&b, "trailer\n<</Size %d/Root 1 0 R/Info<</Title(planted info)>>>>\nstartxref\n%d\n%%%%EOF\n", len(at)+1, start)
+	return b.Bytes()
+}
+
+func stream(entries, content string) string {
+	return fmt.Sprintf("<<%s/Length %d>>\nstream\n%s\nendstream", entries, len(content), content)
+}
+
+// answersInside is a question page and an answer page that share one
+// resources dictionary, one field and one structure tree, with the word
+// "planted" at every place where an answer page leaves traces.
+var answersInside = raw(
+	/* 1 */ "<</Type/Catalog/Pages 2 0 R/Outlines 20 0 R/Names<</EmbeddedFiles<</Names[(planted file)22 0 R]>>/Dests<</Names[(planted dest)[4 0 R/Fit]]>>>>"+
+		"/Metadata 23 0 R/StructTreeRoot 24 0 R/AcroForm<</Fields[13 0 R 16 0 R]/DR<</Font<</F1 5 0 R>>>>/DA(/F1 10 Tf)>>/PageLabels<</Nums[0<</P(planted label)>>]>>"+
+		"/OpenAction<</S/JavaScript/JS(planted script)>>/OCProperties<</OCGs[26 0 R 27 0 R]/D<</ON[26 0 R 27 0 R]/Order[26 0 R 27 0 R]>>>>/Threads[<</I<</Title(planted thread)>>>>]>>",
+	/* 2 */ "<</Type/Pages/Count 2/Kids[3 0 R 4 0 R]/MediaBox[0 0 400 400]/Resources 6 0 R>>",
+	/* 3 */ "<</Type/Page/Parent 2 0 R/Contents 7 0 R/Annots[12 0 R 14 0 R 17 0 R 18 0 R 19 0 R]/StructParents 0/PieceInfo<</X<</Private(planted private)>>>>/Thumb 11 0 R>>",
+	/* 4 */ "<</Type/Page/Parent 2 0 R/Contents 8 0 R/Annots[15 0 R 28 0 R]>>",
+	/* 5 */ "<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>",
+	/* 6 */ "<</Font<</F1 5 0 R>>/XObject<</Shared 9 0 R/Secret 10 0 R/Picture 11 0 R>>/Properties<</Layer 26 0 R/Hidden 27 0 R>>>>",
+	/* 7 */ stream("", "BT /F1 14 Tf 50 300 Td (What is kept) Tj ET /Shared Do /OC /Layer BDC EMC"),
+	/* 8 */ stream("", "BT /F1 14 Tf 50 300 Td (planted sentence) Tj ET /Secret Do /Picture Do /OC /Hidden BDC EMC"),
+	/* 9: a form that points at everything, and uses little */ stream("/Type/XObject/Subtype/Form/BBox[0 0 400 400]/Resources 6 0 R", "0 0 1 rg 50 50 100 100 re f"),
+	/* 10 */ stream("/Type/XObject/Subtype/Form/BBox[0 0 400 400]", "% planted form"),
+	/* 11 */ stream("/Type/XObject/Subtype/Image/Width 15/Height 1/ColorSpace/DeviceGray/BitsPerComponent 8", "planted picture"),
+	/* 12 */ "<</Type/Annot/Subtype/Widget/Rect[50 200 150 220]/Parent 13 0 R/P 3 0 R>>",
+	/* 13 */ "<</FT/Tx/T(station)/V(kept value)/Kids[12 0 R 15 0 R]>>",
+	/* 14 */ "<</Type/Annot/Subtype/Link/Rect[10 10 50 20]/Dest(planted dest)>>",
+	/* 15 */ "<</Type/Annot/Subtype/Widget/Rect[50 200 150 220]/Parent 13 0 R/P 4 0 R/TU(planted tooltip)>>",
+	/* 16 */ "<</FT/Tx/T(planted field)/V(planted value)/Subtype/Widget/Rect[10 100 90 120]/P 4 0 R>>",
+	/* 17 */ "<</Type/Annot/Subtype/Link/Rect[60 10 90 20]/A<</S/GoTo/D[4 0 R/Fit]/Next<</S/JavaScript/JS(planted next)>>>>>>",
+	/* 18 */ "<</Type/Annot/Subtype/Link/Rect[100 10 150 20]/A<</S/URI/URI(https://example.org/kept)>>>>",
+	/* 19 */ "<</Type/Annot/Subtype/FileAttachment/Rect[200 10 220 20]/FS 22 0 R>>",
+	/* 20 */ "<</First 21 0 R/Last 21 0 R/Count 1>>",
+	/* 21 */ "<</Title(planted bookmark)/Parent 20 0 R/Dest[4 0 R/Fit]>>",
+	/* 22 */ "<</Type/Filespec/F(planted.txt)/EF<</F 25 0 R>>>>",
+	/* 23 */ stream("/Type/Metadata/Subtype/XML", "<x>planted metadata</x>"),
+	/* 24 */ "<</Type/StructTreeRoot/K<</S/P/Pg 4 0 R/ActualText(planted structure)/K 0>>>>",
+	/* 25 */ stream("/Type/EmbeddedFile", "planted attachment"),
+	/* 26 */ "<</Type/OCG/Name(kept layer)>>",
+	/* 27 */ "<</Type/OCG/Name(planted layer)>>",
+	/* 28 */ "<</Type/Annot/Subtype/Text/Rect[10 300 30 320]/Contents(planted remark)>>",
+)
+
+func bound(t *testing.T, files [][]byte, leaves ...Leaf) []byte {
+	t.Helper()
+	b, err := pool.Bind(context.Background(), files, leaves)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+// No trace of a page that was left out is in any byte, once every stream is
+// unpacked by qpdf; what belongs to the kept page is all there.
+func TestHeldBackMeansAbsent(t *testing.T) {
+	file := written(t, bound(t, [][]byte{answersInside}, Leaf{Page: 1}))
+	open := file + ".open"
+	tool(t, "qpdf", "--qdf", "--object-streams=disable", "--decode-level=all", file, open)
+	for _, name := range []string{file, open} {
+		b, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if at := bytes.Index(b, []byte("planted")); at >= 0 {
+			t.Errorf("left behind: %q", b[max(at-80, 0):min(at+60, len(b))])
+		}
+	}
+	tool(t, "qpdf", "--check", file)
+	kept := string(must(os.ReadFile(open)))
+	fields := tool(t, "qpdf", "--json=2", "--json-key=acroform", file)
+	for _, want := range []string{"kept layer", "https://example.org/kept"} {
+		if !strings.Contains(kept, want) {
+			t.Errorf("%q was lost", want)
+		}
+	}
+	if strings.Count(fields, `"alternativename"`) != 1 || !strings.Contains(fields, "kept value") {
+		t.Errorf("fields: %s", fields)
+	}
+	if got := tool(t, "pdftotext", file, "-"); !strings.HasPrefix(got, "What is kept\n") {
+		t.Errorf("text %q", got)
+	}
+}
+
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return v
+}
+
+// A bound page looks as it did, turned as it was told; qpdf and mupdf find
+// nothing wrong with the file.
+func TestBoundPagesLookAsTheyDid(t *testing.T) {
+	files := [][]byte{turned, answersInside}
+	leaves := []Leaf{{1, 2, 0}, {0, 8, 0}, {0, 5, 90}, {0, 2, 270}, {0, 7, 0}, {1, 1, 180}, {0, 1, 0}, {1, 1, 0}}
+	out := bound(t, files, leaves...)
+	name := written(t, out)
+	tool(t, "qpdf", "--check", name)
+	tool(t, "mutool", "draw", "-o", name+"-%d.png", "-r", "20", name)
+	ctx := context.Background()
+	for i, l := range leaves {
+		was := decoded(t, must(pool.Picture(ctx, files[l.File], l.Page, 1)))
+		is := decoded(t, must(pool.Picture(ctx, out, i+1, 1)))
+		w, h := was.Bounds().Dx(), was.Bounds().Dy()
+		if l.Turn%180 != 0 {
+			w, h = h, w
+		}
+		if is.Bounds().Dx() != w || is.Bounds().Dy() != h {
+			t.Errorf("leaf %d: %v, was %v, turned by %d", i, is.Bounds(), was.Bounds(), l.Turn)
+			continue
+		}
+		if l.Turn == 0 && !same(was, is) {
+			t.Errorf("leaf %d looks otherwise", i)
+		}
+	}
+	if fields := tool(t, "qpdf", "--json=2", "--json-key=acroform", name); strings.Count(fields, `"fullname"`) != 3 {
+		t.Errorf("a field of two widgets, one of them bound twice: %s", fields)
+	}
+	if _, err := pool.Bind(ctx, files, []Leaf{{1, 3, 0}}); err != ErrNoPage {
+		t.Errorf("a page that is not there: %v", err)
+	}
+}
+
+func decoded(t *testing.T, p Picture) image.Image {
+	t.Helper()
+	m, _, err := image.Decode(bytes.NewReader(p.Data))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m
+}
+
+func same(a, b image.Image) bool {
+	for y := range a.Bounds().Dy() {
+		for x := range a.Bounds().Dx() {
+			if a.At(x, y) != b.At(x, y) {
+				return false
+			}
+		}
+	}
+	return true
+}
