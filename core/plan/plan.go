@@ -1,0 +1,143 @@
+// Package plan knows which pages make a worksheet: in which order, turned how,
+// and what becomes of those that students do not get. Nothing is taken out of
+// what the teacher brought in; a page that is left out only says so.
+package plan
+
+import (
+	"encoding/json"
+	"errors"
+
+	"readymargin/core/heldback"
+)
+
+// A Use is what becomes of a page.
+type Use string
+
+const (
+	Sheet   Use = "sheet"   // students get it
+	Held    Use = "held"    // held back: the teachers see it beside the student's page
+	Dropped Use = "dropped" // not needed
+)
+
+// A Leaf is a page of one of the files that the teacher brought in.
+type Leaf struct {
+	Source   int              `json:"source"` // the file, from 0
+	Page     int              `json:"page"`   // in it, from 1
+	Turn     int              `json:"turn"`   // clockwise, degrees: 0, 90, 180 or 270
+	Use      Use              `json:"use"`
+	Proposal *heldback.Reason `json:"proposal,omitempty"` // why it is likely to hold answers
+	Decided  bool             `json:"decided,omitempty"`  // the teacher has answered the proposal
+}
+
+// A Plan is the leaves of a worksheet in their order: every page of every
+// file, once.
+type Plan []Leaf
+
+// Problems of a plan.
+var (
+	ErrPages = errors.New("plan: not every page of every file, once")
+	ErrLeaf  = errors.New("plan: a leaf that cannot be")
+	ErrNone  = errors.New("plan: no page is left for the students")
+)
+
+// Join returns the plan with the pages of one more file before the leaf at
+// index at. Reasons are what is proposed to be held back among them.
+func (p Plan) Join(source, pages, at int, reasons map[int]heldback.Reason) Plan {
+	at = min(max(at, 0), len(p))
+	out := append(Plan{}, p[:at]...)
+	for n := 1; n <= pages; n++ {
+		l := Leaf{Source: source, Page: n, Use: Sheet}
+		if r, ok := reasons[n]; ok {
+			l.Proposal = &r
+		}
+		out = append(out, l)
+	}
+	return append(out, p[at:]...)
+}
+
+// Changed returns the plan that a teacher wants in place of p: the same pages
+// in another order, turned and used otherwise. What was proposed stays.
+func (p Plan) Changed(want Plan) (Plan, error) {
+	type page struct{ source, page int }
+	was := map[page]Leaf{}
+	for _, l := range p {
+		was[page{l.Source, l.Page}] = l
+	}
+	out := make(Plan, len(want))
+	for i, l := range want {
+		at := page{l.Source, l.Page}
+		old, ok := was[at]
+		if !ok {
+			return nil, ErrPages
+		}
+		delete(was, at)
+		if l.Turn%90 != 0 || l.Turn < 0 || l.Turn > 270 || l.Use != Sheet && l.Use != Held && l.Use != Dropped {
+			return nil, ErrLeaf
+		}
+		l.Proposal = old.Proposal
+		out[i] = l
+	}
+	if len(was) > 0 {
+		return nil, ErrPages
+	}
+	return out, nil
+}
+
+// Of returns the leaves with one use, in order.
+func (p Plan) Of(u Use) (out []Leaf) {
+	for _, l := range p {
+		if l.Use == u {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+// Undecided returns the leaves whose proposal the teacher has not answered.
+func (p Plan) Undecided() (out []Leaf) {
+	for _, l := range p {
+		if l.Proposal != nil && !l.Decided {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+// SameSheet reports whether students get the same from both plans.
+func (p Plan) SameSheet(q Plan) bool {
+	a, b := p.Of(Sheet), q.Of(Sheet)
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if a[i].Source != b[i].Source || a[i].Page != b[i].Page || a[i].Turn != b[i].Turn {
+			return false
+		}
+	}
+	return true
+}
+
+// Whole reports whether the plan is one file as it was brought in.
+func (p Plan) Whole() bool {
+	for i, l := range p {
+		if l.Source != 0 || l.Page != i+1 || l.Turn != 0 || l.Use != Sheet {
+			return false
+		}
+	}
+	return true
+}
+
+// Parse reads a plan as String wrote it.
+func Parse(s string) (p Plan, err error) {
+	err = json.Unmarshal([]byte(s), &p)
+	return p, err
+}
+
+// String returns the plan as JSON.
+func (p Plan) String() string {
+	b, err := json.Marshal(p)
+	if err != nil {
+		return "[]" // numbers and words always marshal
+	}
+	return string(b)
+}
