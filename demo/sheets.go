@@ -67,7 +67,26 @@ func (s sheet) bytes() ([]byte, error) {
 // a curve to draw.
 func TideHeights() ([]byte, error) {
 	s := newSheet()
-	s.title("Tide heights 2")
+	s.tides("Tide heights 2")
+	return s.bytes()
+}
+
+// TideHeightsWithAnswers is the next one, which has its answers on a third page.
+func TideHeightsWithAnswers() ([]byte, error) {
+	s := newSheet()
+	s.tides("Tide heights 3")
+	s.title("Tide heights 3: answers")
+	for i, line := range []string{
+		"1. 0.9 m and 3.0 m; 3.4 m and 5.5 m; 5.4 m and 7.5 m", "2. 4.5 m, a spring tide", "3. The first: a can, red", "4. The Carrick rocks and the overfalls are dangers; the white tower is a sea mark",
+		"5. By the rule of twelfths three twelfths of the range run in the third hour, one in the first", "7. 06:40", "8. 05:12 and 18:02",
+	} {
+		s.say(56, 150+30*float64(i), 12, "", line)
+	}
+	return s.bytes()
+}
+
+func (s sheet) tides(title string) {
+	s.title(title)
 	s.question(136, "1.", "Read the extract for Skerry Sound and fill in the table. Heights are above chart datum.")
 	for i, line := range []string{
 		"On 14 March low water falls at 05:12 (0.9 m) and high water at 11:30 (5.4 m). Entering from",
@@ -120,7 +139,6 @@ func TideHeights() ([]byte, error) {
 	s.rule(74, 250, 540)
 	s.say(258, 537, 12, "", "and")
 	s.rule(290, 466, 540)
-	return s.bytes()
 }
 
 func (s sheet) table(x, y float64, widths []float64, height float64, rows [][]string) {

@@ -65,8 +65,10 @@ func noted(n int, x, y float64, text string, voice *mark.Voice) markMaker {
 }
 
 // washed highlights the printed words from the one at (x0, y0) to the one at (x1, y1).
-func (f *filler) washed(w uint64, n int, x0, y0, x1, y1 float64, color mark.Color) markMaker {
-	row, err := f.Store.WorksheetPage(f.ctx, w, n)
+func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64, color mark.Color) markMaker {
+	r, err := f.Store.Revision(f.ctx, revision)
+	f.check(err)
+	row, err := f.Store.FilePage(f.ctx, r.FileHash, n)
 	f.check(err)
 	var print words.Page
 	if f.err == nil {
@@ -166,7 +168,7 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 		if i == 7 || i == 8 { // in progress
 			work.span, work.kind, work.circle, work.lines = "", "", -1, nil
 		}
-		f.save(f.students[i], c.ID, copy.Work, f.tideMarks(a.WorksheetID, work)...)
+		f.save(f.students[i], c.ID, copy.Work, f.tideMarks(a.RevisionID, work)...)
 		if i == 7 || i == 8 {
 			continue
 		}

@@ -16,6 +16,7 @@ import (
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/plan"
 	"readymargin/demo"
 	"readymargin/school"
 	"readymargin/web"
@@ -68,6 +69,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 	must(err)
 	sc.sheet, err = s.BringIn(ctx, all["teacher"], "access.pdf", pdf)
 	must(err)
+	must(s.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}))
 	for i, state := range flow.States {
 		a, err := s.Assign(ctx, all["teacher"], school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Points: "10", Title: fmt.Sprint("Access ", i)})
 		must(err)
@@ -166,7 +168,9 @@ var rights = map[string]any{
 	"GET /courses/:id": "teacher", "POST /courses/:id/code": "teacher", "POST /courses/:id/voice": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
-	"GET /worksheets/:id/pages/:n/:scale": members, "GET /worksheets/:id/print/:n": members,
+	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/reissue": "teacher",
+	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
+	"GET /sheets/:id/pages/:n/:scale": members, "GET /sheets/:id/print/:n": members, "GET /sheets/:id/held/:n/:scale": "teacher",
 	"POST /assignments": "teacher", "GET /assignments/:id": "classmate student",
 	"GET /assignments/:id/marking": "teacher", "POST /assignments/:id/return": "teacher", "GET /assignments/:id/roll": "teacher",
 	"GET /copies/:id": "student", "GET /copies/:id/view": "student",
@@ -200,7 +204,7 @@ func allowed(r any, state flow.State, kind string) bool {
 // bodies make a request of an entitled person fail for another reason than
 // who asks, so that the table can be walked without moving anything.
 var bodies = map[string]string{
-	"POST /copies/:id/ops": `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /copies/:id/submit": "seq=-1",
+	"POST /copies/:id/ops": `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
 }
 
 func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
@@ -250,12 +254,14 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 	switch {
 	case strings.HasPrefix(path, "/worksheets"):
 		id = sc.sheet.ID
+	case strings.HasPrefix(path, "/sheets"):
+		id = sc.given.RevisionID
 	case strings.HasPrefix(path, "/assignments"):
 		id = sc.given.ID
 	case strings.HasPrefix(path, "/copies"):
 		id = cp.ID
 	}
-	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":n", "1", ":scale", "25", ":hash", strings.Repeat("0", 64)).Replace(path)
+	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":hash", strings.Repeat("0", 64)).Replace(path)
 	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work"}[route]
 	body := bodies[route]
 	if route == "POST /assignments" {

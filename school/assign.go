@@ -22,6 +22,7 @@ type NewAssignment struct {
 	Instructions string
 	Points       string
 	Due          string
+	Anyway       bool // though likely answer pages are undecided
 }
 
 // Assign gives a worksheet to a whole course, a copy each.
@@ -30,12 +31,16 @@ func (s *School) Assign(ctx context.Context, who Person, n NewAssignment) (Assig
 	if err != nil {
 		return Assignment{}, err
 	}
-	w, err := s.worksheet(ctx, who, n.Worksheet, access.UseWorksheet)
+	w, err := s.worksheet(ctx, who, n.Worksheet)
+	if err != nil {
+		return Assignment{}, err
+	}
+	r, err := s.revise(ctx, w, n.Anyway)
 	if err != nil {
 		return Assignment{}, err
 	}
 	a := Assignment{
-		CourseID: c.ID, WorksheetID: w.ID, Title: strings.TrimSpace(n.Title),
+		CourseID: c.ID, WorksheetID: w.ID, RevisionID: r.ID, Title: strings.TrimSpace(n.Title),
 		Instructions: strings.TrimSpace(n.Instructions), CreatedAt: s.Now(),
 	}
 	if a.Title == "" {

@@ -10,6 +10,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
+	"readymargin/core/plan"
 	"readymargin/core/points"
 )
 
@@ -236,7 +237,11 @@ func (s *School) OpenToMark(ctx context.Context, who Person, id uint64, number i
 		return v, access.ErrHidden
 	}
 	a := attempts[number-1]
-	v.Teacher, v.Attempt = true, number
+	p, err := plan.Parse(c.Revision.Plan)
+	if err != nil {
+		return v, err
+	}
+	v.Teacher, v.Attempt, v.Held = true, number, len(p.Of(plan.Held))
 	v.Edit, v.Say = copy.Feedback(number), copy.Feedback(number)
 	v.Remark, v.ReturnedAt = a.Remark, a.ReturnedAt
 	v.Unsent = OnRoll{Latest: a}.Unsent()

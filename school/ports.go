@@ -15,6 +15,7 @@ import (
 var (
 	ErrNotFound = errors.New("school: there is no such thing")
 	ErrTaken    = errors.New("school: the name is taken")
+	ErrStale    = errors.New("school: changed elsewhere in the meantime")
 )
 
 // A Store keeps the records. Everything written is durable when a method
@@ -67,17 +68,40 @@ type CourseRole struct {
 
 // Worksheets are what teachers brought in.
 type Worksheets interface {
-	AddWorksheet(ctx context.Context, w *Worksheet, pages []WorksheetPage) error
+	AddWorksheet(ctx context.Context, w *Worksheet, first Source) error
 	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
 	WorksheetsOf(ctx context.Context, owner uint64) ([]Worksheet, error)
-	WorksheetPages(ctx context.Context, id uint64) ([]WorksheetPage, error) // without Print
-	WorksheetPage(ctx context.Context, id uint64, number int) (WorksheetPage, error)
-	// WorksheetRole returns the highest role that the person has in a course
-	// to which the worksheet was assigned.
-	WorksheetRole(ctx context.Context, worksheet, person uint64) (access.Role, error)
+	SetTitle(ctx context.Context, worksheet uint64, title string) error
+	// SetPlan replaces the plan if it still has the given version, and adds a
+	// source if there is one; ErrStale otherwise.
+	SetPlan(ctx context.Context, worksheet uint64, version int, plan string, add *Source) error
+	Sources(ctx context.Context, worksheet uint64) ([]Source, error)
+	AddRevision(ctx context.Context, r *Revision) error
+	Revision(ctx context.Context, id uint64) (Revision, error)
+	LatestRevision(ctx context.Context, worksheet uint64) (Revision, error)
+	// Reissue lets the worksheet's assignments go on with a revision: copies
+	// that are not started move to it, and begun is how many stay.
+	Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error)
+	// Uses returns where a worksheet is assigned, newest first.
+	Uses(ctx context.Context, worksheet uint64) ([]Use, error)
+	// RevisionRole returns the highest role that the person has in a course
+	// in which the revision was handed to that person's class.
+	RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error)
+	AddFilePages(ctx context.Context, pages []FilePage) error
+	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print
+	FilePage(ctx context.Context, file string, number int) (FilePage, error)
 	// Picture returns the blob of a rendered page, or ErrNotFound.
 	Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error)
 	SetPicture(ctx context.Context, file string, page, scale int, hash, mediaType string) error
+}
+
+// A Use is an assignment of a worksheet.
+type Use struct {
+	AssignmentID uint64
+	Title        string
+	Course       string
+	RevisionID   uint64
+	Begun        int // copies that are begun
 }
 
 // Copies are the students' exemplars and all that happens to them.
@@ -131,6 +155,7 @@ type Press interface {
 	Inspect(ctx context.Context, file []byte) ([]pdf.Page, error)
 	Picture(ctx context.Context, file []byte, page int, scale float64) (pdf.Picture, error)
 	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
+	Bind(ctx context.Context, files [][]byte, leaves []pdf.Leaf) ([]byte, error)
 }
 
 // An Ear takes recordings in; sound.Ffmpeg is one.

@@ -6,12 +6,18 @@ import (
 	"errors"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"unicode/utf8"
 
 	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/heldback"
 	"readymargin/core/page"
+	"readymargin/core/plan"
+	"readymargin/core/words"
 	"readymargin/pdf"
 )
 
@@ -21,27 +27,53 @@ func (s *School) BringIn(ctx context.Context, who Person, fileName string, file 
 	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
 		return Worksheet{}, err
 	}
-	if len(file) == 0 {
-		return Worksheet{}, pdf.ErrEmpty
-	}
-	pages, err := s.Press.Inspect(ctx, file)
+	source, pages, err := s.takeIn(ctx, fileName, file)
 	if err != nil {
 		return Worksheet{}, err
 	}
-	w := Worksheet{OwnerID: who.ID, Title: titleOf(fileName), PageCount: len(pages), CreatedAt: s.Now()}
-	rows := make([]WorksheetPage, len(pages))
+	w := Worksheet{OwnerID: who.ID, Title: titleOf(fileName), Version: 1, CreatedAt: s.Now()}
+	w.Plan = plan.Plan{}.Join(0, len(pages), 0, propose(pages)).String()
+	return w, s.Store.AddWorksheet(ctx, &w, source)
+}
+
+// takeIn reads a PDF and keeps it with its pages.
+func (s *School) takeIn(ctx context.Context, fileName string, file []byte) (Source, []pdf.Page, error) {
+	if len(file) == 0 {
+		return Source{}, nil, pdf.ErrEmpty
+	}
+	pages, err := s.Press.Inspect(ctx, file)
+	if err != nil {
+		return Source{}, nil, err
+	}
+	source := Source{Name: shorten(fileName, 100), PageCount: len(pages)}
+	source.FileHash, err = s.keep(ctx, file, pages)
+	return source, pages, err
+}
+
+// keep stores a PDF with its pages and returns its hash.
+func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (string, error) {
+	hash, err := s.Store.PutBlob(ctx, file)
+	if err != nil {
+		return "", err
+	}
+	rows := make([]FilePage, len(pages))
 	for i, p := range pages {
 		box, err1 := json.Marshal(p.Box)
 		print, err2 := json.Marshal(p.Print)
 		if err := errors.Join(err1, err2); err != nil {
-			return w, err
+			return "", err
 		}
-		rows[i] = WorksheetPage{Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print)}
+		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print)}
 	}
-	if w.FileHash, err = s.Store.PutBlob(ctx, file); err != nil {
-		return w, err
+	return hash, s.Store.AddFilePages(ctx, rows)
+}
+
+func propose(pages []pdf.Page) map[int]heldback.Reason {
+	print := make([]words.Page, len(pages))
+	for i, p := range pages {
+		print[i] = p.Print
 	}
-	return w, s.Store.AddWorksheet(ctx, &w, rows)
+	return heldback.Propose(print)
 }
 
 // titleOf makes a title of a file's name.
@@ -54,8 +86,8 @@ func titleOf(fileName string) string {
 	return shorten(t, 100)
 }
 
-// worksheet loads a worksheet and checks one action.
-func (s *School) worksheet(ctx context.Context, who Person, id uint64, a access.Action) (Worksheet, error) {
+// worksheet loads a worksheet of the person's own.
+func (s *School) worksheet(ctx context.Context, who Person, id uint64) (Worksheet, error) {
 	if who.ID == 0 {
 		return Worksheet{}, access.ErrSignIn
 	}
@@ -66,23 +98,234 @@ func (s *School) worksheet(ctx context.Context, who Person, id uint64, a access.
 	if err != nil {
 		return w, err
 	}
-	asker := access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}
-	if !asker.Owner {
-		if asker.Role, err = s.Store.WorksheetRole(ctx, id, who.ID); err != nil {
-			return w, err
-		}
-	}
-	return w, access.May(asker, a, access.Thing{})
+	return w, access.May(access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}, access.UseWorksheet, access.Thing{})
 }
 
-// Worksheet returns a worksheet of the teacher's own with its pages.
-func (s *School) Worksheet(ctx context.Context, who Person, id uint64) (Worksheet, []WorksheetPage, error) {
-	w, err := s.worksheet(ctx, who, id, access.UseWorksheet)
-	if err != nil {
-		return w, nil, err
+// revision loads what students get of a worksheet and checks one action.
+func (s *School) revision(ctx context.Context, who Person, id uint64, a access.Action) (Revision, error) {
+	if who.ID == 0 {
+		return Revision{}, access.ErrSignIn
 	}
-	pages, err := s.Store.WorksheetPages(ctx, id)
-	return w, pages, err
+	r, err := s.Store.Revision(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return r, access.ErrHidden
+	}
+	if err != nil {
+		return r, err
+	}
+	w, err := s.Store.Worksheet(ctx, r.WorksheetID)
+	if err != nil {
+		return r, err
+	}
+	asker := access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}
+	if !asker.Owner {
+		if asker.Role, err = s.Store.RevisionRole(ctx, id, who.ID); err != nil {
+			return r, err
+		}
+	}
+	return r, access.May(asker, a, access.Thing{})
+}
+
+// A Bench is a worksheet while it is being prepared.
+type Bench struct {
+	Worksheet Worksheet
+	Plan      plan.Plan
+	Pages     []PageSize // of the plan's leaves, before they are turned
+	Sources   []Source
+	Uses      []Use
+	Revision  Revision // the newest, if there is one
+	Changed   bool     // since the newest revision
+}
+
+// Prepare returns a worksheet of the teacher's own as it is being prepared.
+func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, err error) {
+	if b.Worksheet, err = s.worksheet(ctx, who, id); err != nil {
+		return b, err
+	}
+	if b.Plan, err = plan.Parse(b.Worksheet.Plan); err != nil {
+		return b, err
+	}
+	if b.Sources, err = s.Store.Sources(ctx, id); err != nil {
+		return b, err
+	}
+	sizes := make([][]FilePage, len(b.Sources))
+	for i, f := range b.Sources {
+		if sizes[i], err = s.Store.FilePages(ctx, f.FileHash); err != nil {
+			return b, err
+		}
+	}
+	for _, l := range b.Plan {
+		p := sizes[l.Source][l.Page-1]
+		b.Pages = append(b.Pages, PageSize{p.Width, p.Height})
+	}
+	if b.Uses, err = s.Store.Uses(ctx, id); err != nil {
+		return b, err
+	}
+	b.Revision, err = s.Store.LatestRevision(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return b, nil
+	}
+	if err != nil {
+		return b, err
+	}
+	was, err := plan.Parse(b.Revision.Plan)
+	b.Changed = !was.SameSheet(b.Plan)
+	return b, err
+}
+
+// Arrange changes which pages the worksheet has, how, and what becomes of the
+// others. version is the plan's that the change was made on.
+func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int, want plan.Plan) error {
+	w, err := s.worksheet(ctx, who, id)
+	if err != nil {
+		return err
+	}
+	now, err := plan.Parse(w.Plan)
+	if err != nil {
+		return err
+	}
+	next, err := now.Changed(want)
+	if err != nil {
+		return problem("plan", "", "")
+	}
+	return s.Store.SetPlan(ctx, id, version, next.String(), nil)
+}
+
+// AddPages adds the pages of another PDF before the leaf at index at.
+func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fileName string, file []byte) error {
+	w, err := s.worksheet(ctx, who, id)
+	if err != nil {
+		return err
+	}
+	now, err := plan.Parse(w.Plan)
+	if err != nil {
+		return err
+	}
+	sources, err := s.Store.Sources(ctx, id)
+	if err != nil {
+		return err
+	}
+	source, pages, err := s.takeIn(ctx, fileName, file)
+	if err != nil {
+		return err
+	}
+	if len(now)+len(pages) > s.Press.Limits().Pages {
+		return pdf.ErrPages
+	}
+	source.WorksheetID, source.Number = id, len(sources)
+	next := now.Join(source.Number, len(pages), at, propose(pages))
+	return s.Store.SetPlan(ctx, id, w.Version, next.String(), &source)
+}
+
+// Rename gives a worksheet another title.
+func (s *School) Rename(ctx context.Context, who Person, id uint64, title string) error {
+	if _, err := s.worksheet(ctx, who, id); err != nil {
+		return err
+	}
+	title = strings.TrimSpace(title)
+	if title == "" || utf8.RuneCountInString(title) > 100 {
+		return problem("title", "title", title)
+	}
+	return s.Store.SetTitle(ctx, id, title)
+}
+
+// revise returns the revision that students would get now, binding a new one
+// if the plan has changed since the last. Likely answer pages that nobody has
+// decided on are a problem unless anyway is set.
+func (s *School) revise(ctx context.Context, w Worksheet, anyway bool) (Revision, error) {
+	p, err := plan.Parse(w.Plan)
+	if err != nil {
+		return Revision{}, err
+	}
+	if len(p.Of(plan.Sheet)) == 0 {
+		return Revision{}, problem("no pages", "", "")
+	}
+	if n := len(p.Undecided()); n > 0 && !anyway {
+		return Revision{}, problem("undecided", "", strconv.Itoa(n))
+	}
+	last, err := s.Store.LatestRevision(ctx, w.ID)
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return last, err
+	}
+	if err == nil && last.Plan == w.Plan {
+		return last, nil
+	}
+	r := Revision{WorksheetID: w.ID, Number: last.Number + 1, Plan: w.Plan, CreatedAt: s.Now()}
+	if r.FileHash, r.PageCount, err = s.bind(ctx, w.ID, p); err != nil {
+		return r, err
+	}
+	return r, s.Store.AddRevision(ctx, &r)
+}
+
+// bind makes the PDF that students get. A file that is handed out as it was
+// brought in stays as it is.
+func (s *School) bind(ctx context.Context, worksheet uint64, p plan.Plan) (hash string, pages int, err error) {
+	sources, err := s.Store.Sources(ctx, worksheet)
+	if err != nil {
+		return "", 0, err
+	}
+	if p.Whole() {
+		return sources[0].FileHash, sources[0].PageCount, nil
+	}
+	files := make([][]byte, len(sources))
+	for i, f := range sources {
+		if files[i], err = s.Store.Blob(ctx, f.FileHash); err != nil {
+			return "", 0, err
+		}
+	}
+	var leaves []pdf.Leaf
+	for _, l := range p.Of(plan.Sheet) {
+		leaves = append(leaves, pdf.Leaf{File: l.Source, Page: l.Page, Turn: l.Turn})
+	}
+	bound, err := s.Press.Bind(ctx, files, leaves)
+	if err != nil {
+		return "", 0, err
+	}
+	inspected, err := s.Press.Inspect(ctx, bound)
+	if err != nil {
+		return "", 0, err
+	}
+	hash, err = s.keep(ctx, bound, inspected)
+	return hash, len(inspected), err
+}
+
+// Reissue lets the worksheet's assignments go on with what the plan says now.
+// Copies that are begun stay as they are; begun is how many these are.
+func (s *School) Reissue(ctx context.Context, who Person, id uint64, anyway bool) (begun int, err error) {
+	w, err := s.worksheet(ctx, who, id)
+	if err != nil {
+		return 0, err
+	}
+	r, err := s.revise(ctx, w, anyway)
+	if err != nil {
+		return 0, err
+	}
+	return s.Store.Reissue(ctx, id, r.ID)
+}
+
+// Preview returns the student's screen of a worksheet, to be tried out.
+func (s *School) Preview(ctx context.Context, who Person, id uint64) (View, error) {
+	w, err := s.worksheet(ctx, who, id)
+	if err != nil {
+		return View{}, err
+	}
+	r, err := s.revise(ctx, w, true)
+	if err != nil {
+		return View{}, err
+	}
+	v := View{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
+		Edit: copy.Work, Trial: true, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{}}
+	v.Pages, err = s.sizes(ctx, r)
+	return v, err
+}
+
+func (s *School) sizes(ctx context.Context, r Revision) ([]PageSize, error) {
+	pages, err := s.Store.FilePages(ctx, r.FileHash)
+	out := make([]PageSize, len(pages))
+	for i, p := range pages {
+		out[i] = PageSize{p.Width, p.Height}
+	}
+	return out, err
 }
 
 // Worksheets returns the teacher's own worksheets, newest first.
@@ -91,11 +334,12 @@ func (s *School) Worksheets(ctx context.Context, who Person) ([]Worksheet, error
 }
 
 // Print returns what is printed on a page, as JSON of words.Page.
-func (s *School) Print(ctx context.Context, who Person, worksheet uint64, number int) (string, error) {
-	if _, err := s.worksheet(ctx, who, worksheet, access.SeeWorksheet); err != nil {
+func (s *School) Print(ctx context.Context, who Person, revision uint64, number int) (string, error) {
+	r, err := s.revision(ctx, who, revision, access.SeeWorksheet)
+	if err != nil {
 		return "", err
 	}
-	p, err := s.Store.WorksheetPage(ctx, worksheet, number)
+	p, err := s.Store.FilePage(ctx, r.FileHash, number)
 	if errors.Is(err, ErrNotFound) {
 		return "", access.ErrHidden
 	}
@@ -106,26 +350,73 @@ func (s *School) Print(ctx context.Context, who Person, worksheet uint64, number
 // per point.
 var Scales = []int{25, 100, 150, 200, 300, 400}
 
-// Picture returns a page's picture and its media type. It is rendered once
-// and kept; everybody who sees the worksheet gets the same bytes.
-func (s *School) Picture(ctx context.Context, who Person, worksheet uint64, number, scale int) (data []byte, mediaType string, err error) {
-	w, err := s.worksheet(ctx, who, worksheet, access.SeeWorksheet)
+// A Picture is a page's picture.
+type Picture struct {
+	Data []byte
+	Type string // media type
+}
+
+// Picture returns a page as students see it. It is rendered once and kept;
+// everybody who sees it gets the same bytes.
+func (s *School) Picture(ctx context.Context, who Person, revision uint64, number, scale int) (Picture, error) {
+	r, err := s.revision(ctx, who, revision, access.SeeWorksheet)
 	if err != nil {
-		return nil, "", err
+		return Picture{}, err
 	}
-	if number < 1 || number > w.PageCount || !slices.Contains(Scales, scale) {
-		return nil, "", access.ErrHidden
+	return s.picture(ctx, pictureKey{r.FileHash, number, scale}, r.PageCount)
+}
+
+// HeldPicture returns the picture of the n-th page that is held back.
+func (s *School) HeldPicture(ctx context.Context, who Person, revision uint64, n, scale int) (Picture, error) {
+	r, err := s.revision(ctx, who, revision, access.SeeHeld)
+	if err != nil {
+		return Picture{}, err
 	}
-	hash, mediaType, err := s.Store.Picture(ctx, w.FileHash, number, scale)
+	p, err := plan.Parse(r.Plan)
+	if err != nil {
+		return Picture{}, err
+	}
+	held := p.Of(plan.Held)
+	if n < 1 || n > len(held) {
+		return Picture{}, access.ErrHidden
+	}
+	return s.sourcePicture(ctx, r.WorksheetID, held[n-1].Source, held[n-1].Page, scale)
+}
+
+// SourcePicture returns the picture of a page that the teacher brought in.
+func (s *School) SourcePicture(ctx context.Context, who Person, worksheet uint64, source, number, scale int) (Picture, error) {
+	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
+		return Picture{}, err
+	}
+	return s.sourcePicture(ctx, worksheet, source, number, scale)
+}
+
+func (s *School) sourcePicture(ctx context.Context, worksheet uint64, source, number, scale int) (Picture, error) {
+	sources, err := s.Store.Sources(ctx, worksheet)
+	if err != nil {
+		return Picture{}, err
+	}
+	if source < 0 || source >= len(sources) {
+		return Picture{}, access.ErrHidden
+	}
+	return s.picture(ctx, pictureKey{sources[source].FileHash, number, scale}, sources[source].PageCount)
+}
+
+func (s *School) picture(ctx context.Context, k pictureKey, pages int) (p Picture, err error) {
+	if k.page < 1 || k.page > pages || !slices.Contains(Scales, k.scale) {
+		return p, access.ErrHidden
+	}
+	hash, kind, err := s.Store.Picture(ctx, k.file, k.page, k.scale)
 	if err == nil {
-		data, err = s.Store.Blob(ctx, hash)
-		return data, mediaType, err
+		p.Type = kind
+		p.Data, err = s.Store.Blob(ctx, hash)
+		return p, err
 	}
 	if !errors.Is(err, ErrNotFound) {
-		return nil, "", err
+		return p, err
 	}
-	key := pictureKey{w.FileHash, number, scale}
-	return s.drawing.do(key, func() ([]byte, string, error) { return s.draw(ctx, key) })
+	p.Data, p.Type, err = s.drawing.do(k, func() ([]byte, string, error) { return s.draw(ctx, k) })
+	return p, err
 }
 
 func (s *School) draw(ctx context.Context, k pictureKey) ([]byte, string, error) {
@@ -184,17 +475,17 @@ func (f *flights) do(k pictureKey, render func() ([]byte, string, error)) ([]byt
 	return mine.data, mine.kind, mine.err
 }
 
-// boxes returns how the pages of a worksheet show themselves.
-func (s *School) boxes(ctx context.Context, worksheet uint64) ([]page.Box, []WorksheetPage, error) {
-	pages, err := s.Store.WorksheetPages(ctx, worksheet)
+// boxes returns how the pages of a file show themselves.
+func (s *School) boxes(ctx context.Context, file string) ([]page.Box, error) {
+	pages, err := s.Store.FilePages(ctx, file)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	out := make([]page.Box, len(pages))
 	for i, p := range pages {
 		if err := json.Unmarshal([]byte(p.Box), &out[i]); err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 	}
-	return out, pages, nil
+	return out, nil
 }

@@ -71,20 +71,41 @@ type Member struct {
 	Login string
 }
 
-// A Worksheet is what can be assigned.
+// A Worksheet lies on its teacher's shelf. Plan says which of the pages that
+// were brought in students get, and how; see plan.Parse.
 type Worksheet struct {
 	ID        uint64
 	OwnerID   uint64
 	Title     string
-	FileHash  string // the PDF
-	PageCount int
+	Plan      string
+	Version   int // of the plan
 	CreatedAt time.Time
 }
 
-// A WorksheetPage is one page of a worksheet. Box and Print are JSON of
+// A Source is a PDF as the teacher brought it in.
+type Source struct {
+	WorksheetID uint64
+	Number      int // from 0, as plans count
+	Name        string
+	FileHash    string
+	PageCount   int
+}
+
+// A Revision is what students get of a worksheet. It never changes.
+type Revision struct {
+	ID          uint64
+	WorksheetID uint64
+	Number      int    // from 1
+	FileHash    string // the PDF, bound of the plan's pages
+	PageCount   int
+	Plan        string
+	CreatedAt   time.Time
+}
+
+// A FilePage is one page of a PDF that is kept. Box and Print are JSON of
 // page.Box and words.Page.
-type WorksheetPage struct {
-	WorksheetID   uint64
+type FilePage struct {
+	FileHash      string
 	Number        int
 	Width, Height float64
 	Box           string
@@ -96,6 +117,7 @@ type Assignment struct {
 	ID           uint64
 	CourseID     uint64
 	WorksheetID  uint64
+	RevisionID   uint64 // what copies begun from now on are of
 	Title        string
 	Instructions string
 	Points       points.Points
@@ -120,6 +142,7 @@ type Copy struct {
 	ID           uint64
 	AssignmentID uint64
 	StudentID    uint64
+	RevisionID   uint64
 	State        flow.State
 	Attempts     int // submitted so far
 	Waiting      int // operations that came after the newest attempt was fixed
@@ -153,7 +176,7 @@ type CopyInCourse struct {
 	Student    Person
 	Assignment Assignment
 	Course     Course
-	Worksheet  Worksheet
+	Revision   Revision
 	Role       access.Role // of the person who asks
 }
 

@@ -45,7 +45,7 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 		now := s.Now()
 		a = Attempt{CopyID: id, Number: locked.Attempts, SubmittedAt: now, Line: line,
 			LateMinutes: int(c.Assignment.Times().Late(now) / time.Minute)}
-		if a.SnapshotHash, err = s.fix(ctx, tx, c.Worksheet.FileHash, a.Number); err != nil {
+		if a.SnapshotHash, err = s.fix(ctx, tx, c.Revision.FileHash, a.Number); err != nil {
 			return err
 		}
 		return errors.Join(tx.PutAttempt(a), tx.SetCopy(locked))

@@ -39,15 +39,15 @@ func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number in
 			return File{}, problem("letters", "", missing)
 		}
 	}
-	w, err := s.Store.Worksheet(ctx, v.Worksheet)
+	r, err := s.Store.Revision(ctx, v.Sheet)
 	if err != nil {
 		return File{}, err
 	}
-	file, err := s.Store.Blob(ctx, w.FileHash)
+	file, err := s.Store.Blob(ctx, r.FileHash)
 	if err != nil {
 		return File{}, err
 	}
-	boxes, _, err := s.boxes(ctx, w.ID)
+	boxes, err := s.boxes(ctx, r.FileHash)
 	if err != nil {
 		return File{}, err
 	}

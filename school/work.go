@@ -21,7 +21,9 @@ import (
 type View struct {
 	Copy       uint64     `json:"copy"`
 	Assignment uint64     `json:"assignment"`
-	Worksheet  uint64     `json:"worksheet"`
+	Sheet      uint64     `json:"sheet"` // the revision that the copy is of
+	Held       int        `json:"held"`  // pages held back from students; teachers only
+	Trial      bool       `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
 	Title      string     `json:"title"`
 	Course     string     `json:"course"`
 	Student    string     `json:"student"`
@@ -84,19 +86,16 @@ func viewMark(l copy.Layer, w copy.Shown, by string, mine bool, at time.Time, se
 // base fills in what every kind of view has.
 func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []Attempt, error) {
 	v := View{
-		Copy: c.ID, Assignment: c.Assignment.ID, Worksheet: c.Worksheet.ID, Title: c.Assignment.Title, Course: c.Course.Name,
+		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name,
 		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Due: c.Assignment.DueAt,
 		Closed: s.closed(c.Assignment), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
 	}
 	if c.Assignment.Points > 0 {
 		v.PointsOf = c.Assignment.Points.String()
 	}
-	pages, err := s.Store.WorksheetPages(ctx, c.Worksheet.ID)
-	if err != nil {
+	var err error
+	if v.Pages, err = s.sizes(ctx, c.Revision); err != nil {
 		return v, nil, err
-	}
-	for _, p := range pages {
-		v.Pages = append(v.Pages, PageSize{p.Width, p.Height})
 	}
 	attempts, err := s.Store.Attempts(ctx, c.ID)
 	return v, attempts, err

@@ -23,7 +23,11 @@ func (s *Store) CopyFor(ctx context.Context, assignment, student uint64) (school
 	if err != school.ErrNotFound {
 		return c, err
 	}
-	fresh := school.Copy{AssignmentID: assignment, StudentID: student, State: flow.NotStarted}
+	a, err := s.Assignment(ctx, assignment)
+	if err != nil {
+		return c, err
+	}
+	fresh := school.Copy{AssignmentID: assignment, StudentID: student, RevisionID: a.RevisionID, State: flow.NotStarted}
 	if err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&fresh).Error; err != nil {
 		return c, err
 	}
@@ -41,7 +45,7 @@ func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 	if out.Course, err = s.Course(ctx, out.Assignment.CourseID); err != nil {
 		return out, err
 	}
-	if out.Worksheet, err = s.Worksheet(ctx, out.Assignment.WorksheetID); err != nil {
+	if out.Revision, err = s.Revision(ctx, out.RevisionID); err != nil {
 		return out, err
 	}
 	if out.Student, err = s.Person(ctx, out.StudentID); err != nil {
@@ -53,8 +57,8 @@ func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 
 func (s *Store) Standing(ctx context.Context, id, asker uint64) (out school.Standing, err error) {
 	// Every stroke asks this, so it goes past GORM's reading of structs.
-	err = s.db.WithContext(ctx).Raw(`SELECT c.state, c.attempts, c.student_id, COALESCE(m.role, '') AS role, w.page_count, a.closes_at
-		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN worksheets w ON w.id = a.worksheet_id
+	err = s.db.WithContext(ctx).Raw(`SELECT c.state, c.attempts, c.student_id, COALESCE(m.role, '') AS role, r.page_count, a.closes_at
+		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
 		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
 		Row().Scan(&out.State, &out.Attempts, &out.StudentID, &out.Role, &out.PageCount, &out.ClosesAt)
 	return out, known(err)
@@ -192,8 +196,8 @@ func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx
 }
 
 func (t copyTx) Copy() (c school.Copy, err error) {
-	err = t.tx.Raw("SELECT id, assignment_id, student_id, state, attempts, waiting, started_at FROM copies WHERE id = ? FOR UPDATE", t.id).
-		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt)
+	err = t.tx.Raw("SELECT id, assignment_id, student_id, revision_id, state, attempts, waiting, started_at FROM copies WHERE id = ? FOR UPDATE", t.id).
+		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt)
 	return c, known(err)
 }
 

@@ -7,19 +7,18 @@ import (
 	"gorm.io/gorm/clause"
 
 	"readymargin/core/access"
+	"readymargin/core/flow"
 	"readymargin/school"
 )
 
-func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, pages []school.WorksheetPage) error {
+func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, source school.Source) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		w.ID = 0
 		if err := tx.Create(w).Error; err != nil {
 			return err
 		}
-		for i := range pages {
-			pages[i].WorksheetID = w.ID
-		}
-		return tx.CreateInBatches(pages, 20).Error
+		source.WorksheetID = w.ID
+		return tx.Create(&source).Error
 	})
 }
 
@@ -31,24 +30,86 @@ func (s *Store) WorksheetsOf(ctx context.Context, owner uint64) ([]school.Worksh
 	return all[school.Worksheet](s.db.WithContext(ctx).Where("owner_id = ?", owner).Order("id DESC"))
 }
 
-func (s *Store) WorksheetPages(ctx context.Context, id uint64) ([]school.WorksheetPage, error) {
-	return all[school.WorksheetPage](s.db.WithContext(ctx).Omit("print").Where("worksheet_id = ?", id).Order("number"))
+func (s *Store) SetTitle(ctx context.Context, worksheet uint64, title string) error {
+	return s.db.WithContext(ctx).Exec("UPDATE worksheets SET title = ? WHERE id = ?", title, worksheet).Error
 }
 
-func (s *Store) WorksheetPage(ctx context.Context, id uint64, number int) (school.WorksheetPage, error) {
-	return first[school.WorksheetPage](s.db.WithContext(ctx), "worksheet_id = ? AND number = ?", id, number)
+func (s *Store) SetPlan(ctx context.Context, worksheet uint64, version int, plan string, add *school.Source) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		done := tx.Exec("UPDATE worksheets SET plan = ?, version = version + 1 WHERE id = ? AND version = ?", plan, worksheet, version)
+		if done.Error != nil {
+			return done.Error
+		}
+		if done.RowsAffected == 0 {
+			return school.ErrStale
+		}
+		if add == nil {
+			return nil
+		}
+		return tx.Create(add).Error
+	})
 }
 
-func (s *Store) WorksheetRole(ctx context.Context, worksheet, person uint64) (access.Role, error) {
+func (s *Store) Sources(ctx context.Context, worksheet uint64) ([]school.Source, error) {
+	return all[school.Source](s.db.WithContext(ctx).Where("worksheet_id = ?", worksheet).Order("number"))
+}
+
+func (s *Store) AddRevision(ctx context.Context, r *school.Revision) error {
+	return s.db.WithContext(ctx).Create(r).Error
+}
+
+func (s *Store) Revision(ctx context.Context, id uint64) (school.Revision, error) {
+	return first[school.Revision](s.db.WithContext(ctx), "id = ?", id)
+}
+
+func (s *Store) LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error) {
+	return first[school.Revision](s.db.WithContext(ctx).Order("number DESC"), "worksheet_id = ?", worksheet)
+}
+
+func (s *Store) Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error) {
+	err = s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("UPDATE assignments SET revision_id = ? WHERE worksheet_id = ?", revision, worksheet).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec(`UPDATE copies JOIN assignments ON assignments.id = copies.assignment_id SET copies.revision_id = ?
+			WHERE worksheet_id = ? AND state = ?`, revision, worksheet, flow.NotStarted).Error; err != nil {
+			return err
+		}
+		return tx.Raw(`SELECT COUNT(*) FROM copies JOIN assignments ON assignments.id = copies.assignment_id
+			WHERE worksheet_id = ? AND copies.revision_id <> ?`, worksheet, revision).Row().Scan(&begun)
+	})
+	return begun, err
+}
+
+func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, err error) {
+	err = s.db.WithContext(ctx).Raw(`SELECT a.id AS assignment_id, a.title, courses.name AS course, a.revision_id,
+		(SELECT COUNT(*) FROM copies WHERE copies.assignment_id = a.id AND state <> ?) AS begun
+		FROM assignments a JOIN courses ON courses.id = a.course_id WHERE a.worksheet_id = ? ORDER BY a.id DESC`, flow.NotStarted, worksheet).Scan(&out).Error
+	return out, err
+}
+
+func (s *Store) RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error) {
 	var roles []access.Role
-	err := s.db.WithContext(ctx).Table("assignments").
-		Joins("JOIN memberships ON memberships.course_id = assignments.course_id").
-		Where("worksheet_id = ? AND person_id = ? AND role IN ?", worksheet, person, []access.Role{access.Student, access.Teacher}).
-		Order("role DESC").Limit(1).Pluck("role", &roles).Error
+	err := s.db.WithContext(ctx).Raw(`SELECT m.role FROM memberships m JOIN assignments a ON a.course_id = m.course_id
+		WHERE m.person_id = ? AND m.role IN ? AND (a.revision_id = ? OR EXISTS (SELECT 1 FROM copies c
+			WHERE c.assignment_id = a.id AND c.revision_id = ? AND (c.student_id = m.person_id OR m.role = ?)))
+		ORDER BY m.role DESC LIMIT 1`, person, []access.Role{access.Student, access.Teacher}, revision, revision, access.Teacher).Pluck("role", &roles).Error
 	if err != nil || len(roles) == 0 {
 		return access.None, err
 	}
 	return roles[0], nil
+}
+
+func (s *Store) AddFilePages(ctx context.Context, pages []school.FilePage) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(pages, 20).Error
+}
+
+func (s *Store) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {
+	return all[school.FilePage](s.db.WithContext(ctx).Omit("print").Where("file_hash = ?", file).Order("number"))
+}
+
+func (s *Store) FilePage(ctx context.Context, file string, number int) (school.FilePage, error) {
+	return first[school.FilePage](s.db.WithContext(ctx), "file_hash = ? AND number = ?", file, number)
 }
 
 // picture is a row of pictures.

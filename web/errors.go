@@ -49,6 +49,9 @@ var problems = map[string]string{
 	"batch":           "The server could not take these changes.",
 	"settings":        "Your settings could not be kept.",
 	"no file":         "Choose a PDF file first.",
+	"plan":            "These pages could not be arranged like this. Nothing was changed.",
+	"no pages":        "No page is left for the students. Hand at least one out.",
+	"undecided":       "Some pages look as if they held the answers (%s of them). Decide on the bench what becomes of them, or assign it all the same.",
 	"wrong form":      "Something in this form was not understood. Nothing was changed.",
 }
 
@@ -70,6 +73,7 @@ var files = map[error]sentence{
 	flow.ErrClosed:      {409, "This assignment is closed and takes no more work."},
 	flow.ErrFeedback:    {409, "Your teacher has begun to mark this copy, so it cannot be taken back."},
 	flow.ErrState:       {409, "This copy has moved on in the meantime. Load the page again to see how it stands."},
+	school.ErrStale:     {409, "This worksheet was changed in another window. Load the page again; nothing is lost there."},
 	access.ErrSignIn:    {401, "Please sign in first. Nothing is lost."},
 	access.ErrHidden:    {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
 	access.ErrDenied:    {403, "This is not yours to do."},

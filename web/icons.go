@@ -27,5 +27,11 @@ var icons = map[string]string{
 	"bin":         `<path d="M5 7h14M9.500 7V4.500h5V7M7 7l1 13h8l1-13"/>`,
 	"cross":       `<path d="M6 6l12 12M18 6L6 18"/>`,
 	"help":        `<circle cx="12" cy="12" r="8.800"/><path d="M9.300 9.500a2.700 2.700 0 1 1 3.800 2.500c-.8.400-1.100.9-1.100 1.900M12 16.800v.2"/>`,
+	"held":        `<path d="M6 11h12v9H6zM8.500 11V8a3.500 3.500 0 0 1 7 0v3"/>`,
+	"hand":        `<path d="M4 19h16M12 4v10M7.500 9.500L12 14l4.500-4.500"/>`,
+	"out":         `<rect x="6" y="3.5" width="12" height="17" stroke-dasharray="3 3"/><path d="M9 12h6"/>`,
+	"turn-left":   `<path d="M5 4v5h5M5.500 9a8 8 0 1 1-.5 6"/>`,
+	"turn-right":  `<path d="M19 4v5h-5M18.500 9a8 8 0 1 0 .5 6"/>`,
+	"up":          `<path d="M12 20V5M6.500 10.500L12 5l5.500 5.500"/>`,
 	"more":        `<path d="M6 12h.1M12 12h.1M18 12h.1"/>`,
 }

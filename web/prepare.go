@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+	"encoding/json"
 	"errors"
 	"io"
 	"net/http"
@@ -10,6 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/plan"
 	"readymargin/school"
 )
 
@@ -54,38 +57,166 @@ func (s *Site) bringIn(c *echo.Context) error {
 }
 
 func (s *Site) uploaded(c *echo.Context, p school.Person) (school.Worksheet, error) {
+	name, b, err := uploadedFile(c)
+	if err != nil {
+		return school.Worksheet{}, err
+	}
+	return s.school.BringIn(c.Request().Context(), p, name, b)
+}
+
+// uploadedFile reads the file of a form.
+func uploadedFile(c *echo.Context) (name string, data []byte, err error) {
 	head, err := c.FormFile("file")
 	if err != nil {
 		var large *http.MaxBytesError
 		if errors.As(err, &large) {
-			return school.Worksheet{}, err
+			return "", nil, err
 		}
-		return school.Worksheet{}, &school.Problem{Code: "no file"}
+		return "", nil, &school.Problem{Code: "no file"}
 	}
 	f, err := head.Open()
 	if err != nil {
-		return school.Worksheet{}, err
+		return "", nil, err
 	}
 	defer f.Close()
-	b, err := io.ReadAll(f)
-	if err != nil {
-		return school.Worksheet{}, err
-	}
-	return s.school.BringIn(c.Request().Context(), p, head.Filename, b)
+	data, err = io.ReadAll(f)
+	return head.Filename, data, err
 }
 
-func (s *Site) worksheet(c *echo.Context) error { return s.worksheetPage(c, nil) }
+// A bench is what the worksheet bench shows.
+type bench struct {
+	ID      uint64       `json:"id"`
+	Title   string       `json:"title"`
+	Version int          `json:"version"`
+	Leaves  []benchLeaf  `json:"leaves"`
+	Sources []string     `json:"sources"` // names of the files
+	Uses    []school.Use `json:"uses"`
+	Changed bool         `json:"changed"` // since what was assigned
+}
 
-func (s *Site) worksheetPage(c *echo.Context, wrong error) error {
+type benchLeaf struct {
+	plan.Leaf
+	school.PageSize
+}
+
+func (s *Site) benchOf(c *echo.Context) (bench, error) {
 	n, err := number(c, "id")
-	if wrong != nil {
-		n, err = strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+	if err != nil {
+		return bench{}, err
 	}
+	p, err := s.school.Prepare(c.Request().Context(), me(c), n)
+	if err != nil {
+		return bench{}, err
+	}
+	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed}
+	for i, l := range p.Plan {
+		out.Leaves = append(out.Leaves, benchLeaf{l, p.Pages[i]})
+	}
+	for _, f := range p.Sources {
+		out.Sources = append(out.Sources, f.Name)
+	}
+	return out, nil
+}
+
+// worksheet shows the bench.
+func (s *Site) worksheet(c *echo.Context) error {
+	b, err := s.benchOf(c)
+	if err != nil {
+		return err
+	}
+	if wantsJSON(c) {
+		return c.JSON(http.StatusOK, b)
+	}
+	return s.render(c, http.StatusOK, "bench.html", b.Title, map[string]any{"View": b})
+}
+
+func (s *Site) arrange(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	var want struct {
+		Version int       `json:"version"`
+		Leaves  plan.Plan `json:"leaves"`
+	}
+	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
+		return &school.Problem{Code: "plan"}
+	}
+	if err := s.school.Arrange(c.Request().Context(), me(c), n, want.Version, want.Leaves); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]int{"version": want.Version + 1})
+}
+
+func (s *Site) addPages(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if _, err := s.benchOf(c); err != nil {
+		return err // before a large file is read
+	}
+	name, data, err := uploadedFile(c)
+	if err != nil {
+		return err
+	}
+	at, err := strconv.Atoi(c.FormValue("at"))
+	if err != nil {
+		at = 1 << 20 // behind the last
+	}
+	if err := s.school.AddPages(c.Request().Context(), me(c), n, at, name, data); err != nil {
+		return err
+	}
+	return s.worksheet(c)
+}
+
+func (s *Site) rename(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.school.Rename(c.Request().Context(), me(c), n, c.FormValue("title")); err != nil {
+		return err
+	}
+	return nothing(c)
+}
+
+// reissue lets what is assigned go on with the worksheet as it is now.
+func (s *Site) reissue(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	begun, err := s.school.Reissue(c.Request().Context(), me(c), n, c.FormValue("anyway") == "1")
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]int{"begun": begun})
+}
+
+// tryOut shows the student's screen of a worksheet; nothing of it is kept.
+func (s *Site) tryOut(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	v, err := s.school.Preview(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v, "Back": "/worksheets/" + id(n)})
+}
+
+// assignPage shows the form for assigning a worksheet.
+func (s *Site) assignPage(c *echo.Context) error { return s.assigning(c, c.Param("id"), nil) }
+
+func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
+	n, err := strconv.ParseUint(worksheet, 10, 63)
 	if err != nil {
 		return access.ErrHidden
 	}
 	ctx := c.Request().Context()
-	w, pages, err := s.school.Worksheet(ctx, me(c), n)
+	p, err := s.school.Prepare(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
@@ -99,11 +230,12 @@ func (s *Site) worksheetPage(c *echo.Context, wrong error) error {
 			teaching = append(teaching, course)
 		}
 	}
-	data := map[string]any{"Worksheet": w, "Pages": pages, "Courses": teaching}
+	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(plan.Sheet), "Held": len(p.Plan.Of(plan.Held)),
+		"Undecided": school.IsProblem(wrong, "undecided")}
 	if wrong != nil {
-		return s.again(c, wrong, "worksheet.html", w.Title, data)
+		return s.again(c, wrong, "assign.html", "Assign", data)
 	}
-	return s.render(c, http.StatusOK, "worksheet.html", w.Title, data)
+	return s.render(c, http.StatusOK, "assign.html", "Assign", data)
 }
 
 func (s *Site) assign(c *echo.Context) error {
@@ -113,37 +245,62 @@ func (s *Site) assign(c *echo.Context) error {
 		return access.ErrHidden
 	}
 	a, err := s.school.Assign(c.Request().Context(), me(c), school.NewAssignment{
-		Course: course, Worksheet: worksheet, Title: c.FormValue("title"),
-		Instructions: c.FormValue("instructions"), Points: c.FormValue("points"), Due: c.FormValue("due"),
+		Course: course, Worksheet: worksheet, Title: c.FormValue("title"), Instructions: c.FormValue("instructions"),
+		Points: c.FormValue("points"), Due: c.FormValue("due"), Anyway: c.FormValue("anyway") == "1",
 	})
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
 		}
-		return s.worksheetPage(c, err)
+		return s.assigning(c, c.FormValue("worksheet"), err)
 	}
 	s.tell(c, "Assigned: "+a.Title+". Every student has a copy now.")
 	return seeOther(c, "/courses/"+id(course))
 }
 
-// picture serves a page's picture; its address never shows anything else, as
-// a worksheet's pages do not change.
-func (s *Site) picture(c *echo.Context) error {
+// numbers returns path parameters that are small numbers.
+func numbers(c *echo.Context, names ...string) ([]int, error) {
+	out := make([]int, len(names))
+	for i, name := range names {
+		var err error
+		if out[i], err = strconv.Atoi(c.Param(name)); err != nil {
+			return nil, access.ErrHidden
+		}
+	}
+	return out, nil
+}
+
+// picture serves a page's picture. What is at its address never changes: a
+// revision's pages and a source's stay as they are.
+func (s *Site) picture(c *echo.Context) error { return s.pictureOf(c, s.school.Picture) }
+
+func (s *Site) heldPicture(c *echo.Context) error { return s.pictureOf(c, s.school.HeldPicture) }
+
+func (s *Site) sourcePicture(c *echo.Context) error {
+	source, err := numbers(c, "source")
+	if err != nil {
+		return err
+	}
+	return s.pictureOf(c, func(ctx context.Context, who school.Person, n uint64, page, scale int) (school.Picture, error) {
+		return s.school.SourcePicture(ctx, who, n, source[0], page, scale)
+	})
+}
+
+func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person, uint64, int, int) (school.Picture, error)) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	pageNumber, err1 := strconv.Atoi(c.Param("n"))
-	scale, err2 := strconv.Atoi(c.Param("scale"))
-	if errors.Join(err1, err2) != nil {
-		return access.ErrHidden
+	which, err := numbers(c, "n", "scale")
+	if err != nil {
+		return err
 	}
-	data, kind, err := s.school.Picture(c.Request().Context(), me(c), n, pageNumber, scale)
+	p, err := of(c.Request().Context(), me(c), n, which[0], which[1])
 	if err != nil {
 		return err
 	}
 	lasting(c)
-	return c.Blob(http.StatusOK, kind, data)
+	return c.Blob(http.StatusOK, p.Type, p.Data)
 }
 
 // lasting lets the browser of this person keep an answer for good.

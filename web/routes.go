@@ -19,6 +19,13 @@ type route struct {
 
 const smallBody = 2 << 20
 
+// The routes of pictures, which are compressed already.
+const (
+	sourcePath  = "/worksheets/:id/sources/:source/pages/:n/:scale"
+	picturePath = "/sheets/:id/pages/:n/:scale"
+	heldPath    = "/sheets/:id/held/:n/:scale"
+)
+
 var routes = []route{
 	{"GET", "/", (*Site).start, 0},
 	{"GET", "/sign-in", (*Site).signInPage, 0},
@@ -42,8 +49,16 @@ var routes = []route{
 	{"GET", "/worksheets", (*Site).worksheets, 0},
 	{"POST", "/worksheets", (*Site).bringIn, 0}, // the bound is the press's
 	{"GET", "/worksheets/:id", (*Site).worksheet, 0},
-	{"GET", "/worksheets/:id/pages/:n/:scale", (*Site).picture, 0},
-	{"GET", "/worksheets/:id/print/:n", (*Site).print, 0},
+	{"POST", "/worksheets/:id/plan", (*Site).arrange, 0},
+	{"POST", "/worksheets/:id/pages", (*Site).addPages, 0}, // the bound is the press's
+	{"POST", "/worksheets/:id/title", (*Site).rename, 0},
+	{"POST", "/worksheets/:id/reissue", (*Site).reissue, 0},
+	{"GET", "/worksheets/:id/try", (*Site).tryOut, 0},
+	{"GET", "/worksheets/:id/assign", (*Site).assignPage, 0},
+	{"GET", sourcePath, (*Site).sourcePicture, 0},
+	{"GET", picturePath, (*Site).picture, 0},
+	{"GET", heldPath, (*Site).heldPicture, 0},
+	{"GET", "/sheets/:id/print/:n", (*Site).print, 0},
 	{"POST", "/assignments", (*Site).assign, 0},
 	{"GET", "/assignments/:id", (*Site).openOwn, 0},
 	{"GET", "/assignments/:id/marking", (*Site).marking, 0},
@@ -83,7 +98,7 @@ func (s *Site) routes(e *echo.Echo) {
 	for _, r := range routes {
 		most := r.body
 		switch {
-		case r.path == "/worksheets":
+		case r.method == "POST" && (r.path == "/worksheets" || r.path == "/worksheets/:id/pages"):
 			most = s.school.Press.Limits().Bytes + 1<<20
 		case most == 0:
 			most = smallBody

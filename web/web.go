@@ -86,7 +86,7 @@ var gzipped = middleware.GzipWithConfig(middleware.GzipConfig{
 	Level: 4, MinLength: 1000,
 	Skipper: func(c *echo.Context) bool {
 		switch c.Path() {
-		case savePath, "/copies/:id/feed", "/worksheets/:id/pages/:n/:scale", "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
+		case savePath, "/copies/:id/feed", picturePath, sourcePath, heldPath, "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
 			return true
 		}
 		return false

@@ -36,7 +36,8 @@ const (
 	InviteTeacher Action = "invite a teacher"
 	RunCourse     Action = "run the course"          // join code, newcomers, assigning, slips
 	SeeWorksheet  Action = "see a worksheet's pages" // by being handed it, or by owning it
-	UseWorksheet  Action = "use a worksheet"         // assign it, see the original
+	UseWorksheet  Action = "use a worksheet"         // assign it, change it, see the original
+	SeeHeld       Action = "see the pages that are held back"
 	MarkCopy      Action = "mark a copy"
 	SubmitCopy    Action = "submit, take back or improve a copy"
 	ReadLayer     Action = "read a layer"
@@ -91,6 +92,8 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return p.Owner || teacher || student, false
 	case UseWorksheet:
 		return p.Owner, false
+	case SeeHeld:
+		return p.Owner || teacher, false
 	case MarkCopy:
 		return teacher && t.Attempt > 0, own || teacher
 	case SubmitCopy:

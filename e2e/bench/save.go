@@ -207,7 +207,7 @@ func bareSave(ctx context.Context, db *sql.DB, id uint64, token string, o copy.O
 	var person uint64
 	for _, err := range []error{
 		read(&b, "SELECT data FROM sessions WHERE token = ? AND UTC_TIMESTAMP(6) < expiry", token),
-		db.QueryRowContext(ctx, `SELECT c.student_id, m.role FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN worksheets w ON w.id = a.worksheet_id
+		db.QueryRowContext(ctx, `SELECT c.student_id, m.role FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
 			LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = c.student_id WHERE c.id = ?`, id).Scan(&person, &role),
 	} {
 		if err != nil {

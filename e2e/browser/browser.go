@@ -283,7 +283,7 @@ func (t *Tab) Resize(width, height int, touch bool) error {
 
 // Choose gives a file to a file field.
 func (t *Tab) Choose(selector, file string) error {
-	if err := t.Until("the form is ready", "window.Alpine"); err != nil {
+	if err := t.Until("the form is ready", `window.Alpine || document.querySelector("[data-ready]")`); err != nil {
 		return err
 	}
 	time.Sleep(200 * time.Millisecond)

@@ -45,23 +45,45 @@ CREATE TABLE memberships (
   PRIMARY KEY (course_id, person_id),
   KEY (person_id)
 );
-CREATE TABLE worksheets (
-  id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
-  owner_id BIGINT UNSIGNED NOT NULL,
-  title VARCHAR(200) NOT NULL,
+-- The pages of every PDF that is kept: those that teachers brought in, and
+-- those that were bound of them.
+CREATE TABLE file_pages (
   file_hash CHAR(64) NOT NULL,
-  page_count INT NOT NULL,
-  created_at DATETIME(6) NOT NULL,
-  KEY (owner_id)
-);
-CREATE TABLE worksheet_pages (
-  worksheet_id BIGINT UNSIGNED NOT NULL,
   number INT NOT NULL,
   width DOUBLE NOT NULL,
   height DOUBLE NOT NULL,
   box VARCHAR(400) NOT NULL,
   print MEDIUMTEXT NOT NULL,
+  PRIMARY KEY (file_hash, number)
+);
+CREATE TABLE worksheets (
+  id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
+  owner_id BIGINT UNSIGNED NOT NULL,
+  title VARCHAR(200) NOT NULL,
+  plan MEDIUMTEXT NOT NULL,
+  version INT NOT NULL,
+  created_at DATETIME(6) NOT NULL,
+  KEY (owner_id)
+);
+-- What the teacher brought in, as it was.
+CREATE TABLE sources (
+  worksheet_id BIGINT UNSIGNED NOT NULL,
+  number INT NOT NULL,
+  name VARCHAR(200) NOT NULL,
+  file_hash CHAR(64) NOT NULL,
+  page_count INT NOT NULL,
   PRIMARY KEY (worksheet_id, number)
+);
+-- What students get of a worksheet. A revision never changes.
+CREATE TABLE revisions (
+  id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
+  worksheet_id BIGINT UNSIGNED NOT NULL,
+  number INT NOT NULL,
+  file_hash CHAR(64) NOT NULL,
+  page_count INT NOT NULL,
+  plan MEDIUMTEXT NOT NULL,
+  created_at DATETIME(6) NOT NULL,
+  UNIQUE KEY (worksheet_id, number)
 );
 CREATE TABLE pictures (
   file_hash CHAR(64) NOT NULL,
@@ -75,6 +97,7 @@ CREATE TABLE assignments (
   id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
   course_id BIGINT UNSIGNED NOT NULL,
   worksheet_id BIGINT UNSIGNED NOT NULL,
+  revision_id BIGINT UNSIGNED NOT NULL,
   title VARCHAR(200) NOT NULL,
   instructions TEXT NOT NULL,
   points INT NOT NULL,
@@ -82,12 +105,14 @@ CREATE TABLE assignments (
   closes_at DATETIME(6) NULL,
   created_at DATETIME(6) NOT NULL,
   KEY (course_id),
-  KEY (worksheet_id)
+  KEY (worksheet_id),
+  KEY (revision_id)
 );
 CREATE TABLE copies (
   id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
   assignment_id BIGINT UNSIGNED NOT NULL,
   student_id BIGINT UNSIGNED NOT NULL,
+  revision_id BIGINT UNSIGNED NOT NULL,
   state VARCHAR(20) NOT NULL,
   attempts INT NOT NULL,
   waiting INT NOT NULL,
@@ -180,4 +205,4 @@ CREATE TABLE blob_chunks (
 
 -- +goose Down
 DROP TABLE blob_chunks, blobs, viewers, sounds, heads, ops, layers, withdrawn, attempts, copies, assignments,
-  pictures, worksheet_pages, worksheets, memberships, courses, sessions, sign_in_failures, slips, people;
+  pictures, revisions, sources, worksheets, file_pages, memberships, courses, sessions, sign_in_failures, slips, people;

@@ -41,7 +41,7 @@ export async function begins(view) {
 // change shows another view of this copy, or another copy.
 async function change(view) {
   finish();
-  const same = JSON.stringify(view.pages) === JSON.stringify(marks.view?.pages) && view.worksheet === marks.view.worksheet;
+  const same = JSON.stringify(view.pages) === JSON.stringify(marks.view?.pages) && view.sheet === marks.view.sheet;
   if (!same) { lay(view); ladder.build(); }
   await show(view);
 }
@@ -65,7 +65,7 @@ document.querySelector('[data-do="margin"]').addEventListener('click', () => scr
 let source = null;
 function follow(view) {
   source?.close();
-  if (!view.edit) { if (view.teacher) return; }
+  if (view.trial || (!view.edit && view.teacher)) return;
   const layer = view.edit || 'work';
   source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}`);
   source.addEventListener('news', async (e) => {

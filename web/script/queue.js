@@ -6,7 +6,7 @@ import { ask } from './net.js';
 
 const BATCH = 60;
 let base = null, memory = [], owner = 0, sending = false, timer = 0, failures = 0, trouble = '';
-let seq = new Map(), now = 0, savedAt = null, nextKey = 1;
+let trial = false, seq = new Map(), now = 0, savedAt = null, nextKey = 1;
 export const events = { onSaved: () => {} };
 
 const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
@@ -24,6 +24,8 @@ async function open() {
 // begin opens the store for a person and a copy. What waits for other copies
 // of the same person is sent too; another person's changes are never seen.
 export async function begin(person, copy, layer, have) {
+  trial = !copy; // a worksheet that is being tried out: nothing is kept
+  if (trial) { say('Trying it out: nothing is kept'); return; }
   owner = person;
   now = copy;
   seq.set(`${copy} ${layer}`, have);
@@ -37,10 +39,11 @@ export async function begin(person, copy, layer, have) {
 const all = (range) => done(base.transaction('ops').objectStore('ops').index('copy').getAll(range));
 
 // waiting gives what was done on a copy and is not acknowledged yet.
-export const waiting = async (copy) => (base ? all([owner, copy]) : memory.filter((m) => m.copy === copy));
+export const waiting = async (copy) => (trial ? [] : base ? all([owner, copy]) : memory.filter((m) => m.copy === copy));
 
 // add keeps an operation; it resolves when the browser's store has it.
 export async function add(copy, layer, op) {
+  if (trial) return;
   const item = { owner, copy, layer, op };
   memory.push(item);
   say();
@@ -129,4 +132,4 @@ export function say(fixed) {
 window.addEventListener('online', () => { failures = 0; schedule(0); });
 window.addEventListener('pagehide', () => { if (memory.length) { clearTimeout(timer); send(); } });
 document.addEventListener('visibilitychange', () => { if (document.hidden && memory.length) { clearTimeout(timer); send(); } });
-export const savedSince = (t) => { savedAt = t; say(); };
+export const savedSince = (t) => { if (!trial) { savedAt = t; say(); } };

@@ -39,9 +39,9 @@ export function draw(v) {
   }
   top.replaceChildren(...lines.filter(Boolean));
   back.hidden = !v.takeBack;
-  away.hidden = v.state === 'not started';
+  away.hidden = v.state === 'not started' || v.trial;
   main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
-  main.hidden = v.state === 'submitted' || v.closed;
+  main.hidden = v.state === 'submitted' || v.closed || v.trial;
   document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 
@@ -62,7 +62,7 @@ function look(box) {
     const width = Math.min(box.clientWidth - 40 || 480, 560), page = el('div', { className: 'sheet' });
     Object.assign(page.style, { width: `${width}px`, height: `${(width * s.h) / s.w}px` });
     const copy = { washes: layer('washes', s), marks: layer('marks', s) };
-    page.append(el('img', { src: `/worksheets/${surface.worksheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }), copy.washes, copy.marks);
+    page.append(el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }), copy.washes, copy.marks);
     for (const e of marks.shown.values()) if (e.mark.page === s.number && e.layer === 'work') paint(copy, { ...e, groups: [] });
     return page;
   }));

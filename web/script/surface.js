@@ -9,10 +9,10 @@ const PX = 96 / 72; // CSS pixels in a point at 100 %
 const SENT = 150; // the scale of the picture that the server sends along
 const SCALES = [25, 100, 150, 200, 300, 400]; // hundredths of a pixel a point, as the server has them
 
-export const surface = { desk, sheets: [], zoom: 1, worksheet: 0, onMove: () => {}, onPage: () => {} };
+export const surface = { desk, sheets: [], zoom: 1, sheet: 0, onMove: () => {}, onPage: () => {} };
 
 export function lay(view) {
-  surface.worksheet = view.worksheet;
+  surface.sheet = view.sheet;
   const sent = desk.querySelector('.first img'); // the first page, which the server sent with the screen
   desk.replaceChildren(stack);
   stack.replaceChildren();
@@ -56,7 +56,7 @@ function picture(s) {
   const scale = SCALES.find((v) => v >= need * 0.92) ?? SCALES.at(-1);
   if (s.scale >= scale) return;
   s.scale = scale;
-  const url = `/worksheets/${surface.worksheet}/pages/${s.number}/${scale}`;
+  const url = `/sheets/${surface.sheet}/pages/${s.number}/${scale}`;
   if (!s.img.src) { s.img.src = url; return; }
   const finer = new Image(); // the coarser picture stays until the finer one is there
   finer.onload = () => { if (s.scale === scale) s.img.src = url; };
@@ -65,7 +65,7 @@ function picture(s) {
 
 export async function words(s) {
   s.fetched ??= (async () => {
-    const res = await fetch(`/worksheets/${surface.worksheet}/print/${s.number}`);
+    const res = await fetch(`/sheets/${surface.sheet}/print/${s.number}`);
     if (!res.ok) { s.fetched = null; return; }
     const text = await res.text();
     setWords(s, JSON.parse(text));

@@ -1,0 +1,219 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"readymargin/core/plan"
+	"readymargin/demo"
+	"readymargin/e2e/browser"
+	"readymargin/school"
+)
+
+// file writes a demo worksheet to be chosen in a browser.
+func file(t *testing.T, name string, draw func() ([]byte, error)) string {
+	t.Helper()
+	b, err := draw()
+	path := filepath.Join(t.TempDir(), name)
+	if err == nil {
+		err = os.WriteFile(path, b, 0o644)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return path
+}
+
+func personOf(t *testing.T, login string) school.Person {
+	t.Helper()
+	p, err := home.Store.PersonByLogin(context.Background(), login)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// uses says what becomes of the pages, in their order: s, h or d for sheet,
+// held and dropped, with the page's number and how far it is turned.
+func uses(t *testing.T, worksheet uint64) string {
+	t.Helper()
+	w, err := home.Store.Worksheet(context.Background(), worksheet)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := plan.Parse(w.Plan)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out []string
+	for _, l := range p {
+		out = append(out, fmt.Sprintf("%c%d.%d/%d", l.Use[0], l.Source, l.Page, l.Turn))
+	}
+	return strings.Join(out, " ")
+}
+
+// A teacher brings in a worksheet with its answers, arranges its pages by
+// mouse and keys, is asked about the answers, and hands out a sheet that has none.
+func TestAnswersStayOnTheBench(t *testing.T) {
+	sc := setSceneNamed(t, "Bench")
+	p := tab(t, 1280, 800)
+	steps(t,
+		func() error { return p.SignIn("bench.teacher", scenePassword) },
+		func() error { return p.Go("/worksheets") },
+		func() error { return p.Choose("#file", file(t, "Tide heights 3.pdf", demo.TideHeightsWithAnswers)) },
+		func() error { return p.Until("the proposal", `document.body.innerText.includes("it says “Tide heights 3: answers”")`) },
+	)
+	path, err := browser.Eval[string](p, `return location.pathname`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var id uint64
+	fmt.Sscanf(path, "/worksheets/%d", &id)
+	press := func(name string) func() error {
+		return func() error {
+			_, err := browser.Eval[int](p, fmt.Sprintf(`[...document.querySelectorAll("aside button")].find(b=>b.innerText.trim()===%q).click(); return 1`, name))
+			return err
+		}
+	}
+	settled := func() error {
+		return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state==="saved"`)
+	}
+	is := func(want string) func() error {
+		return func() error {
+			if err := settled(); err != nil {
+				return err
+			}
+			if got := uses(t, id); got != want {
+				return fmt.Errorf("pages %s, want %s", got, want)
+			}
+			return nil
+		}
+	}
+	focus := func(at int) func() error {
+		return func() error { return p.Click(fmt.Sprintf(`.leaf[data-at="%d"]`, at)) }
+	}
+	key := func(script string) func() error {
+		return func() error {
+			_, err := browser.Eval[int](p, `document.activeElement.dispatchEvent(new KeyboardEvent("keydown",{bubbles:true,cancelable:true,`+script+`})); return 1`)
+			return err
+		}
+	}
+	steps(t,
+		// Undecided, it is asked about before it is assigned.
+		func() error { return p.Click(`a[href$="/assign"]`) },
+		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error { return p.Until("it asks", `document.body.innerText.includes("look as if they held the answers (1")`) },
+		func() error { return p.Go(path) },
+		press("Hold it back"), is("s0.1/0 s0.2/0 h0.3/0"),
+		focus(1), press("Turn right"), is("s0.1/0 s0.2/90 h0.3/0"),
+		press("Earlier"), is("s0.2/90 s0.1/0 h0.3/0"),
+		focus(1), key(`key:"ArrowUp",altKey:true`), is("s0.1/0 s0.2/90 h0.3/0"),
+		key(`key:"z",ctrlKey:true`), is("s0.2/90 s0.1/0 h0.3/0"),
+		key(`key:"y",ctrlKey:true`), is("s0.1/0 s0.2/90 h0.3/0"),
+		focus(1), press("Leave it out"), is("s0.1/0 d0.2/90 h0.3/0"),
+		press("Take it in"), press("Turn left"), is("s0.1/0 s0.2/0 h0.3/0"),
+		focus(0), func() error { return p.Choose("#more", file(t, "Tide heights 2.pdf", demo.TideHeights)) },
+		func() error { return p.Until("more pages", `document.querySelectorAll(".leaf").length===5`) },
+		is("s0.1/0 s1.1/0 s1.2/0 s0.2/0 h0.3/0"),
+		focus(1), press("Leave it out"), focus(2), press("Leave it out"), is("s0.1/0 d1.1/0 d1.2/0 s0.2/0 h0.3/0"),
+		// As the student will see it: the student's own screen, and nothing is kept.
+		func() error { return p.Click(`a[href$="/try"]`) }, p.Ready,
+		func() error { return p.Until("nothing is kept", `document.querySelector("[data-saved]").innerText.includes("nothing is kept") && document.querySelectorAll(".sheet").length===2`) },
+		func() error { return p.Go(path + "/assign") },
+		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error { return p.Until("it is assigned", `document.body.innerText.includes("Every student has a copy now")`) },
+	)
+	// What a student can get says nothing of it: the page, its pictures and
+	// words, and the file.
+	given, err := home.Store.AssignmentsOf(context.Background(), sc.course.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var a school.Assignment
+	for _, g := range given {
+		if g.WorksheetID == id {
+			a = g
+		}
+	}
+	student := sc.people["student"]
+	body := func(path string) (int, string) {
+		t.Helper()
+		res, err := student.Get(home.Base + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		b, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(b)
+	}
+	res, err := student.Get(home.Base + fmt.Sprintf("/assignments/%d", a.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	screen := res.Header.Get("Location")
+	for _, path := range []string{screen, screen + "/view", fmt.Sprintf("/sheets/%d/print/1", a.RevisionID), fmt.Sprintf("/sheets/%d/print/2", a.RevisionID)} {
+		if code, text := body(path); code != http.StatusOK || regexp.MustCompile(`twelfths of the range|answers|"held":[1-9]`).MatchString(text) {
+			t.Errorf("%s: %d, with a trace of the answers", path, code)
+		}
+	}
+	for _, path := range []string{fmt.Sprintf("/sheets/%d/print/3", a.RevisionID), fmt.Sprintf("/sheets/%d/pages/3/25", a.RevisionID), fmt.Sprintf("/sheets/%d/held/1/25", a.RevisionID), fmt.Sprintf("/worksheets/%d/sources/0/pages/3/25", id)} {
+		if code, _ := body(path); code != http.StatusNotFound {
+			t.Errorf("%s: %d", path, code)
+		}
+	}
+	copied, err := home.School.OpenOwn(context.Background(), personOf(t, "bench.student"), a.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	printed, err := home.School.PrintCopy(context.Background(), personOf(t, "bench.student"), copied.ID, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := filepath.Join(t.TempDir(), "copy.pdf")
+	if err := os.WriteFile(name, printed.Data, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	text, err := exec.Command("pdftotext", name, "-").Output()
+	if err != nil {
+		t.Fatalf("pdftotext (apt-get install poppler-utils): %v", err)
+	}
+	if text := string(text); strings.Contains(text, "twelfths of the range") || !strings.Contains(text, "Circle the mark") {
+		t.Errorf("the file says %q", text)
+	}
+}
+
+// A worksheet that is changed after it was assigned: copies that are begun
+// stay as they are, the others get the new pages.
+func TestAChangeReachesCopiesThatAreNotBegun(t *testing.T) {
+	sc := setSceneNamed(t, "Reissue")
+	ctx, teacher := context.Background(), personOf(t, "reissue.teacher")
+	was := sc.given.RevisionID
+	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Sheet}}); err != school.ErrStale {
+		t.Errorf("a change on an old version: %v", err)
+	}
+	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 2, plan.Plan{{Page: 2, Use: plan.Sheet}, {Page: 1, Use: plan.Sheet}}); err != nil {
+		t.Fatal(err)
+	}
+	begun, err := home.School.Reissue(ctx, teacher, sc.sheet.ID, false)
+	if err != nil || begun != 4 {
+		t.Errorf("%d copies stay (%v), want the 4 that are begun", begun, err)
+	}
+	for state, c := range sc.copies {
+		now, err := home.Store.CopyInCourse(ctx, c.ID, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if moved := now.RevisionID != was; moved != (state == "not started") {
+			t.Errorf("a copy that is %s: moved %v", state, moved)
+		}
+	}
+}
