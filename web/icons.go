@@ -32,6 +32,7 @@ var icons = map[string]string{
 	"out":         `<rect x="6" y="3.5" width="12" height="17" stroke-dasharray="3 3"/><path d="M9 12h6"/>`,
 	"turn-left":   `<path d="M5 4v5h5M5.500 9a8 8 0 1 1-.5 6"/>`,
 	"turn-right":  `<path d="M19 4v5h-5M18.500 9a8 8 0 1 0 .5 6"/>`,
+	"later":       `<path d="M12 4v15M6.500 13.500L12 19l5.500-5.500"/>`,
 	"up":          `<path d="M12 20V5M6.500 10.500L12 5l5.500 5.500"/>`,
 	"more":        `<path d="M6 12h.1M12 12h.1M18 12h.1"/>`,
 }

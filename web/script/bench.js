@@ -80,7 +80,7 @@ function write() {
     parts.push(el('section', { className: 'in-hand' }, el('h2', {}, label(l, n[chosen])),
       l.proposal && l.decided ? el('p', { className: 'hint' }, `You decided: ${l.use === 'held' ? 'held back' : l.use === 'sheet' ? 'handed out' : 'left out'}.`) : null,
       el('div', { className: 'pair-of' }, button('turn-left', 'Turn left', () => turn(-90)), button('turn-right', 'Turn right', () => turn(90)),
-        button('up', 'Earlier', () => move(chosen, chosen - 1)), button('down', 'Later', () => move(chosen, chosen + 1)),
+        button('up', 'Earlier', () => move(chosen, chosen - 1)), button('later', 'Later', () => move(chosen, chosen + 1)),
         l.use === 'held' ? button('hand', 'Hand it out', () => change(chosen, { use: 'sheet', decided: true })) : button('held', 'Hold it back', () => change(chosen, { use: 'held', decided: true })),
         l.use === 'dropped' ? button('plus', 'Take it in', () => change(chosen, { use: 'sheet', decided: true })) : button('out', 'Leave it out', () => change(chosen, { use: 'dropped', decided: true })))));
   }
@@ -88,6 +88,7 @@ function write() {
   parts.push(el('p', { className: 'hint' }, `${pages(count('sheet'))} for students${count('held') ? `, ${pages(count('held'))} held back` : ''}${count('dropped') ? `, ${pages(count('dropped'))} left out` : ''}.`));
   parts.push(more(), ...uses());
   margin.replaceChildren(...parts.filter(Boolean));
+  document.querySelector('[data-assign]').classList.toggle('next', !asked.length); // what is proposed comes first
 }
 
 // more takes the pages of another file in, behind the page in hand.

@@ -28,6 +28,7 @@ export function draw(v) {
   }
   lines.push(el('label', { className: 'sr-only', htmlFor: 'remark' }, 'Overall remark'), el('textarea', { id: 'remark', rows: 2, placeholder: 'Overall remark', maxLength: 5000, value: v.remark ?? '', on: { input: () => later() } }));
   if (v.waiting) lines.push(el('p', { className: 'hint' }, `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after submitting and ${v.waiting === 1 ? 'is' : 'are'} not in this attempt.`));
+  if (v.held) lines.push(el('button', { className: 'button my-1', 'aria-pressed': String(!held.hidden), data: { answers: '' }, on: { click: beside } }, v.held === 1 ? 'Held-back page' : `${v.held} held-back pages`));
   lines.push(el('p', { className: 'hint', data: { others: '' }, role: 'status' }));
   if (v.returnedAt) lines.push(el('p', { className: 'hint' }, v.unsent ? 'Changed since it was returned.' : `Returned ${date(v.returnedAt)}.`));
   top.replaceChildren(...lines);
@@ -38,6 +39,19 @@ export function draw(v) {
   roll.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
   who();
   lookAhead();
+}
+
+// beside shows the pages that students do not get next to the student's page.
+const held = el('section', { className: 'held', hidden: true, tabIndex: 0, 'aria-label': 'Held-back pages' });
+document.querySelector('[data-screen]').append(held);
+function beside() {
+  const v = marks.view;
+  held.hidden = !held.hidden;
+  if (!held.hidden && held.dataset.sheet !== String(v.sheet)) {
+    held.dataset.sheet = v.sheet;
+    held.replaceChildren(el('p', { className: 'hint' }, 'Held back: no student sees this'), ...Array.from({ length: v.held }, (_, i) => el('img', { src: `/sheets/${v.sheet}/held/${i + 1}/150`, alt: `Held-back page ${i + 1}` })));
+  }
+  top.querySelector('[data-answers]')?.setAttribute('aria-pressed', String(!held.hidden));
 }
 
 function later() {

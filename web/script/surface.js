@@ -27,6 +27,7 @@ export function lay(view) {
     s.marks = layer('marks', size);
     s.over = layer('over', size);
     s.box.append(s.img, s.washes, s.print, s.marks, s.over);
+    stretch(s);
     stack.append(s.box);
     near.observe(s.box);
     return s;
@@ -113,10 +114,7 @@ export function setZoom(zoom, x, y) {
   surface.zoom = zoom;
   surface.fit = null;
   desk.classList.add('zooming'); // marks are painted anew, not stretched
-  for (const s of surface.sheets) {
-    s.box.style.width = `${s.w * pixels()}px`;
-    s.box.style.height = `${s.h * pixels()}px`;
-  }
+  surface.sheets.forEach(stretch);
   if (before) {
     const r = held.box.getBoundingClientRect();
     desk.scrollLeft += r.left + before.x * pixels() - x;
@@ -126,6 +124,11 @@ export function setZoom(zoom, x, y) {
   for (const s of surface.sheets) if (s.near) picture(s);
   document.querySelector('[data-zoom-at]').value = `${Math.round(zoom * 100)} %`;
   surface.onMove();
+}
+
+function stretch(s) {
+  s.box.style.width = `${s.w * pixels()}px`;
+  s.box.style.height = `${s.h * pixels()}px`;
 }
 
 function nearest(y) {
