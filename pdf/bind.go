@@ -479,32 +479,13 @@ type group struct {
 // widget copies a widget with what it inherits from its fields (ISO 32000-2,
 // 12.7.4), so that it stands without those that are left behind.
 func (v *volume) widget(o types.Object, d, own types.Dict, self types.IndirectRef) (*types.IndirectRef, error) {
-	name, field, number := []string{}, types.Dict{}, 0
-	ref, _ := o.(types.IndirectRef)
-	at, depth := d, 0
-	for at != nil && depth < 32 {
-		for _, k := range []string{"FT", "Ff", "V", "DV", "DA", "Q", "MaxLen", "Opt", "TU", "TM", "I", "TI"} {
-			if e, found := at[k]; found && field[k] == nil {
-				field[k] = e
-			}
-		}
-		if t, err := v.ctx.DereferenceText(at["T"]); err == nil && at["T"] != nil {
-			if len(name) == 0 {
-				number = ref.ObjectNumber.Value()
-			}
-			name = append(name, t)
-		}
-		ref, _ = at["Parent"].(types.IndirectRef)
-		next, err := v.ctx.DereferenceDict(at["Parent"])
-		if err != nil {
-			return nil, err
-		}
-		at, depth = next, depth+1
+	field, name, number, err := fieldOf(v.ctx, o, d)
+	if err != nil {
+		return nil, err
 	}
 	if ft, _ := field["FT"].(types.Name); ft == "" || ft == "Sig" {
 		return nil, nil
 	}
-	slices.Reverse(name)
 	for k := range field {
 		delete(own, k)
 	}
@@ -527,7 +508,7 @@ func (v *volume) widget(o types.Object, d, own types.Dict, self types.IndirectRe
 	if err != nil {
 		return nil, err
 	}
-	f["T"] = types.NewHexLiteral(utf16Text(v.unique(strings.Join(name, "."))))
+	f["T"] = types.NewHexLiteral(utf16Text(v.unique(name)))
 	if !shared {
 		for k, e := range f {
 			looks[k] = e
@@ -545,6 +526,34 @@ func (v *volume) widget(o types.Object, d, own types.Dict, self types.IndirectRe
 	v.put(g.ref, g.field)
 	v.fields = append(v.fields, g.ref)
 	return &w, nil
+}
+
+// fieldOf returns what a widget has of its field and that field's ancestors,
+// its fully qualified name, and the object number of the nearest of them that
+// has a name.
+func fieldOf(ctx *model.Context, annot types.Object, widget types.Dict) (field types.Dict, name string, number int, err error) {
+	field = types.Dict{}
+	var names []string
+	ref, _ := annot.(types.IndirectRef)
+	for at, depth := widget, 0; at != nil && depth < 32; depth++ {
+		for _, k := range []string{"FT", "Ff", "V", "DV", "DA", "Q", "MaxLen", "Opt", "TU", "TM", "I", "TI"} {
+			if e, found := at[k]; found && field[k] == nil {
+				field[k] = e
+			}
+		}
+		if t, err := ctx.DereferenceText(at["T"]); err == nil && at["T"] != nil {
+			if len(names) == 0 {
+				number = ref.ObjectNumber.Value()
+			}
+			names = append(names, t)
+		}
+		ref, _ = at["Parent"].(types.IndirectRef)
+		if at, err = ctx.DereferenceDict(at["Parent"]); err != nil {
+			return nil, "", 0, err
+		}
+	}
+	slices.Reverse(names)
+	return field, strings.Join(names, "."), number, nil
 }
 
 // unique gives fields of different files different names.

@@ -8,6 +8,8 @@ import (
 	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
 	"github.com/pdfcpu/pdfcpu/pkg/api"
+	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
+	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 
 	"readymargin/core/page"
 )
@@ -26,10 +28,10 @@ func (d *desk) inspect(l Limits) ([]Page, error) {
 	case n.PageCount > l.Pages:
 		return nil, ErrPages
 	}
-	units := userUnits(d.file, n.PageCount)
+	notes := notes(d.file, n.PageCount)
 	out := make([]Page, n.PageCount)
 	for i := range out {
-		if out[i], err = d.page(i, units[i]); err != nil {
+		if out[i], err = d.page(i, notes[i]); err != nil {
 			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
 		}
 		if max(out[i].Width, out[i].Height) > l.Side || min(out[i].Width, out[i].Height) < 1 {
@@ -39,12 +41,18 @@ func (d *desk) inspect(l Limits) ([]Page, error) {
 	return out, nil
 }
 
-// userUnits returns each page's UserUnit (ISO 32000-2, table 31), which
-// PDFium does not tell; 1 where it cannot be read.
-func userUnits(file []byte, n int) []float64 {
-	out := make([]float64, n)
+// A sheet of notes about a page that PDFium does not tell.
+type noted struct {
+	unit   float64 // UserUnit (ISO 32000-2, table 31)
+	fields []Field // rectangles in user space
+}
+
+// notes returns what pdfcpu knows of each page; where it cannot read the
+// file, a unit of 1 and no fields.
+func notes(file []byte, n int) []noted {
+	out := make([]noted, n)
 	for i := range out {
-		out[i] = 1
+		out[i].unit = 1
 	}
 	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
 	if err != nil || ctx.EnsurePageCount() != nil {
@@ -57,14 +65,57 @@ func userUnits(file []byte, n int) []float64 {
 		}
 		if o, found := d.Find("UserUnit"); found {
 			if u, err := ctx.DereferenceNumber(o); err == nil && u > 0 {
-				out[i] = u
+				out[i].unit = u
+			}
+		}
+		annots, _ := ctx.DereferenceArray(d["Annots"])
+		for _, a := range annots {
+			if f, ok := fieldOn(ctx, a); ok {
+				out[i].fields = append(out[i].fields, f)
 			}
 		}
 	}
 	return out
 }
 
-func (d *desk) page(index int, unit float64) (Page, error) {
+// fieldOn reads a widget as a field.
+func fieldOn(ctx *model.Context, annot types.Object) (Field, bool) {
+	d, err := ctx.DereferenceDict(annot)
+	if err != nil || d == nil || d.Subtype() == nil || *d.Subtype() != "Widget" {
+		return Field{}, false
+	}
+	inherited, name, _, err := fieldOf(ctx, annot, d)
+	rect, err2 := ctx.DereferenceArray(d["Rect"])
+	if err != nil || err2 != nil || len(rect) != 4 {
+		return Field{}, false
+	}
+	var c [4]float64
+	for i := range c {
+		if c[i], err = ctx.DereferenceNumber(rect[i]); err != nil {
+			return Field{}, false
+		}
+	}
+	ft, _ := inherited["FT"].(types.Name)
+	f := Field{Name: name, Type: string(ft), Rect: page.R(c[0], c[1], c[2], c[3])}
+	if ff, err := ctx.DereferenceInteger(inherited["Ff"]); err == nil && ff != nil {
+		f.Flags = ff.Value()
+	}
+	if most, err := ctx.DereferenceInteger(inherited["MaxLen"]); err == nil && most != nil {
+		f.MaxLen = most.Value()
+	}
+	options, _ := ctx.DereferenceArray(inherited["Opt"])
+	for _, o := range options {
+		if pair, err := ctx.DereferenceArray(o); err == nil && len(pair) == 2 {
+			o = pair[1]
+		}
+		if text, err := ctx.DereferenceText(o); err == nil {
+			f.Options = append(f.Options, text)
+		}
+	}
+	return f, f.Type != ""
+}
+
+func (d *desk) page(index int, n noted) (Page, error) {
 	loaded, err := d.pdf.FPDF_LoadPage(&requests.FPDF_LoadPage{Document: *d.doc, Index: index})
 	if err != nil {
 		return Page{}, err
@@ -78,11 +129,16 @@ func (d *desk) page(index int, unit float64) (Page, error) {
 	if err != nil {
 		return Page{}, err
 	}
-	box.Unit = unit
+	box.Unit = n.unit
 	w, h := box.Size()
 	r := reader{d.pdf, loaded.Page, box.FromUser(), page.R(0, 0, w, h)}
-	print, err := r.read()
-	return Page{Box: box, Width: page.Round(w), Height: page.Round(h), Print: print}, err
+	p := Page{Box: box, Width: page.Round(w), Height: page.Round(h)}
+	p.Print, p.Strokes, err = r.read()
+	for _, f := range n.fields {
+		f.Rect = page.Bounds(r.toPage.Apply(f.Rect.Min), r.toPage.Apply(f.Rect.Max))
+		p.Fields = append(p.Fields, f)
+	}
+	return p, err
 }
 
 // box finds the crop box and the turn of a page from where PDFium puts three

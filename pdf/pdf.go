@@ -10,6 +10,7 @@ import (
 	"errors"
 	"time"
 
+	"readymargin/core/blank"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/words"
@@ -59,6 +60,19 @@ type Page struct {
 	Width  float64    `json:"width"` // points, in page space
 	Height float64    `json:"height"`
 	Print  words.Page `json:"print"` // what is printed on it
+
+	Strokes []blank.Stroke `json:"strokes,omitempty"` // the straight lines on it
+	Fields  []Field        `json:"fields,omitempty"`  // of its form
+}
+
+// A Field is a widget of an interactive form (ISO 32000-2, 12.7).
+type Field struct {
+	Name    string    `json:"name"` // fully qualified
+	Type    string    `json:"type"` // Tx, Btn, Ch or Sig
+	Flags   int       `json:"flags,omitempty"`
+	Rect    page.Rect `json:"rect"` // in page space
+	MaxLen  int       `json:"maxLen,omitempty"`
+	Options []string  `json:"options,omitempty"`
 }
 
 // A Picture is a page rendered for the screen.

@@ -7,10 +7,10 @@ import (
 	"unicode"
 
 	"github.com/klippa-app/go-pdfium"
-	"github.com/klippa-app/go-pdfium/enums"
 	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
 
+	"readymargin/core/blank"
 	"readymargin/core/page"
 	"readymargin/core/words"
 )
@@ -25,29 +25,34 @@ type reader struct {
 
 // Bounds of what is kept of a page; a page beyond them is still shown.
 const (
-	maxLetters = 60_000
-	maxObjects = 4_000
-	maxRules   = 1_500
-	maxDepth   = 4
+	maxLetters  = 60_000
+	maxObjects  = 4_000
+	maxRules    = 1_500
+	maxStrokes  = 3_000
+	maxSegments = 12_000
+	maxDepth    = 4
 )
 
-func (r reader) read() (out words.Page, err error) {
+// read returns what is printed on the page: its words and rules, and every
+// straight stroke.
+func (r reader) read() (out words.Page, strokes []blank.Stroke, err error) {
 	if out.Words, err = r.words(); err != nil {
-		return out, err
+		return out, nil, err
 	}
-	objects := 0
+	t := tracer{reader: r}
 	n, err := r.pdf.FPDFPage_CountObjects(&requests.FPDFPage_CountObjects{Page: r.ref()})
 	if err != nil {
-		return out, nil // words without rules are still of use
+		return out, nil, nil // words without rules are still of use
 	}
 	for i := range n.Count {
 		o, err := r.pdf.FPDFPage_GetObject(&requests.FPDFPage_GetObject{Page: r.ref(), Index: i})
-		if err != nil || objects > maxObjects {
+		if err != nil || t.objects > maxObjects {
 			break
 		}
-		r.rules(o.PageObject, r.toPage, 0, &objects, &out.Rules)
+		t.object(o.PageObject, r.toPage, 0)
 	}
-	return out, nil
+	out.Rules = t.rules
+	return out, t.strokes, nil
 }
 
 func (r reader) ref() requests.Page { return requests.Page{ByReference: &r.page} }
@@ -161,54 +166,4 @@ func sameLine(before, w words.Word) bool {
 // within returns how much of the shorter of two stretches lies in the other.
 func within(a0, a1, b0, b1 float64) float64 {
 	return (min(a1, b1) - max(a0, b0)) / max(min(a1-a0, b1-b0), 0.01)
-}
-
-// rules collects horizontal lines and the lower edges of boxes from an object
-// and, if it is a form, from what is in it.
-func (r reader) rules(o references.FPDF_PAGEOBJECT, toPage page.Matrix, depth int, seen *int, out *[]words.Rule) {
-	if *seen++; *seen > maxObjects || len(*out) >= maxRules {
-		return
-	}
-	kind, err := r.pdf.FPDFPageObj_GetType(&requests.FPDFPageObj_GetType{PageObject: o})
-	if err != nil {
-		return
-	}
-	switch kind.Type {
-	case enums.FPDF_PAGEOBJ_FORM:
-		if depth < maxDepth {
-			r.form(o, toPage, depth, seen, out)
-		}
-	case enums.FPDF_PAGEOBJ_PATH:
-		b, err := r.pdf.FPDFPageObj_GetBounds(&requests.FPDFPageObj_GetBounds{PageObject: o})
-		if err != nil {
-			return
-		}
-		box := page.Bounds(toPage.Apply(page.Pt(float64(b.Left), float64(b.Top))), toPage.Apply(page.Pt(float64(b.Right), float64(b.Bottom))))
-		y := box.Max.Y
-		if box.H() < 3 {
-			y = box.Center().Y
-		} else if n, err := r.pdf.FPDFPath_CountSegments(&requests.FPDFPath_CountSegments{PageObject: o}); err != nil || n.Count > 6 {
-			return // a drawing, not a box
-		}
-		if box.W() >= 18 {
-			*out = append(*out, words.Rule{X0: page.Round(box.Min.X), X1: page.Round(box.Max.X), Y: page.Round(y)})
-		}
-	}
-}
-
-func (r reader) form(o references.FPDF_PAGEOBJECT, toPage page.Matrix, depth int, seen *int, out *[]words.Rule) {
-	m, err := r.pdf.FPDFPageObj_GetMatrix(&requests.FPDFPageObj_GetMatrix{PageObject: o})
-	n, err2 := r.pdf.FPDFFormObj_CountObjects(&requests.FPDFFormObj_CountObjects{PageObject: o})
-	if err != nil || err2 != nil {
-		return
-	}
-	f := m.Matrix
-	inner := page.Matrix{A: float64(f.A), B: float64(f.B), C: float64(f.C), D: float64(f.D), E: float64(f.E), F: float64(f.F)}.Then(toPage)
-	for i := range n.Count {
-		child, err := r.pdf.FPDFFormObj_GetObject(&requests.FPDFFormObj_GetObject{PageObject: o, Index: uint64(i)})
-		if err != nil {
-			return
-		}
-		r.rules(child.PageObject, inner, depth+1, seen, out)
-	}
 }

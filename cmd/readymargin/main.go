@@ -22,6 +22,8 @@ readymargin migrate     bring the database's tables up to date
 readymargin admin add NAME
                         make an administrator; the password is read from standard input
 readymargin demo        serve a school with demo data on a database of its own
+readymargin inspect FILE.pdf [-json]
+                        say what is seen in a PDF: pages, fields, blanks, questions, likely answers
 readymargin doctor      say what holds on this machine: database, fonts, walls around workers
 readymargin warm        compile PDFium into the cache
 `
@@ -34,7 +36,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "admin": admin, "demo": runDemo, "doctor": doctor, "warm": warm,
+		"serve": serve, "migrate": migrate, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "warm": warm,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {

@@ -1,0 +1,254 @@
+package blank
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"strings"
+
+	"readymargin/core/page"
+)
+
+// A cell is a rectangle that lines close.
+type cell struct {
+	page.Rect
+	empty bool
+}
+
+// cells finds the smallest closed rectangles. Empty ones are to be written
+// in: combs and ticks by their size, cells where they have neighbours, boxes
+// where they stand alone.
+func (f *finder) cells() {
+	all := f.closed()
+	squared := f.squared(all)
+	for _, c := range all {
+		f.taken = append(f.taken, span{c.Min.Y, c.Min.X, c.Max.X}, span{c.Max.Y, c.Min.X, c.Max.X})
+	}
+	done := map[int]bool{}
+	for i, c := range all {
+		if done[i] || squared[i] || !c.empty {
+			continue
+		}
+		if row := combAt(all, i); len(row) >= 3 {
+			r := c.Rect
+			for _, j := range row {
+				done[j] = true
+				r = r.Union(all[j].Rect)
+			}
+			f.add(Blank{Rect: r, Baseline: r.Max.Y - 0.25*r.H(), Size: min(max(0.6*r.H(), 9), 18), Kind: Comb, Confidence: 0.85})
+			continue
+		}
+		f.cell(all, c)
+	}
+	for i, c := range all {
+		if !c.empty && !squared[i] {
+			f.rest(c)
+		}
+	}
+}
+
+// cell adds an empty cell as what it is.
+func (f *finder) cell(all []cell, c cell) {
+	w, h := c.W(), c.H()
+	b := Blank{Rect: c.Rect, Kind: Cell, Confidence: 0.85, Size: min(max(0.6*h, 9), 14)}
+	b.Baseline = c.Max.Y - max(3, 0.25*h)
+	if h > 40 {
+		b.Baseline = c.Min.Y + 1.3*b.Size + 2
+	}
+	alone := !slices.ContainsFunc(all, func(o cell) bool { return o != c && touches(c.Rect, o.Rect) })
+	switch {
+	case w <= 20 && h <= 20 && w/h < 1.6 && h/w < 1.6 && w >= 5 && h >= 5:
+		if f.attached(c.Rect) {
+			return // a part of a drawing
+		}
+		b.Kind, b.Baseline, b.Size = Tick, c.Max.Y-0.15*h, max(h, 8)
+	case w < 14 || h < 8:
+		return // a gap between rules, not room to write
+	case w > 0.97*f.page.Width || h > 0.9*f.page.Height || alone && w > 0.8*f.page.Width && h > 0.6*f.page.Height:
+		return // a frame around the page
+	case alone:
+		b.Kind = Box
+	}
+	f.add(b)
+}
+
+// attached reports whether a line goes on from a side of r, away from it.
+func (f *finder) attached(r page.Rect) bool {
+	on := func(v, a, b float64) bool { return v > a+2 && v < b-2 }
+	for _, d := range f.down {
+		if on(d.at, r.Min.X, r.Max.X) && (math.Abs(d.lo-r.Max.Y) < 2 || math.Abs(d.hi-r.Min.Y) < 2) {
+			return true
+		}
+	}
+	for _, a := range f.across {
+		if on(a.at, r.Min.Y, r.Max.Y) && (math.Abs(a.lo-r.Max.X) < 2 || math.Abs(a.hi-r.Min.X) < 2) {
+			return true
+		}
+	}
+	return false
+}
+
+// rest adds the free part of a cell whose print leaves most of it free: a
+// form's label with the room beneath or behind it.
+func (f *finder) rest(c cell) {
+	var text page.Rect
+	count, label := 0, []string{}
+	for _, w := range f.page.Words {
+		if !c.Contains(w.Rect().Center()) {
+			continue
+		}
+		if isRun(w.Text) {
+			return
+		}
+		if count == 0 {
+			text = w.Rect()
+		}
+		text, count = text.Union(w.Rect()), count+1
+		label = append(label, w.Text)
+	}
+	if count > 12 || text.Min.X > c.Min.X+0.25*c.W() || text.Min.Y > c.Min.Y+0.5*c.H() && c.H() > 24 {
+		return
+	}
+	below, behind := c.Max.Y-text.Max.Y, c.Max.X-text.Max.X
+	says := strings.Join(label, " ")
+	asks := strings.HasSuffix(says, ":") || strings.HasSuffix(says, "?") || strings.HasSuffix(says, "$") || strings.HasSuffix(says, "£") || strings.HasSuffix(says, "€")
+	switch {
+	case below >= 13 && c.W() >= 40 && c.H() < 160:
+		r := page.R(c.Min.X, text.Max.Y, c.Max.X, c.Max.Y)
+		f.add(Blank{Rect: r, Baseline: min(r.Max.Y-3, r.Min.Y+20), Size: min(max(0.6*r.H(), 9), 14), Kind: Cell, Label: says, Confidence: 0.6})
+	case asks && behind >= 50 && text.H() < 20:
+		r := page.R(text.Max.X+3, c.Min.Y, c.Max.X, c.Max.Y)
+		f.add(Blank{Rect: r, Baseline: text.Max.Y - 0.2*text.H(), Size: min(max(0.6*text.H(), 9), 14), Kind: Cell, Label: says, Confidence: 0.6})
+	}
+}
+
+// closed returns the smallest rectangles that four lines close, from every
+// crossing that can be their upper left corner.
+func (f *finder) closed() (out []cell) {
+	sides := slices.Clone(f.down)
+	sides = append(sides, f.assumed()...)
+	slices.SortFunc(sides, func(a, b span) int { return cmp.Compare(a.at, b.at) })
+	const most = 2500
+	for _, top := range f.across {
+		for i, left := range sides {
+			if left.at < top.lo-slack || left.at > top.hi+slack || left.lo > top.at+slack || left.hi < top.at+4 {
+				continue
+			}
+			if r, ok := f.smallest(top, left, sides[i+1:]); ok && len(out) < most {
+				out = append(out, cell{r, f.empty(r)})
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b cell) int { return cmp.Or(cmp.Compare(a.Min.Y, b.Min.Y), cmp.Compare(a.Min.X, b.Min.X)) })
+	return slices.CompactFunc(out, func(a, b cell) bool {
+		return math.Abs(a.Min.X-b.Min.X)+math.Abs(a.Min.Y-b.Min.Y)+math.Abs(a.Max.X-b.Max.X)+math.Abs(a.Max.Y-b.Max.Y) < 3
+	})
+}
+
+// smallest returns the smallest rectangle with its upper left corner where
+// top and left meet.
+func (f *finder) smallest(top, left span, rights []span) (page.Rect, bool) {
+	for _, bottom := range f.across {
+		if bottom.at < top.at+4 || bottom.at > left.hi+slack || bottom.lo > left.at+slack || bottom.hi < left.at+4 {
+			continue
+		}
+		for _, right := range rights {
+			if right.at < left.at+4 || right.lo > top.at+slack || right.hi < bottom.at-slack {
+				continue
+			}
+			if right.at > min(top.hi, bottom.hi)+slack {
+				break
+			}
+			return page.R(left.at, top.at, right.at, bottom.at), true
+		}
+	}
+	return page.Rect{}, false
+}
+
+// assumed returns the side walls of rows that have none: where three or more
+// lines across begin, or end, together.
+func (f *finder) assumed() (out []span) {
+	if len(f.down) == 0 {
+		return nil // nothing here is a table
+	}
+	for _, end := range []func(span) float64{func(s span) float64 { return s.lo }, func(s span) float64 { return s.hi }} {
+		sorted := slices.Clone(f.across)
+		slices.SortFunc(sorted, func(a, b span) int {
+			return cmp.Or(cmp.Compare(math.Round(end(a)), math.Round(end(b))), cmp.Compare(a.at, b.at))
+		})
+		for i := 0; i < len(sorted); {
+			j := i + 1
+			for j < len(sorted) && math.Abs(end(sorted[j])-end(sorted[i])) < 1.5 && sorted[j].at-sorted[j-1].at < 60 {
+				j++
+			}
+			x, lo, hi := end(sorted[i]), sorted[i].at, sorted[j-1].at
+			crossed := slices.ContainsFunc(f.down, func(d span) bool { return d.lo < hi-4 && d.hi > lo+4 && d.at > sorted[i].lo && d.at < sorted[i].hi })
+			walled := slices.ContainsFunc(f.down, func(d span) bool { return math.Abs(d.at-x) < slack && d.covers(lo, hi) })
+			if j-i >= 3 && crossed && !walled {
+				out = append(out, span{x, lo, hi})
+			}
+			i = j
+		}
+	}
+	return out
+}
+
+func touches(a, b page.Rect) bool {
+	dx := max(a.Min.X-b.Max.X, b.Min.X-a.Max.X)
+	dy := max(a.Min.Y-b.Max.Y, b.Min.Y-a.Max.Y)
+	return dx < 2 && dy < 2 && (dx > -2 || dy > -2)
+}
+
+// combAt returns the cells of a comb that begins with the i-th: equal small
+// ones in a row that have no like ones above or below.
+func combAt(all []cell, i int) (row []int) {
+	first := all[i]
+	if first.W() > 32 || first.W() < 7 || first.H() > 36 || first.H() < 9 {
+		return nil
+	}
+	like := func(c cell) bool { return math.Abs(c.W()-first.W()) < 1.5 && math.Abs(c.H()-first.H()) < 1.5 }
+	row, last := []int{i}, first
+	for j := i + 1; j < len(all); j++ {
+		c := all[j]
+		if !like(c) || math.Abs(c.Min.Y-first.Min.Y) > 2 {
+			continue
+		}
+		if d := c.Min.X - last.Max.X; d < -2 || d > 2 || !c.empty {
+			break
+		}
+		row, last = append(row, j), c
+	}
+	for _, c := range all {
+		if like(c) && math.Abs(c.Min.X-first.Min.X) < 2 && (math.Abs(c.Max.Y-first.Min.Y) < 2 || math.Abs(c.Min.Y-first.Max.Y) < 2) {
+			return nil // its columns go on: squared paper or a table
+		}
+	}
+	return row
+}
+
+// squared returns which cells are the squares of squared paper or of a chart:
+// at least four by four equal ones.
+func (f *finder) squared(all []cell) map[int]bool {
+	type size struct{ w, h int }
+	groups := map[size][]int{}
+	for i, c := range all {
+		if c.empty && c.W() < 45 && c.H() < 45 {
+			k := size{int(c.W() + 0.5), int(c.H() + 0.5)}
+			groups[k] = append(groups[k], i)
+		}
+	}
+	out := map[int]bool{}
+	for _, g := range groups {
+		columns, rows := map[int]bool{}, map[int]bool{}
+		for _, i := range g {
+			columns[int(all[i].Min.X)] = true
+			rows[int(all[i].Min.Y)] = true
+		}
+		if len(columns) >= 4 && len(rows) >= 4 && len(g) >= len(columns)*len(rows)/2 {
+			for _, i := range g {
+				out[i] = true
+			}
+		}
+	}
+	return out
+}
