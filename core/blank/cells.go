@@ -64,8 +64,8 @@ func (f *finder) cell(all []cell, c cell) {
 		b.Kind, b.Baseline, b.Size = Tick, c.Max.Y-0.15*h, max(h, 8)
 	case w < 14 || h < 8:
 		return // a gap between rules, not room to write
-	case w > 0.97*f.page.Width || h > 0.9*f.page.Height || alone && w > 0.8*f.page.Width && h > 0.6*f.page.Height:
-		return // a frame around the page
+	case c.Min.X < 8 || c.Min.Y < 8 || c.Max.X > f.page.Width-8 || c.Max.Y > f.page.Height-8 || h > 0.9*f.page.Height || alone && w > 0.8*f.page.Width && h > 0.6*f.page.Height:
+		return // a frame around the page, or its edge
 	case alone:
 		b.Kind = Box
 	}

@@ -284,12 +284,12 @@ func (f *finder) room() {
 }
 
 // wantsRoom reports whether a question is one to be answered on paper: it ends
-// as a sentence does, and is no mere heading or list of values.
+// as a sentence does, is no mere heading or list of values, and no chapter.
 func wantsRoom(rows []row) bool {
 	words := 0
 	for _, r := range rows {
 		words += len(r.words)
 	}
 	text := rows[len(rows)-1].String()
-	return words >= 5 && strings.ContainsAny(text[len(text)-1:], "?.:!)]")
+	return words >= 5 && words <= 60 && strings.ContainsAny(text[len(text)-1:], "?.:!)]")
 }
