@@ -166,6 +166,7 @@ var rights = map[string]any{
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
 	"POST /invitations": "admin", "GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
 	"GET /courses/:id": "teacher", "POST /courses/:id/code": "teacher", "POST /courses/:id/voice": "teacher",
+	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/reissue": "teacher",

@@ -69,7 +69,9 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 		func() error { return p.SignIn("bench.teacher", scenePassword) },
 		func() error { return p.Go("/worksheets") },
 		func() error { return p.Choose("#file", file(t, "Tide heights 3.pdf", demo.TideHeightsWithAnswers)) },
-		func() error { return p.Until("the proposal", `document.body.innerText.includes("it says “Tide heights 3: answers”")`) },
+		func() error {
+			return p.Until("the proposal", `document.body.innerText.includes("it says “Tide heights 3: answers”")`)
+		},
 	)
 	path, err := browser.Eval[string](p, `return location.pathname`)
 	if err != nil {
@@ -110,7 +112,9 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 		// Undecided, it is asked about before it is assigned.
 		func() error { return p.Click(`a[href$="/assign"]`) },
 		func() error { return p.Click(`form[action="/assignments"] button`) },
-		func() error { return p.Until("it asks", `document.body.innerText.includes("look as if they held the answers (1")`) },
+		func() error {
+			return p.Until("it asks", `document.body.innerText.includes("look as if they held the answers (1")`)
+		},
 		func() error { return p.Go(path) },
 		press("Hold it back"), is("s0.1/0 s0.2/0 h0.3/0"),
 		focus(1), press("Turn right"), is("s0.1/0 s0.2/90 h0.3/0"),
@@ -126,10 +130,14 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 		focus(1), press("Leave it out"), focus(2), press("Leave it out"), is("s0.1/0 d1.1/0 d1.2/0 s0.2/0 h0.3/0"),
 		// As the student will see it: the student's own screen, and nothing is kept.
 		func() error { return p.Click(`a[href$="/try"]`) }, p.Ready,
-		func() error { return p.Until("nothing is kept", `document.querySelector("[data-saved]").innerText.includes("nothing is kept") && document.querySelectorAll(".sheet").length===2`) },
+		func() error {
+			return p.Until("nothing is kept", `document.querySelector("[data-saved]").innerText.includes("nothing is kept") && document.querySelectorAll(".sheet").length===2`)
+		},
 		func() error { return p.Go(path + "/assign") },
 		func() error { return p.Click(`form[action="/assignments"] button`) },
-		func() error { return p.Until("it is assigned", `document.body.innerText.includes("Every student has a copy now")`) },
+		func() error {
+			return p.Until("it is assigned", `document.body.innerText.includes("Every student has a copy now")`)
+		},
 	)
 	// What a student can get says nothing of it: the page, its pictures and
 	// words, and the file.

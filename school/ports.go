@@ -36,6 +36,11 @@ type People interface {
 	SetPassword(ctx context.Context, id uint64, hash string) error
 	SetSettings(ctx context.Context, id uint64, settings string) error
 	AddSlip(ctx context.Context, s Slip) error
+	// Logins returns which of these are in use.
+	Logins(ctx context.Context, logins []string) (map[string]bool, error)
+	// AddStudents adds people to a course, with a slip each, all or none. A
+	// login in use gets a number behind it.
+	AddStudents(ctx context.Context, course uint64, at time.Time, people []*Person, slips []*Slip) error
 	// UseSlip returns an unused slip that has not expired, and marks it used.
 	UseSlip(ctx context.Context, tokenHash string, now time.Time) (Slip, error)
 	// PeekSlip is UseSlip without using it.

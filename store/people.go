@@ -2,6 +2,9 @@ package store
 
 import (
 	"context"
+	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -37,6 +40,49 @@ func (s *Store) SetSettings(ctx context.Context, id uint64, settings string) err
 
 func (s *Store) AddSlip(ctx context.Context, slip school.Slip) error {
 	return s.db.WithContext(ctx).Create(&slip).Error
+}
+
+func (s *Store) Logins(ctx context.Context, logins []string) (map[string]bool, error) {
+	out := map[string]bool{}
+	for chunk := range slices.Chunk(logins, 500) {
+		var found []string
+		if err := s.db.WithContext(ctx).Model(&school.Person{}).Where("login IN ?", chunk).Pluck("login", &found).Error; err != nil {
+			return nil, err
+		}
+		for _, l := range found {
+			out[strings.ToLower(l)] = true
+		}
+	}
+	return out, nil
+}
+
+func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, slips []*school.Slip) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		var members []school.Membership
+		for i, p := range people {
+			p.ID = 0
+			base := p.Login
+			for n := 2; ; n++ {
+				err := known(tx.Create(p).Error)
+				if err == nil {
+					break
+				}
+				if err != school.ErrTaken || n > 999 {
+					return err
+				}
+				p.ID, p.Login = 0, base+strconv.Itoa(n)
+			}
+			slips[i].PersonID = p.ID
+			members = append(members, school.Membership{CourseID: course, PersonID: p.ID, Role: access.Student, Seen: true, JoinedAt: at})
+		}
+		if len(members) == 0 {
+			return nil
+		}
+		if err := tx.CreateInBatches(slips, 500).Error; err != nil {
+			return err
+		}
+		return tx.CreateInBatches(members, 500).Error
+	})
 }
 
 const slipGood = "token_hash = ? AND used_at IS NULL AND expires_at > ?"

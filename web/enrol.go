@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/base64"
 	"net/http"
 	"strconv"
 	"strings"
@@ -265,4 +266,76 @@ func (s *Site) newSlip(c *echo.Context) error {
 		return err
 	}
 	return s.render(c, http.StatusOK, "new-slip.html", "Sign-in slip", map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": origin(c)})
+}
+
+// classList shows the form for a class list.
+func (s *Site) classList(c *echo.Context) error { return s.classListPage(c, nil) }
+
+func (s *Site) classListPage(c *echo.Context, wrong error) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	course, _, err := s.school.Members(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	data := map[string]any{"Course": course}
+	if wrong != nil {
+		return s.again(c, wrong, "class-list.html", "Class list", data)
+	}
+	return s.render(c, http.StatusOK, "class-list.html", "Class list", data)
+}
+
+// checkList says line by line what a class list would do.
+func (s *Site) checkList(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if _, _, err := s.school.Members(c.Request().Context(), me(c), n); err != nil {
+		return err
+	}
+	_, file, err := uploadedFile(c)
+	if err == nil {
+		var list school.ClassList
+		if list, err = s.school.CheckList(c.Request().Context(), me(c), n, file); err == nil {
+			return s.render(c, http.StatusOK, "class-list.html", "Class list", map[string]any{"Course": list.Course, "List": list, "File": base64.StdEncoding.EncodeToString(file)})
+		}
+	}
+	if s.say(err).status >= 500 {
+		return err
+	}
+	return s.classListPage(c, err)
+}
+
+// takeList takes the checked list in and shows the slips.
+func (s *Site) takeList(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	file, err := base64.StdEncoding.DecodeString(c.FormValue("file"))
+	if err != nil {
+		file = nil // an empty list, which says so
+	}
+	list, newcomers, err := s.school.TakeList(c.Request().Context(), me(c), n, file)
+	if err != nil {
+		if s.say(err).status != http.StatusUnprocessableEntity {
+			return err
+		}
+		return s.classListPage(c, err)
+	}
+	return s.render(c, http.StatusOK, "slips.html", "Sign-in slips", map[string]any{"Course": list.Course, "Newcomers": newcomers, "Origin": origin(c)})
+}
+
+// why says in a sentence what is with a line of a class list.
+func why(reason string) string {
+	return map[string]string{
+		"no name":        "there is no name in this line",
+		"long name":      "a name may have 100 letters; a sign-in name 60 letters, digits and . - _ @",
+		"twice":          "the same name stands further up; give both a sign-in name in the list",
+		"refused before": "you have refused this person; let them in from the course page",
+		"account exists": "somebody has this sign-in name already; let them join with the code",
+	}[reason]
 }

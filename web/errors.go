@@ -12,6 +12,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/roster"
 	"readymargin/pdf"
 	"readymargin/school"
 	"readymargin/sound"
@@ -48,7 +49,7 @@ var problems = map[string]string{
 	"operation":       "The server could not take this change: %s",
 	"batch":           "The server could not take these changes.",
 	"settings":        "Your settings could not be kept.",
-	"no file":         "Choose a PDF file first.",
+	"no file":         "Choose a file first.",
 	"plan":            "These pages could not be arranged like this. Nothing was changed.",
 	"no pages":        "No page is left for the students. Hand at least one out.",
 	"undecided":       "Some pages look as if they held the answers (%s of them). Decide on the bench what becomes of them, or assign it all the same.",
@@ -73,6 +74,9 @@ var files = map[error]sentence{
 	flow.ErrClosed:      {409, "This assignment is closed and takes no more work."},
 	flow.ErrFeedback:    {409, "Your teacher has begun to mark this copy, so it cannot be taken back."},
 	flow.ErrState:       {409, "This copy has moved on in the meantime. Load the page again to see how it stands."},
+	roster.ErrEmpty:     {422, "There are no names in this list. Nothing was changed."},
+	roster.ErrText:      {422, "This is not a text file. Save the list as CSV and bring that in. Nothing was changed."},
+	roster.ErrMany:      {422, "This list has more than 5,000 lines. Split it. Nothing was changed."},
 	school.ErrStale:     {409, "This worksheet was changed in another window. Load the page again; nothing is lost there."},
 	access.ErrSignIn:    {401, "Please sign in first. Nothing is lost."},
 	access.ErrHidden:    {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},

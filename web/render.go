@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,7 +20,7 @@ var templates embed.FS
 
 func parsePages(a *assets) (*template.Template, error) {
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "modules": a.modules,
+		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "modules": a.modules,
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -137,6 +138,11 @@ func count(n int, one, many string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %s", n, many)
+}
+
+// fours parts a code into groups that are easier to read off and type.
+func fours(code string) string {
+	return string(bytes.Join(slices.Collect(slices.Chunk([]byte(code), 4)), []byte(" ")))
 }
 
 func list(v ...any) []any { return v }

@@ -43,6 +43,9 @@ var routes = []route{
 	{"GET", "/courses/:id", (*Site).course, 0},
 	{"POST", "/courses/:id/code", (*Site).changeCode, 0},
 	{"POST", "/courses/:id/voice", (*Site).setVoice, 0},
+	{"GET", "/courses/:id/list", (*Site).classList, 0},
+	{"POST", "/courses/:id/list", (*Site).checkList, 0},
+	{"POST", "/courses/:id/list/add", (*Site).takeList, 0},
 	{"POST", "/courses/:id/people/:person", (*Site).admit, 0},
 	{"POST", "/courses/:id/people/:person/slip", (*Site).newSlip, 0},
 

@@ -78,7 +78,7 @@ type bench struct {
 }
 
 func main() {
-	only := flag.String("only", "", "one of: render, print, save, open, ink, next")
+	only := flag.String("only", "", "one of: render, print, save, open, ink, next, blanks, list")
 	flag.Parse()
 	if err := run(*only); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -100,7 +100,7 @@ func run(only string) error {
 	for _, part := range []struct {
 		name string
 		do   func() ([]line, error)
-	}{{"render", b.render}, {"print", b.print}, {"save", b.save}, {"open", b.open}, {"ink", b.ink}, {"next", b.next}} {
+	}{{"render", b.render}, {"print", b.print}, {"save", b.save}, {"open", b.open}, {"ink", b.ink}, {"next", b.next}, {"blanks", b.blanks}, {"list", b.list}} {
 		if only != "" && only != part.name {
 			continue
 		}

@@ -1,11 +1,14 @@
 package main
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"time"
 
+	"readymargin/core/blank"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
@@ -51,6 +54,57 @@ func sample() (file []byte, name string, drop func(), err error) {
 	}
 	name = filepath.Join(dir, "sheet.pdf")
 	return file, name, func() { os.RemoveAll(dir) }, os.WriteFile(name, file, 0o644)
+}
+
+// blanks: finding the places to write on a page, beside rendering it.
+func (b *bench) blanks() ([]line, error) {
+	file, _, drop, err := sample()
+	if err != nil {
+		return nil, err
+	}
+	defer drop()
+	pages, err := b.house.Press.Inspect(b.ctx, file)
+	if err != nil {
+		return nil, err
+	}
+	p := blank.Page{Width: pages[0].Width, Height: pages[0].Height, Words: pages[0].Print.Words, Strokes: pages[0].Strokes}
+	ours, err := median(9, func() error { blank.Find(p); return nil })
+	if err != nil {
+		return nil, err
+	}
+	ref, err := median(9, func() error {
+		_, err := b.house.Press.Picture(b.ctx, file, 1, 150.0/72)
+		return err
+	})
+	return []line{{"finding the blanks of a page", ours, ref, "ms", 1, false, "rendering it"}}, err
+}
+
+// list: looking at a class list of 3,000 lines.
+func (b *bench) list() ([]line, error) {
+	s := b.house.School
+	teacher, err := s.AddPerson(b.ctx, "List Bench", "a-long-password", false, true)
+	if err != nil {
+		return nil, err
+	}
+	course, err := s.MakeCourse(b.ctx, teacher, "List", "UTC")
+	if err != nil {
+		return nil, err
+	}
+	var file bytes.Buffer
+	file.WriteString("First name,Last name,Username\n")
+	for i := range 3000 {
+		fmt.Fprintf(&file, "Student,Number %d,list.bench.%d\n", i, i)
+	}
+	look, err := median(5, func() error { _, err := s.CheckList(b.ctx, teacher, course.ID, file.Bytes()); return err })
+	if err != nil {
+		return nil, err
+	}
+	start := time.Now()
+	_, _, err = s.TakeList(b.ctx, teacher, course.ID, file.Bytes())
+	return []line{
+		{"looking at a class list of 3,000 lines", look, 0, "ms", 2000, false, ""},
+		{"taking it in", float64(time.Since(start).Milliseconds()), 0, "ms", 10000, false, ""},
+	}, err
 }
 
 // print: 4 pages with 200 marks, beside qpdf --overlay of ready-made overlays.
