@@ -110,7 +110,7 @@ func (f *filler) bringIn(name string, draw func() ([]byte, error)) (w school.Wor
 	b, err := draw()
 	f.check(err)
 	if f.err == nil {
-		w, f.err = f.BringIn(f.ctx, f.teachers[0], name, b)
+		w, f.err = f.BringIn(f.ctx, f.teachers[0], school.Upload{Name: name, Data: b})
 	}
 	return w
 }

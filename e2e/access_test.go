@@ -67,7 +67,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 	must(s.Admit(ctx, all["teacher"], sc.course.ID, all["refused"].ID, false))
 	pdf, err := demo.TideHeights()
 	must(err)
-	sc.sheet, err = s.BringIn(ctx, all["teacher"], "access.pdf", pdf)
+	sc.sheet, err = s.BringIn(ctx, all["teacher"], school.Upload{Name: "access.pdf", Data: pdf})
 	must(err)
 	must(s.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}))
 	for i, state := range flow.States {

@@ -1,8 +1,11 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"image"
+	"image/jpeg"
 	"io"
 	"net/http"
 	"os"
@@ -196,6 +199,62 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 	}
 	if text := string(text); strings.Contains(text, "twelfths of the range") || !strings.Contains(text, "Circle the mark") {
 		t.Errorf("the file says %q", text)
+	}
+}
+
+// A PDF and a photograph chosen together become one worksheet; a file that is
+// broken, or is something else, leaves nothing behind.
+func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
+	setSceneNamed(t, "Kinds")
+	teacher := personOf(t, "kinds.teacher")
+	photo := filepath.Join(t.TempDir(), "photo.jpg")
+	m := image.NewGray(image.Rect(0, 0, 300, 200))
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, m, nil); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(photo, b.Bytes(), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	shelf := func() []school.Worksheet {
+		t.Helper()
+		all, err := home.School.Worksheets(context.Background(), teacher)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return all
+	}
+	p := tab(t, 1280, 800)
+	steps(t,
+		func() error { return p.SignIn("kinds.teacher", scenePassword) },
+		func() error { return p.Go("/worksheets") },
+		func() error { return p.Choose("#file", file(t, "Tide heights 2.pdf", demo.TideHeights), photo) },
+		func() error { return p.Until("the bench", `document.querySelectorAll(".leaf").length===3`) },
+	)
+	all := shelf()
+	if got := uses(t, all[0].ID); got != "s0.1/0 s0.2/0 s1.1/0" || all[0].Title != "Tide heights 2" {
+		t.Errorf("%s: %s", all[0].Title, got)
+	}
+	for name, c := range map[string]struct {
+		data []byte
+		says string
+	}{
+		"half a photograph": {b.Bytes()[:len(b.Bytes())/2], "This picture is damaged"},
+		"a text":            {[]byte("Dear colleague"), "neither a PDF nor a picture"},
+		"a vector drawing":  {[]byte("<svg xmlns='http://www.w3.org/2000/svg'><script>alert(1)</script></svg>"), "neither a PDF nor a picture"},
+	} {
+		bad := filepath.Join(t.TempDir(), "bad.jpg")
+		if err := os.WriteFile(bad, c.data, 0o644); err != nil {
+			t.Fatal(err)
+		}
+		steps(t,
+			func() error { return p.Go("/worksheets") },
+			func() error { return p.Choose("#file", photo, bad) },
+			func() error { return p.Until(name, fmt.Sprintf(`document.body.innerText.includes(%q)`, c.says)) },
+		)
+	}
+	if len(shelf()) != len(all) {
+		t.Error("a refused file left a worksheet behind")
 	}
 }
 

@@ -233,8 +233,8 @@ var designs = map[string]func(*drawn){
 	},
 }
 
-// sheetOf draws a page of one design; the seed varies its font, sizes and texts.
-func sheetOf(name string, seed uint64) ([]byte, []place) {
+// drawSheet draws a page of one design; the seed varies its font, sizes and texts.
+func drawSheet(name string, seed uint64) ([]byte, []place) {
 	d := &drawn{Fpdf: fpdf.New("P", "pt", "A4", ""), rnd: rand.New(rand.NewPCG(seed, 7)), y: 110}
 	d.font = []string{"Helvetica", "Times", "Courier"}[d.rnd.IntN(3)]
 	d.size = 9.5 + float64(d.rnd.IntN(4))
@@ -328,7 +328,7 @@ func TestBlanksOnDrawnSheets(t *testing.T) {
 	for _, name := range slices.Sorted(maps.Keys(designs)) {
 		var one score
 		for seed := uint64(100); seed < 105; seed++ {
-			file, places := sheetOf(name, seed)
+			file, places := drawSheet(name, seed)
 			found := blanksOf(t, file, 1)
 			s, k := judge(places, found)
 			one.add(s)

@@ -34,7 +34,7 @@ var (
 var failures = map[string]error{}
 
 func init() {
-	for _, e := range []error{ErrNotPDF, ErrDamaged, ErrEncrypted, ErrEmpty, ErrTooLarge, ErrPages, ErrSide, ErrTime, ErrMemory, ErrNoPage} {
+	for _, e := range []error{ErrNotPDF, ErrDamaged, ErrEncrypted, ErrEmpty, ErrTooLarge, ErrPages, ErrSide, ErrTime, ErrMemory, ErrNoPage, ErrPicture} {
 		failures[e.Error()] = e
 	}
 }

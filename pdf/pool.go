@@ -108,6 +108,15 @@ func (p *Pool) Bind(ctx context.Context, files [][]byte, leaves []Leaf) ([]byte,
 	return b, err
 }
 
+// SheetOf makes a PDF of one page of a PNG, JPEG or WebP picture.
+func (p *Pool) SheetOf(ctx context.Context, picture []byte) ([]byte, error) {
+	if int64(len(picture)) > p.cfg.Limits.Bytes {
+		return nil, ErrTooLarge
+	}
+	_, b, err := p.do(ctx, job{Do: "sheet"}, picture)
+	return b, err
+}
+
 // do gives a job to a free worker. A worker that breaks a limit or dies is
 // replaced; the others go on.
 func (p *Pool) do(ctx context.Context, j job, file []byte) (result, []byte, error) {

@@ -115,6 +115,8 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 		body, err = printMarks(d.file, *j.Print)
 	case "bind":
 		body, err = bind(split(d.file, j.Sizes), j.Leaves)
+	case "sheet":
+		body, err = sheetOf(d.file)
 	default:
 		err = fmt.Errorf("no such work: %q", j.Do)
 	}

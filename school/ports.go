@@ -73,7 +73,7 @@ type CourseRole struct {
 
 // Worksheets are what teachers brought in.
 type Worksheets interface {
-	AddWorksheet(ctx context.Context, w *Worksheet, first Source) error
+	AddWorksheet(ctx context.Context, w *Worksheet, sources []Source) error
 	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
 	WorksheetsOf(ctx context.Context, owner uint64) ([]Worksheet, error)
 	SetTitle(ctx context.Context, worksheet uint64, title string) error
@@ -160,6 +160,7 @@ type Press interface {
 	Inspect(ctx context.Context, file []byte) ([]pdf.Page, error)
 	Picture(ctx context.Context, file []byte, page int, scale float64) (pdf.Picture, error)
 	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
+	SheetOf(ctx context.Context, picture []byte) ([]byte, error)
 	Bind(ctx context.Context, files [][]byte, leaves []pdf.Leaf) ([]byte, error)
 }
 

@@ -21,31 +21,56 @@ import (
 	"readymargin/pdf"
 )
 
-// BringIn takes a PDF as a new worksheet. Whatever is wrong with the file is
-// one of package pdf's errors, and nothing of it is kept.
-func (s *School) BringIn(ctx context.Context, who Person, fileName string, file []byte) (Worksheet, error) {
+// An Upload is a file as it comes from somebody's machine.
+type Upload struct {
+	Name string
+	Data []byte
+}
+
+// BringIn makes a new worksheet of a PDF or a picture, or of several, one
+// behind the other. Whatever is wrong with a file is one of package pdf's
+// errors, and then there is no new worksheet.
+func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Worksheet, error) {
 	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
 		return Worksheet{}, err
 	}
-	source, pages, err := s.takeIn(ctx, fileName, file)
-	if err != nil {
-		return Worksheet{}, err
+	var p plan.Plan
+	var sources []Source
+	for i, f := range files {
+		source, pages, err := s.takeIn(ctx, f)
+		if err != nil {
+			return Worksheet{}, err
+		}
+		source.Number = i
+		sources, p = append(sources, source), p.Join(i, len(pages), len(p), propose(pages))
+		if len(p) > s.Press.Limits().Pages {
+			return Worksheet{}, pdf.ErrPages
+		}
 	}
-	w := Worksheet{OwnerID: who.ID, Title: titleOf(fileName), Version: 1, CreatedAt: s.Now()}
-	w.Plan = plan.Plan{}.Join(0, len(pages), 0, propose(pages)).String()
-	return w, s.Store.AddWorksheet(ctx, &w, source)
+	if len(p) == 0 {
+		return Worksheet{}, problem("no file", "", "")
+	}
+	w := Worksheet{OwnerID: who.ID, Title: titleOf(files[0].Name), Plan: p.String(), Version: 1, CreatedAt: s.Now()}
+	return w, s.Store.AddWorksheet(ctx, &w, sources)
 }
 
-// takeIn reads a PDF and keeps it with its pages.
-func (s *School) takeIn(ctx context.Context, fileName string, file []byte) (Source, []pdf.Page, error) {
+// takeIn reads a file and keeps it, as a PDF, with its pages.
+func (s *School) takeIn(ctx context.Context, f Upload) (Source, []pdf.Page, error) {
+	file := f.Data
 	if len(file) == 0 {
 		return Source{}, nil, pdf.ErrEmpty
+	}
+	if pdf.IsPicture(file) {
+		var err error
+		if file, err = s.Press.SheetOf(ctx, file); err != nil {
+			return Source{}, nil, err
+		}
 	}
 	pages, err := s.Press.Inspect(ctx, file)
 	if err != nil {
 		return Source{}, nil, err
 	}
-	source := Source{Name: shorten(fileName, 100), PageCount: len(pages)}
+	source := Source{Name: shorten(f.Name, 100), PageCount: len(pages)}
 	source.FileHash, err = s.keep(ctx, file, pages)
 	return source, pages, err
 }
@@ -191,8 +216,8 @@ func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int
 	return s.Store.SetPlan(ctx, id, version, next.String(), nil)
 }
 
-// AddPages adds the pages of another PDF before the leaf at index at.
-func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fileName string, file []byte) error {
+// AddPages adds the pages of another file before the leaf at index at.
+func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, file Upload) error {
 	w, err := s.worksheet(ctx, who, id)
 	if err != nil {
 		return err
@@ -205,7 +230,7 @@ func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fi
 	if err != nil {
 		return err
 	}
-	source, pages, err := s.takeIn(ctx, fileName, file)
+	source, pages, err := s.takeIn(ctx, file)
 	if err != nil {
 		return err
 	}

@@ -11,14 +11,16 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, source school.Source) error {
+func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		w.ID = 0
 		if err := tx.Create(w).Error; err != nil {
 			return err
 		}
-		source.WorksheetID = w.ID
-		return tx.Create(&source).Error
+		for i := range sources {
+			sources[i].WorksheetID = w.ID
+		}
+		return tx.Create(sources).Error
 	})
 }
 

@@ -296,11 +296,11 @@ func (s *Site) checkList(c *echo.Context) error {
 	if _, _, err := s.school.Members(c.Request().Context(), me(c), n); err != nil {
 		return err
 	}
-	_, file, err := uploadedFile(c)
+	files, err := uploads(c)
 	if err == nil {
 		var list school.ClassList
-		if list, err = s.school.CheckList(c.Request().Context(), me(c), n, file); err == nil {
-			return s.render(c, http.StatusOK, "class-list.html", "Class list", map[string]any{"Course": list.Course, "List": list, "File": base64.StdEncoding.EncodeToString(file)})
+		if list, err = s.school.CheckList(c.Request().Context(), me(c), n, files[0].Data); err == nil {
+			return s.render(c, http.StatusOK, "class-list.html", "Class list", map[string]any{"Course": list.Course, "List": list, "File": base64.StdEncoding.EncodeToString(files[0].Data)})
 		}
 	}
 	if s.say(err).status >= 500 {

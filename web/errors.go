@@ -58,7 +58,7 @@ var problems = map[string]string{
 
 // files has a sentence for everything that can be wrong with a file.
 var files = map[error]sentence{
-	pdf.ErrNotPDF:       {422, "This file is not a PDF. Save or print it as a PDF and bring that in. Nothing was kept."},
+	pdf.ErrNotPDF:       {422, "This file is neither a PDF nor a picture (PNG, JPEG or WebP). Save or print it as a PDF and bring that in. Nothing was kept."},
 	pdf.ErrDamaged:      {422, "This PDF is damaged and cannot be opened. Try to save it again where it comes from. Nothing was kept."},
 	pdf.ErrEncrypted:    {422, "This PDF asks for a password. Save it without one and bring that in. Nothing was kept."},
 	pdf.ErrEmpty:        {422, "This file is empty. Nothing was kept."},
@@ -67,6 +67,7 @@ var files = map[error]sentence{
 	pdf.ErrSide:         {422, "A page of this PDF is larger than five metres, or smaller than a pinhead. Nothing was kept."},
 	pdf.ErrTime:         {422, "This PDF takes too long to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
 	pdf.ErrMemory:       {422, "This PDF takes too much memory to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
+	pdf.ErrPicture:      {422, "This picture is damaged and cannot be shown. Save it again where it comes from. Nothing was kept."},
 	sound.ErrUnreadable: {422, "This recording cannot be read. Record it again."},
 	sound.ErrSilent:     {422, "Nothing was recorded. Check the microphone and record again."},
 	sound.ErrTooLong:    {422, "This recording is longer than the course allows. Record a shorter one."},

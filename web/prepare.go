@@ -37,7 +37,7 @@ func (s *Site) worksheetsPage(c *echo.Context, wrong error) error {
 	return s.render(c, http.StatusOK, "worksheets.html", "Worksheets", data)
 }
 
-// bringIn takes an uploaded PDF.
+// bringIn takes uploaded files as a new worksheet.
 func (s *Site) bringIn(c *echo.Context) error {
 	p, err := signedIn(c)
 	if err != nil {
@@ -57,30 +57,36 @@ func (s *Site) bringIn(c *echo.Context) error {
 }
 
 func (s *Site) uploaded(c *echo.Context, p school.Person) (school.Worksheet, error) {
-	name, b, err := uploadedFile(c)
+	files, err := uploads(c)
 	if err != nil {
 		return school.Worksheet{}, err
 	}
-	return s.school.BringIn(c.Request().Context(), p, name, b)
+	return s.school.BringIn(c.Request().Context(), p, files...)
 }
 
-// uploadedFile reads the file of a form.
-func uploadedFile(c *echo.Context) (name string, data []byte, err error) {
-	head, err := c.FormFile("file")
-	if err != nil {
-		var large *http.MaxBytesError
-		if errors.As(err, &large) {
-			return "", nil, err
+// uploads reads the files of a form; there is at least one.
+func uploads(c *echo.Context) (out []school.Upload, err error) {
+	form, err := c.MultipartForm()
+	var large *http.MaxBytesError
+	if errors.As(err, &large) {
+		return nil, err
+	}
+	if err != nil || len(form.File["file"]) == 0 {
+		return nil, &school.Problem{Code: "no file"}
+	}
+	for _, head := range form.File["file"] {
+		f, err := head.Open()
+		if err != nil {
+			return nil, err
 		}
-		return "", nil, &school.Problem{Code: "no file"}
+		data, err := io.ReadAll(f)
+		f.Close()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, school.Upload{Name: head.Filename, Data: data})
 	}
-	f, err := head.Open()
-	if err != nil {
-		return "", nil, err
-	}
-	defer f.Close()
-	data, err = io.ReadAll(f)
-	return head.Filename, data, err
+	return out, nil
 }
 
 // A bench is what the worksheet bench shows.
@@ -156,7 +162,7 @@ func (s *Site) addPages(c *echo.Context) error {
 	if _, err := s.benchOf(c); err != nil {
 		return err // before a large file is read
 	}
-	name, data, err := uploadedFile(c)
+	files, err := uploads(c)
 	if err != nil {
 		return err
 	}
@@ -164,7 +170,7 @@ func (s *Site) addPages(c *echo.Context) error {
 	if err != nil {
 		at = 1 << 20 // behind the last
 	}
-	if err := s.school.AddPages(c.Request().Context(), me(c), n, at, name, data); err != nil {
+	if err := s.school.AddPages(c.Request().Context(), me(c), n, at, files[0]); err != nil {
 		return err
 	}
 	return s.worksheet(c)

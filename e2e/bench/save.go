@@ -42,7 +42,7 @@ func (b *bench) desks(n int) (copies []uint64, tokens []string, err error) {
 		return nil, nil, err
 	}
 	defer drop()
-	w, err := s.BringIn(b.ctx, teacher, "bench.pdf", file)
+	w, err := s.BringIn(b.ctx, teacher, school.Upload{Name: "bench.pdf", Data: file})
 	if err != nil {
 		return nil, nil, err
 	}

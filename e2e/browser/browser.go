@@ -281,13 +281,13 @@ func (t *Tab) Resize(width, height int, touch bool) error {
 	return chromedp.Do(t.Ctx, chromedp.EmulateViewport(int64(width), int64(height), opts...))
 }
 
-// Choose gives a file to a file field.
-func (t *Tab) Choose(selector, file string) error {
+// Choose gives files to a file field.
+func (t *Tab) Choose(selector string, files ...string) error {
 	if err := t.Until("the form is ready", `window.Alpine || document.querySelector("[data-ready]")`); err != nil {
 		return err
 	}
 	time.Sleep(200 * time.Millisecond)
-	return chromedp.Do(t.Ctx, chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file}))
+	return chromedp.Do(t.Ctx, chromedp.SetUploadFiles(chromedp.CSS(selector), files))
 }
 
 // Clear forgets the browser's cookies; its other stores stay.

@@ -93,7 +93,7 @@ function write() {
 
 // more takes the pages of another file in, behind the page in hand.
 function more() {
-  const file = el('input', { type: 'file', accept: 'application/pdf,.pdf', className: 'sr-only', id: 'more', on: { change: async () => {
+  const file = el('input', { type: 'file', accept: 'application/pdf,.pdf,image/png,image/jpeg,image/webp', className: 'sr-only', id: 'more', on: { change: async () => {
     const data = new FormData();
     data.append('at', String(chosen + 1));
     data.append('file', file.files[0]);
@@ -106,7 +106,7 @@ function more() {
       draw(); steps();
     } catch (e) { state('saved', 'Saved'); toast(e.message); }
   } } });
-  return el('div', {}, el('label', { className: 'button', htmlFor: 'more' }, icon('plus'), 'Add pages of another PDF'), file);
+  return el('div', {}, el('label', { className: 'button', htmlFor: 'more' }, icon('plus'), 'Add pages of another file'), file);
 }
 
 // uses says where the worksheet is assigned, and what a change means there.

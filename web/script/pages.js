@@ -4,7 +4,7 @@
 document.addEventListener('alpine:init', () => {
   window.Alpine.data('printing', () => ({ print() { window.print(); } }));
 
-  // bringin sends a PDF with progress.
+  // bringin sends files with progress.
   window.Alpine.data('bringin', () => ({
     busy: false, doing: '', wrong: '',
     over() { this.$el.classList.add('over'); },
@@ -14,9 +14,9 @@ document.addEventListener('alpine:init', () => {
       if (e.dataTransfer.files.length) { this.$root.querySelector('input[type=file]').files = e.dataTransfer.files; this.send(); }
     },
     send() {
-      const form = this.$root, file = form.querySelector('input[type=file]').files[0];
-      if (!file || this.busy) return;
-      Object.assign(this, { busy: true, wrong: '', doing: `Bringing in ${file.name}` });
+      const form = this.$root, files = form.querySelector('input[type=file]').files;
+      if (!files.length || this.busy) return;
+      Object.assign(this, { busy: true, wrong: '', doing: `Bringing in ${files.length > 1 ? `${files.length} files` : files[0].name}` });
       const request = new XMLHttpRequest();
       request.upload.onprogress = (e) => {
         this.$refs.bar.style.width = `${Math.round((e.loaded / e.total) * 90)}%`;

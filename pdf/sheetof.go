@@ -1,0 +1,157 @@
+package pdf
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/jpeg"
+	_ "image/png" // what is read
+	"io"
+
+	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
+	_ "golang.org/x/image/webp"
+
+	"readymargin/core/page"
+)
+
+// ErrPicture says that a picture cannot be read, or is not one.
+var ErrPicture = errors.New("pdf: not a picture that can be read")
+
+// IsPicture reports whether a file begins as a PNG, JPEG or WebP picture does.
+func IsPicture(file []byte) bool {
+	return bytes.HasPrefix(file, []byte("\x89PNG\r\n\x1a\n")) || bytes.HasPrefix(file, []byte{0xff, 0xd8, 0xff}) ||
+		len(file) > 12 && string(file[:4]) == "RIFF" && string(file[8:12]) == "WEBP"
+}
+
+// around is the free paper around a picture, in points.
+const around = 18
+
+// sheetOf makes a PDF of one A4 page, upright or lying as the picture is, that
+// shows a PNG, JPEG or WebP picture as large as it fits. A JPEG goes in as it
+// is; its orientation (Exif) becomes a matrix.
+func sheetOf(file []byte) ([]byte, error) {
+	cfg, kind, err := image.DecodeConfig(bytes.NewReader(file))
+	if err != nil || cfg.Width < 1 || cfg.Height < 1 {
+		return nil, ErrPicture
+	}
+	if cfg.Width*cfg.Height > MaxPixels {
+		return nil, ErrTooLarge
+	}
+	w, h, turned := float64(cfg.Width), float64(cfg.Height), 1
+	data := file
+	gray := cfg.ColorModel == color.GrayModel
+	if kind == "jpeg" {
+		turned = orientation(file)
+	}
+	if kind != "jpeg" || cfg.ColorModel == color.CMYKModel {
+		m, _, err := image.Decode(bytes.NewReader(file))
+		if err != nil {
+			return nil, ErrPicture
+		}
+		flat := image.NewRGBA(image.Rect(0, 0, cfg.Width, cfg.Height))
+		draw.Draw(flat, flat.Bounds(), image.White, image.Point{}, draw.Src)
+		draw.Draw(flat, flat.Bounds(), m, m.Bounds().Min, draw.Over)
+		var out bytes.Buffer
+		if err := jpeg.Encode(&out, flat, &jpeg.Options{Quality: 92}); err != nil {
+			return nil, err
+		}
+		data, gray = out.Bytes(), false
+	} else if _, err := jpeg.Decode(bytes.NewReader(file)); err != nil {
+		return nil, ErrPicture // cut off in its middle
+	}
+	m := upright[turned]
+	if turned > 4 {
+		w, h = h, w
+	}
+	paper := page.R(0, 0, A4.Max.X, A4.Max.Y)
+	if w > h {
+		paper = page.R(0, 0, A4.Max.Y, A4.Max.X)
+	}
+	scale := min((paper.W()-2*around)/w, (paper.H()-2*around)/h)
+	w, h = w*scale, h*scale
+	place := m.Then(page.Matrix{A: w, D: h, E: (paper.W() - w) / 2, F: paper.H() - around - h})
+	b := &binder{}
+	catalog, tree, pg := b.reserve(), b.reserve(), b.reserve()
+	space := "DeviceRGB"
+	if gray {
+		space = "DeviceGray"
+	}
+	picture := b.add(types.StreamDict{Raw: data, Dict: types.Dict{
+		"Type": types.Name("XObject"), "Subtype": types.Name("Image"), "Width": types.Integer(cfg.Width), "Height": types.Integer(cfg.Height),
+		"ColorSpace": types.Name(space), "BitsPerComponent": types.Integer(8), "Filter": types.Name("DCTDecode"), "Length": types.Integer(len(data)),
+	}})
+	content := fmt.Sprintf("q %.4f %.4f %.4f %.4f %.4f %.4f cm /Picture Do Q", place.A, place.B, place.C, place.D, place.E, place.F)
+	stream := b.add(types.StreamDict{Raw: []byte(content), Dict: types.Dict{"Length": types.Integer(len(content))}})
+	b.put(pg, types.Dict{
+		"Type": types.Name("Page"), "Parent": tree, "MediaBox": types.NewNumberArray(0, 0, paper.Max.X, paper.Max.Y), "Contents": stream,
+		"Resources": types.Dict{"XObject": types.Dict{"Picture": picture}},
+	})
+	b.put(tree, types.Dict{"Type": types.Name("Pages"), "Kids": types.Array{pg}, "Count": types.Integer(1)})
+	b.put(catalog, types.Dict{"Type": types.Name("Catalog"), "Pages": tree})
+	return b.file(catalog), nil
+}
+
+// upright are the matrices that set a picture of each orientation (Exif 2.32,
+// 4.6.5.1.6) upright in the unit square, which has y upwards.
+var upright = map[int]page.Matrix{
+	1: {A: 1, D: 1},
+	2: {A: -1, D: 1, E: 1},
+	3: {A: -1, D: -1, E: 1, F: 1},
+	4: {A: 1, D: -1, F: 1},
+	5: {B: -1, C: -1, E: 1, F: 1},
+	6: {B: -1, C: 1, F: 1},
+	7: {B: 1, C: 1},
+	8: {B: 1, C: -1, E: 1},
+}
+
+// orientation returns how a JPEG is to be turned, 1 when it does not say: the
+// tag 274 of the first directory in its Exif segment (TIFF 6.0, section 2).
+func orientation(file []byte) int {
+	r := bytes.NewReader(file[min(2, len(file)):])
+	for {
+		var head [4]byte
+		if _, err := io.ReadFull(r, head[:]); err != nil || head[0] != 0xff || head[1] == 0xda {
+			return 1
+		}
+		body := make([]byte, max(int(binary.BigEndian.Uint16(head[2:]))-2, 0))
+		if _, err := io.ReadFull(r, body); err != nil {
+			return 1
+		}
+		if head[1] != 0xe1 || !bytes.HasPrefix(body, []byte("Exif\x00\x00")) {
+			continue
+		}
+		if o := tag274(body[6:]); upright[o] != (page.Matrix{}) {
+			return o
+		}
+		return 1
+	}
+}
+
+func tag274(tiff []byte) int {
+	if len(tiff) < 8 {
+		return 1
+	}
+	var order binary.ByteOrder = binary.LittleEndian
+	if tiff[0] == 'M' {
+		order = binary.BigEndian
+	}
+	at := int(order.Uint32(tiff[4:]))
+	if at < 0 || at+2 > len(tiff) {
+		return 1
+	}
+	n := int(order.Uint16(tiff[at:]))
+	for i := range n {
+		e := at + 2 + 12*i
+		if e+12 > len(tiff) {
+			return 1
+		}
+		if order.Uint16(tiff[e:]) == 274 {
+			return int(order.Uint16(tiff[e+8:]))
+		}
+	}
+	return 1
+}
