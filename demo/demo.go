@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"readymargin/core/copy"
+	"readymargin/core/flow"
 	"readymargin/pdf"
 	"readymargin/school"
 )
@@ -118,8 +119,7 @@ func (f *filler) bringIn(name string, draw func() ([]byte, error)) (w school.Wor
 func (f *filler) assign(w school.Worksheet, title, points string, due time.Time, instructions string) (a school.Assignment) {
 	if f.err == nil {
 		a, f.err = f.Assign(f.ctx, f.teachers[0], school.NewAssignment{
-			Course: f.course.ID, Worksheet: w.ID, Title: title, Points: points, Instructions: instructions,
-			Due: due.Format("2006-01-02T15:04"),
+			Course: f.course.ID, Worksheet: w.ID, Terms: school.Terms{Title: title, Points: points, Instructions: instructions, Due: due.Format(flow.Wall)},
 		})
 	}
 	return a

@@ -71,7 +71,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 	must(err)
 	must(s.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}))
 	for i, state := range flow.States {
-		a, err := s.Assign(ctx, all["teacher"], school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Points: "10", Title: fmt.Sprint("Access ", i)})
+		a, err := s.Assign(ctx, all["teacher"], school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: school.Terms{Points: "10", Title: fmt.Sprint("Access ", i)}})
 		must(err)
 		sc.given = a
 		c, err := s.OpenOwn(ctx, all["student"], a.ID)
@@ -173,6 +173,7 @@ var rights = map[string]any{
 	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
 	"GET /sheets/:id/pages/:n/:scale": members, "GET /sheets/:id/print/:n": members, "GET /sheets/:id/held/:n/:scale": "teacher",
 	"POST /assignments": "teacher", "GET /assignments/:id": "classmate student",
+	"GET /assignments/:id/change": "teacher", "POST /assignments/:id/change": "teacher",
 	"GET /assignments/:id/marking": "teacher", "POST /assignments/:id/return": "teacher", "GET /assignments/:id/roll": "teacher",
 	"GET /copies/:id": "student", "GET /copies/:id/view": "student",
 	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student",

@@ -120,6 +120,7 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 		func() error {
 			return teacher.Until("the worksheet opens", `location.pathname.match(/^\/worksheets\/\d+$/)`)
 		},
+		teacher.Ready,
 		func() error { return teacher.Click(`a[href$="/assign"]`) },
 		func() error { return teacher.Fill("#points", "14") },
 		func() error { return teacher.Click(`form[action="/assignments"] button`) },

@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	"image/jpeg"
@@ -12,9 +13,12 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"readymargin/core/flow"
 	"readymargin/core/plan"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
@@ -199,6 +203,95 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 	}
 	if text := string(text); strings.Contains(text, "twelfths of the range") || !strings.Contains(text, "Circle the mark") {
 		t.Errorf("the file says %q", text)
+	}
+}
+
+// An assignment that opens later, closes, and may be submitted once: students
+// see nothing of it before, hear of changes, and cannot go on after.
+func TestWhenAnAssignmentTakesWork(t *testing.T) {
+	sc := setSceneNamed(t, "Times")
+	ctx, teacher, student := context.Background(), personOf(t, "times.teacher"), personOf(t, "times.student")
+	wall := func(d time.Duration) string {
+		place, err := time.LoadLocation("Europe/London")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return time.Now().In(place).Add(d).Format(flow.Wall)
+	}
+	p := tab(t, 1280, 800)
+	set := func(field, value string) func() error {
+		return func() error {
+			_, err := browser.Eval[int](p, fmt.Sprintf(`const f=document.getElementById(%q); f.closest("details")?.setAttribute("open",""); f.value=%q; return 1`, field, value))
+			return err
+		}
+	}
+	says := func(text string) func() error {
+		return func() error { return p.Until(text, fmt.Sprintf(`document.body.innerText.includes(%q)`, text)) }
+	}
+	form := fmt.Sprintf("/worksheets/%d/assign", sc.sheet.ID)
+	steps(t,
+		func() error { return p.SignIn("times.teacher", scenePassword) },
+		func() error { return p.Go(form) },
+		set("title", "Opens later"), set("opens", wall(48*time.Hour)), set("due", wall(24*time.Hour)),
+		func() error { return p.Click(`form[action="/assignments"] button`) }, says("It must open before it is due"),
+		// What was typed is still there; only the wrong time is changed.
+		set("due", wall(72*time.Hour)), set("attempts", "1"), set("chapter", "Tides"),
+		func() error { return p.Click(`form[action="/assignments"] button`) }, says("Students see it when it opens"), says("Tides"), says("1 attempt"),
+	)
+	given, err := home.Store.AssignmentsOf(ctx, sc.course.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := given[slices.IndexFunc(given, func(a school.Assignment) bool { return a.Title == "Opens later" })]
+	todo := func() string {
+		t.Helper()
+		all, err := home.School.ToDo(ctx, student)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, one := range all {
+			if one.Assignment.ID == a.ID {
+				return "seen " + one.Assignment.Changed
+			}
+		}
+		return "hidden"
+	}
+	if _, err := home.School.OpenOwn(ctx, student, a.ID); err == nil || todo() != "hidden" {
+		t.Errorf("before it opens: %s, %v", todo(), err)
+	}
+	change := fmt.Sprintf("/assignments/%d/change", a.ID)
+	steps(t,
+		func() error { return p.Go(change) }, set("opens", ""), set("due", wall(96*time.Hour)),
+		func() error { return p.Click(`form[action$="/change"] button`) }, says("Changed: Opens later"),
+	)
+	if got := todo(); got != "seen due time" {
+		t.Errorf("after it was opened and moved: %q", got)
+	}
+	c, err := home.School.OpenOwn(ctx, student, a.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := home.School.Submit(ctx, student, c.ID, "", 0); err != nil {
+		t.Fatal(err)
+	}
+	if err := home.School.Return(ctx, teacher, c.ID, 1); err != nil {
+		t.Fatal(err)
+	}
+	if err := home.School.Improve(ctx, student, c.ID); !school.IsProblem(err, "attempts used") {
+		t.Errorf("a second attempt of one: %v", err)
+	}
+	steps(t,
+		func() error { return p.Go(change) }, set("attempts", ""),
+		func() error { return p.Click(`form[action$="/change"] button`) }, says("Changed: Opens later"),
+		func() error { return p.Go(change) },
+		func() error { return p.Click(`button[value="close"]`) }, says("closed"),
+	)
+	if err := home.School.Improve(ctx, student, c.ID); !errors.Is(err, flow.ErrClosed) {
+		t.Errorf("improving after it was closed: %v", err)
+	}
+	steps(t, func() error { return p.Go(change) }, func() error { return p.Click(`button[value="reopen"]`) }, says("Changed: Opens later"))
+	if err := home.School.Improve(ctx, student, c.ID); err != nil {
+		t.Errorf("improving after it was opened again: %v", err)
 	}
 }
 

@@ -3,7 +3,9 @@ package school
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -13,16 +15,26 @@ import (
 	"readymargin/core/points"
 )
 
-// NewAssignment is what a teacher fills in. Due is a wall clock time in the
-// course's zone, as 2006-01-02T15:04, or empty.
+// NewAssignment is what a teacher fills in. Times are wall clock times in the
+// course's zone, as flow.Wall, or empty.
 type NewAssignment struct {
-	Course       uint64
-	Worksheet    uint64
+	Course    uint64
+	Worksheet uint64
+	Anyway    bool // though likely answer pages are undecided
+	Terms
+}
+
+// Terms are what of an assignment can be changed later.
+type Terms struct {
 	Title        string
 	Instructions string
+	Chapter      string
 	Points       string
+	Opens        string
 	Due          string
-	Anyway       bool // though likely answer pages are undecided
+	Closes       string
+	NoLate       bool   // it closes when it is due
+	Attempts     string // "" for as often as it is returned
 }
 
 // Assign gives a worksheet to a whole course, a copy each.
@@ -35,37 +47,134 @@ func (s *School) Assign(ctx context.Context, who Person, n NewAssignment) (Assig
 	if err != nil {
 		return Assignment{}, err
 	}
+	a := Assignment{CourseID: c.ID, WorksheetID: w.ID, CreatedAt: s.Now()}
+	if n.Title == "" {
+		n.Title = w.Title
+	}
+	if err := a.set(n.Terms, c.Location()); err != nil {
+		return a, err
+	}
 	r, err := s.revise(ctx, w, n.Anyway)
 	if err != nil {
-		return Assignment{}, err
+		return a, err
 	}
-	a := Assignment{
-		CourseID: c.ID, WorksheetID: w.ID, RevisionID: r.ID, Title: strings.TrimSpace(n.Title),
-		Instructions: strings.TrimSpace(n.Instructions), CreatedAt: s.Now(),
-	}
-	if a.Title == "" {
-		a.Title = w.Title
-	}
-	if utf8.RuneCountInString(a.Title) > 100 {
-		return a, problem("title", "title", n.Title)
-	}
-	if utf8.RuneCountInString(a.Instructions) > 5000 {
-		return a, problem("instructions", "instructions", "")
-	}
-	if n.Points != "" {
-		if a.Points, err = points.Parse(n.Points); err != nil {
-			return a, problem("points", "points", n.Points)
-		}
-	}
-	if n.Due != "" {
-		due, err := time.ParseInLocation("2006-01-02T15:04", n.Due, c.Location())
-		if err != nil {
-			return a, problem("due time", "due", n.Due)
-		}
-		due = due.UTC()
-		a.DueAt = &due
-	}
+	a.RevisionID = r.ID
 	return a, s.Store.AddAssignment(ctx, &a)
+}
+
+// set takes terms over, or says what is wrong with them.
+func (a *Assignment) set(t Terms, place *time.Location) (err error) {
+	a.Title, a.Instructions, a.Chapter = strings.TrimSpace(t.Title), strings.TrimSpace(t.Instructions), strings.TrimSpace(t.Chapter)
+	switch {
+	case a.Title == "" || utf8.RuneCountInString(a.Title) > 100 || utf8.RuneCountInString(a.Chapter) > 100:
+		return problem("title", "title", t.Title)
+	case utf8.RuneCountInString(a.Instructions) > 5000:
+		return problem("instructions", "instructions", "")
+	}
+	a.Points = 0
+	if t.Points != "" {
+		if a.Points, err = points.Parse(t.Points); err != nil {
+			return problem("points", "points", t.Points)
+		}
+	}
+	a.MaxAttempts = 0
+	if t.Attempts != "" {
+		if a.MaxAttempts, err = strconv.Atoi(t.Attempts); err != nil || a.MaxAttempts < 1 || a.MaxAttempts > 100 {
+			return problem("attempts", "attempts", t.Attempts)
+		}
+	}
+	for _, at := range []struct {
+		wall string
+		to   **time.Time
+	}{{t.Opens, &a.OpensAt}, {t.Due, &a.DueAt}, {t.Closes, &a.ClosesAt}} {
+		*at.to = nil
+		if at.wall == "" {
+			continue
+		}
+		when, err := flow.At(at.wall, place)
+		switch {
+		case errors.Is(err, flow.ErrGap):
+			return problem("left out", "due", strings.ReplaceAll(at.wall, "T", " "))
+		case err != nil:
+			return problem("due time", "due", at.wall)
+		}
+		*at.to = &when
+	}
+	if t.NoLate {
+		a.ClosesAt = a.DueAt
+	}
+	late := func(x, y *time.Time) bool { return x != nil && y != nil && x.After(*y) }
+	if late(a.OpensAt, a.DueAt) || late(a.DueAt, a.ClosesAt) || late(a.OpensAt, a.ClosesAt) {
+		return problem("times", "due", "")
+	}
+	return nil
+}
+
+// TermsOf returns the terms of an assignment as a form shows them.
+func TermsOf(a Assignment, place *time.Location) Terms {
+	wall := func(t *time.Time) string {
+		if t == nil {
+			return ""
+		}
+		return t.In(place).Format(flow.Wall)
+	}
+	t := Terms{Title: a.Title, Instructions: a.Instructions, Chapter: a.Chapter, Opens: wall(a.OpensAt), Due: wall(a.DueAt), Closes: wall(a.ClosesAt)}
+	if a.Points > 0 {
+		t.Points = a.Points.String()
+	}
+	if a.MaxAttempts > 0 {
+		t.Attempts = strconv.Itoa(a.MaxAttempts)
+	}
+	return t
+}
+
+// Given returns an assignment with its course to a teacher of it.
+func (s *School) Given(ctx context.Context, who Person, id uint64) (Assignment, Course, error) {
+	a, err := s.Store.Assignment(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return a, Course{}, access.ErrHidden
+	}
+	if err != nil {
+		return a, Course{}, err
+	}
+	c, _, err := s.course(ctx, who, a.CourseID, access.RunCourse)
+	return a, c, err
+}
+
+// ChangeTerms changes an assignment. Students see on their start page what was
+// changed.
+func (s *School) ChangeTerms(ctx context.Context, who Person, id uint64, t Terms) (Assignment, error) {
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return a, err
+	}
+	was := a
+	if err := a.set(t, c.Location()); err != nil {
+		return a, err
+	}
+	if what := differences(was, a); what != "" {
+		now := s.Now()
+		a.ChangedAt, a.Changed = &now, what
+	}
+	return a, s.Store.UpdateAssignment(ctx, a)
+}
+
+// differences says in words what of two assignments students notice.
+func differences(was, a Assignment) string {
+	same := func(x, y *time.Time) bool { return x == nil && y == nil || x != nil && y != nil && x.Equal(*y) }
+	var out []string
+	for _, d := range []struct {
+		differs bool
+		what    string
+	}{
+		{was.Title != a.Title, "title"}, {was.Instructions != a.Instructions, "instructions"}, {was.Points != a.Points, "points"},
+		{!same(was.DueAt, a.DueAt), "due time"}, {!same(was.ClosesAt, a.ClosesAt), "closing time"}, {was.MaxAttempts != a.MaxAttempts, "attempts"},
+	} {
+		if d.differs {
+			out = append(out, d.what)
+		}
+	}
+	return strings.Join(out, ", ")
 }
 
 // Assigned is an assignment as a student sees it on the start page.
@@ -102,6 +211,9 @@ func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
 			return nil, err
 		}
 		for _, a := range given {
+			if !a.Opened(s.Now()) {
+				continue
+			}
 			one, err := s.assigned(ctx, a, c.Course, mine[a.ID])
 			if err != nil {
 				return nil, err
@@ -143,7 +255,7 @@ func (s *School) OpenOwn(ctx context.Context, who Person, assignment uint64) (Co
 	if err != nil {
 		return Copy{}, err
 	}
-	if role != access.Student {
+	if role != access.Student || !a.Opened(s.Now()) {
 		return Copy{}, access.ErrHidden
 	}
 	return s.Store.CopyFor(ctx, assignment, who.ID)

@@ -62,6 +62,7 @@ type Courses interface {
 	CoursesOf(ctx context.Context, person uint64) ([]CourseRole, error)
 	AddAssignment(ctx context.Context, a *Assignment) error
 	Assignment(ctx context.Context, id uint64) (Assignment, error)
+	UpdateAssignment(ctx context.Context, a Assignment) error
 	AssignmentsOf(ctx context.Context, course uint64) ([]Assignment, error)
 }
 
@@ -90,8 +91,8 @@ type Worksheets interface {
 	// Uses returns where a worksheet is assigned, newest first.
 	Uses(ctx context.Context, worksheet uint64) ([]Use, error)
 	// RevisionRole returns the highest role that the person has in a course
-	// in which the revision was handed to that person's class.
-	RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error)
+	// in which the revision was handed to that person's class by now.
+	RevisionRole(ctx context.Context, revision, person uint64, now time.Time) (access.Role, error)
 	AddFilePages(ctx context.Context, pages []FilePage) error
 	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print
 	FilePage(ctx context.Context, file string, number int) (FilePage, error)

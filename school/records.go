@@ -120,14 +120,22 @@ type Assignment struct {
 	RevisionID   uint64 // what copies begun from now on are of
 	Title        string
 	Instructions string
+	Chapter      string
 	Points       points.Points
+	OpensAt      *time.Time // before that, students do not see it
 	DueAt        *time.Time
-	ClosesAt     *time.Time
+	ClosesAt     *time.Time // from then on, no work is taken
+	MaxAttempts  int        // how often a student may submit; 0 for as often as it is returned
+	ChangedAt    *time.Time
+	Changed      string // what was changed then, in words
 	CreatedAt    time.Time
 }
 
 // Times returns the assignment's times for the flow.
 func (a Assignment) Times() (t flow.Times) {
+	if a.OpensAt != nil {
+		t.Opens = *a.OpensAt
+	}
 	if a.DueAt != nil {
 		t.Due = *a.DueAt
 	}
@@ -136,6 +144,12 @@ func (a Assignment) Times() (t flow.Times) {
 	}
 	return t
 }
+
+// Opened reports whether students see the assignment.
+func (a Assignment) Opened(now time.Time) bool { return a.OpensAt == nil || !now.Before(*a.OpensAt) }
+
+// UsedUp reports whether no further attempt is left after so many.
+func (a Assignment) UsedUp(attempts int) bool { return a.MaxAttempts > 0 && attempts >= a.MaxAttempts }
 
 // A Copy is a student's exemplar.
 type Copy struct {

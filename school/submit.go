@@ -3,6 +3,7 @@ package school
 import (
 	"context"
 	"errors"
+	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -32,6 +33,9 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 		}
 		if locked.State, err = flow.Next(locked.State, flow.Submit, flow.Facts{Closed: s.closed(c.Assignment)}); err != nil {
 			return err
+		}
+		if c.Assignment.UsedUp(locked.Attempts) {
+			return problem("attempts used", "", strconv.Itoa(c.Assignment.MaxAttempts))
 		}
 		have, err := tx.LayerSeq(copy.Work)
 		if err != nil {
@@ -92,7 +96,13 @@ func (s *School) TakeBack(ctx context.Context, who Person, id uint64) error {
 
 // Improve lets the student go on after a return. The attempt stays as it was.
 func (s *School) Improve(ctx context.Context, who Person, id uint64) error {
-	return s.move(ctx, who, id, flow.Improve, func(CopyTx, *Copy) error { return nil })
+	return s.move(ctx, who, id, flow.Improve, func(_ CopyTx, c *Copy) error {
+		a, err := s.Store.Assignment(ctx, c.AssignmentID)
+		if err == nil && a.UsedUp(c.Attempts) {
+			err = problem("attempts used", "", strconv.Itoa(a.MaxAttempts))
+		}
+		return err
+	})
 }
 
 // move makes one of the student's moves, with what else it changes.

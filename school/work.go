@@ -37,6 +37,8 @@ type View struct {
 	Waiting    int        `json:"waiting"`  // changes that came after the attempt was fixed
 	Due        *time.Time `json:"due,omitempty"`
 	Closed     bool       `json:"closed"`
+	Closes     *time.Time `json:"closes,omitempty"`
+	Last       bool       `json:"last"`     // no further attempt is left
 	TakeBack   bool       `json:"takeBack"` // taking back is still possible
 	Receipt    *Receipt   `json:"receipt,omitempty"`
 	PointsOf   string     `json:"pointsOf"`        // the assignment's points, "" for none
@@ -88,7 +90,7 @@ func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []
 	v := View{
 		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name,
 		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Due: c.Assignment.DueAt,
-		Closed: s.closed(c.Assignment), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
+		Closed: s.closed(c.Assignment), Closes: c.Assignment.ClosesAt, Last: c.Assignment.UsedUp(c.Attempts), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
 	}
 	if c.Assignment.Points > 0 {
 		v.PointsOf = c.Assignment.Points.String()

@@ -178,6 +178,10 @@ func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, e
 	return first[school.Assignment](s.db.WithContext(ctx), "id = ?", id)
 }
 
+func (s *Store) UpdateAssignment(ctx context.Context, a school.Assignment) error {
+	return s.db.WithContext(ctx).Save(&a).Error
+}
+
 func (s *Store) AssignmentsOf(ctx context.Context, course uint64) ([]school.Assignment, error) {
 	return all[school.Assignment](s.db.WithContext(ctx).Where("course_id = ?", course).Order("due_at IS NULL, due_at, id"))
 }

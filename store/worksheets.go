@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -90,12 +91,12 @@ func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, e
 	return out, err
 }
 
-func (s *Store) RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error) {
+func (s *Store) RevisionRole(ctx context.Context, revision, person uint64, now time.Time) (access.Role, error) {
 	var roles []access.Role
 	err := s.db.WithContext(ctx).Raw(`SELECT m.role FROM memberships m JOIN assignments a ON a.course_id = m.course_id
-		WHERE m.person_id = ? AND m.role IN ? AND (a.revision_id = ? OR EXISTS (SELECT 1 FROM copies c
+		WHERE m.person_id = ? AND m.role IN ? AND (m.role = ? OR a.opens_at IS NULL OR a.opens_at <= ?) AND (a.revision_id = ? OR EXISTS (SELECT 1 FROM copies c
 			WHERE c.assignment_id = a.id AND c.revision_id = ? AND (c.student_id = m.person_id OR m.role = ?)))
-		ORDER BY m.role DESC LIMIT 1`, person, []access.Role{access.Student, access.Teacher}, revision, revision, access.Teacher).Pluck("role", &roles).Error
+		ORDER BY m.role DESC LIMIT 1`, person, []access.Role{access.Student, access.Teacher}, access.Teacher, now, revision, revision, access.Teacher).Pluck("role", &roles).Error
 	if err != nil || len(roles) == 0 {
 		return access.None, err
 	}

@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/base64"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -176,6 +177,8 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 	if err != nil {
 		return err
 	}
+	// By chapter, and by due time in each; those without a chapter come first.
+	slices.SortStableFunc(given, func(a, b school.Assignment) int { return strings.Compare(a.Chapter, b.Chapter) })
 	groups := map[access.Role][]school.Member{}
 	fresh := 0
 	for _, m := range members {

@@ -12,6 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/flow"
 	"readymargin/core/plan"
 	"readymargin/school"
 )
@@ -237,8 +238,9 @@ func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
 		}
 	}
 	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(plan.Sheet), "Held": len(p.Plan.Of(plan.Held)),
-		"Undecided": school.IsProblem(wrong, "undecided")}
+		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": school.Terms{Title: p.Worksheet.Title}}
 	if wrong != nil {
+		data["Terms"] = terms(c)
 		return s.again(c, wrong, "assign.html", "Assign", data)
 	}
 	return s.render(c, http.StatusOK, "assign.html", "Assign", data)
@@ -251,8 +253,7 @@ func (s *Site) assign(c *echo.Context) error {
 		return access.ErrHidden
 	}
 	a, err := s.school.Assign(c.Request().Context(), me(c), school.NewAssignment{
-		Course: course, Worksheet: worksheet, Title: c.FormValue("title"), Instructions: c.FormValue("instructions"),
-		Points: c.FormValue("points"), Due: c.FormValue("due"), Anyway: c.FormValue("anyway") == "1",
+		Course: course, Worksheet: worksheet, Anyway: c.FormValue("anyway") == "1", Terms: terms(c),
 	})
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
@@ -260,8 +261,73 @@ func (s *Site) assign(c *echo.Context) error {
 		}
 		return s.assigning(c, c.FormValue("worksheet"), err)
 	}
-	s.tell(c, "Assigned: "+a.Title+". Every student has a copy now.")
+	said := "Every student has a copy now."
+	if !a.Opened(s.school.Now()) {
+		said = "Students see it when it opens."
+	}
+	s.tell(c, "Assigned: "+a.Title+". "+said)
 	return seeOther(c, "/courses/"+id(course))
+}
+
+// terms reads what a form says of an assignment.
+func terms(c *echo.Context) school.Terms {
+	v := c.FormValue
+	return school.Terms{Title: v("title"), Instructions: v("instructions"), Chapter: v("chapter"), Points: v("points"),
+		Opens: v("opens"), Due: v("due"), Closes: v("closes"), NoLate: v("nolate") == "1", Attempts: v("attempts")}
+}
+
+// changePage shows the form for changing an assignment.
+func (s *Site) changePage(c *echo.Context) error { return s.changing(c, nil) }
+
+func (s *Site) changing(c *echo.Context, wrong error) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	a, course, err := s.school.Given(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	data := map[string]any{"Assignment": a, "Course": course, "Terms": school.TermsOf(a, course.Location())}
+	if wrong != nil {
+		data["Terms"] = terms(c)
+		return s.again(c, wrong, "change.html", "Change", data)
+	}
+	return s.render(c, http.StatusOK, "change.html", "Change", data)
+}
+
+// change changes an assignment; closing it now and opening it again are
+// changes of its closing time.
+func (s *Site) change(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	a, course, err := s.school.Given(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	want := terms(c)
+	switch c.FormValue("do") {
+	case "close":
+		want = school.TermsOf(a, course.Location())
+		want.Closes = s.school.Now().In(course.Location()).Format(flow.Wall)
+		if a.DueAt != nil && a.DueAt.After(s.school.Now()) {
+			want.Due = want.Closes
+		}
+	case "reopen":
+		want = school.TermsOf(a, course.Location())
+		want.Closes = ""
+	}
+	if a, err = s.school.ChangeTerms(ctx, me(c), n, want); err != nil {
+		if s.say(err).status != http.StatusUnprocessableEntity {
+			return err
+		}
+		return s.changing(c, err)
+	}
+	s.tell(c, "Changed: "+a.Title+".")
+	return seeOther(c, "/courses/"+id(a.CourseID))
 }
 
 // numbers returns path parameters that are small numbers.

@@ -64,6 +64,8 @@ var routes = []route{
 	{"GET", "/sheets/:id/print/:n", (*Site).print, 0},
 	{"POST", "/assignments", (*Site).assign, 0},
 	{"GET", "/assignments/:id", (*Site).openOwn, 0},
+	{"GET", "/assignments/:id/change", (*Site).changePage, 0},
+	{"POST", "/assignments/:id/change", (*Site).change, 0},
 	{"GET", "/assignments/:id/marking", (*Site).marking, 0},
 	{"POST", "/assignments/:id/return", (*Site).returnAll, 0},
 	{"GET", "/assignments/:id/roll", (*Site).rollFragment, 0},

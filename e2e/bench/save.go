@@ -46,7 +46,7 @@ func (b *bench) desks(n int) (copies []uint64, tokens []string, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	a, err := s.Assign(b.ctx, teacher, school.NewAssignment{Course: course.ID, Worksheet: w.ID, Points: "10"})
+	a, err := s.Assign(b.ctx, teacher, school.NewAssignment{Course: course.ID, Worksheet: w.ID, Terms: school.Terms{Points: "10"}})
 	if err != nil {
 		return nil, nil, err
 	}

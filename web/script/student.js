@@ -35,13 +35,14 @@ export function draw(v) {
     if (v.state === 'reworking') lines.push(due(v), el('p', { className: 'hint mt-1' }, 'You are improving it. Attempt ' + (v.attempt - 1) + ' stays as it was.'));
   } else {
     lines.push(due(v) ?? el('p', { className: 'hint' }, 'No due time'), el('strong', {}, v.closed ? 'Closed' : v.state === 'not started' ? 'Not started yet' : 'In progress'));
+    if (v.closes && !v.closed) lines.push(el('p', { className: 'hint' }, `Takes no more work after ${date(v.closes)}.`));
     if (v.pointsOf) lines.push(el('p', { className: 'hint' }, `${v.pointsOf} points`));
   }
   top.replaceChildren(...lines.filter(Boolean));
   back.hidden = !v.takeBack;
   away.hidden = v.state === 'not started' || v.trial;
   main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
-  main.hidden = v.state === 'submitted' || v.closed || v.trial;
+  main.hidden = v.state === 'submitted' || v.closed || v.trial || v.last;
   document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 
