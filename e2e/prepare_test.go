@@ -309,9 +309,9 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 	if err := os.WriteFile(photo, b.Bytes(), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	shelf := func() []school.Worksheet {
+	shelf := func() []school.Shelved {
 		t.Helper()
-		all, err := home.School.Worksheets(context.Background(), teacher)
+		all, err := home.School.Worksheets(context.Background(), teacher, "")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -348,6 +348,34 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 	}
 	if len(shelf()) != len(all) {
 		t.Error("a refused file left a worksheet behind")
+	}
+}
+
+// The shelf is searched by titles and by what is printed; a copy is another
+// worksheet with the same pages.
+func TestTheShelf(t *testing.T) {
+	sc := setSceneNamed(t, "Shelf")
+	p := tab(t, 1280, 800)
+	found := func(query, want string) func() error {
+		return func() error {
+			if _, err := browser.Eval[int](p, fmt.Sprintf(`const q=document.querySelector("#q"); q.value=%q; q.dispatchEvent(new Event("input",{bubbles:true})); return 1`, query)); err != nil {
+				return err
+			}
+			return p.Until(query+" finds "+want, fmt.Sprintf(`new URLSearchParams(location.search).get("q")===%q && [...document.querySelectorAll("#shelf .font-title")].map(e=>e.innerText).join("|")===%q`, query, want))
+		}
+	}
+	steps(t,
+		func() error { return p.SignIn("shelf.teacher", scenePassword) },
+		func() error { return p.Go("/worksheets") },
+		func() error { return p.Until("where it is used", `document.body.innerText.includes("Used in Access")`) },
+		found("overfalls carrick", "access"), found("Acc", "access"), found("zeppelin", ""), found("'; DROP TABLE \"", ""), found("rock", "access"),
+		func() error { return p.Click(`form[action$="/copy"] button`) }, p.Ready,
+		func() error {
+			return p.Until("the copy", `document.querySelector("[data-title]").value==="access, copy" && document.querySelectorAll(".leaf").length===2`)
+		},
+	)
+	if w, err := home.Store.Worksheet(context.Background(), sc.sheet.ID); err != nil || w.Title != "access" {
+		t.Errorf("the worksheet itself: %+v (%v)", w, err)
 	}
 }
 

@@ -76,7 +76,9 @@ type CourseRole struct {
 type Worksheets interface {
 	AddWorksheet(ctx context.Context, w *Worksheet, sources []Source) error
 	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
-	WorksheetsOf(ctx context.Context, owner uint64) ([]Worksheet, error)
+	// WorksheetsOf returns the owner's worksheets, newest first: all, or those
+	// whose title or print has every one of the words, or words that begin so.
+	WorksheetsOf(ctx context.Context, owner uint64, words []string) ([]Shelved, error)
 	SetTitle(ctx context.Context, worksheet uint64, title string) error
 	// SetPlan replaces the plan if it still has the given version, and adds a
 	// source if there is one; ErrStale otherwise.
@@ -94,7 +96,7 @@ type Worksheets interface {
 	// in which the revision was handed to that person's class by now.
 	RevisionRole(ctx context.Context, revision, person uint64, now time.Time) (access.Role, error)
 	AddFilePages(ctx context.Context, pages []FilePage) error
-	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print
+	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print and Text
 	FilePage(ctx context.Context, file string, number int) (FilePage, error)
 	// Picture returns the blob of a rendered page, or ErrNotFound.
 	Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error)

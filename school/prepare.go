@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode"
 	"unicode/utf8"
 
 	"readymargin/core/access"
@@ -88,7 +89,11 @@ func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (strin
 		if err := errors.Join(err1, err2); err != nil {
 			return "", err
 		}
-		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print)}
+		var text strings.Builder
+		for _, w := range p.Print.Words {
+			text.WriteString(w.Text + " ")
+		}
+		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String()}
 	}
 	return hash, s.Store.AddFilePages(ctx, rows)
 }
@@ -353,9 +358,26 @@ func (s *School) sizes(ctx context.Context, r Revision) ([]PageSize, error) {
 	return out, err
 }
 
-// Worksheets returns the teacher's own worksheets, newest first.
-func (s *School) Worksheets(ctx context.Context, who Person) ([]Worksheet, error) {
-	return s.Store.WorksheetsOf(ctx, who.ID)
+// Worksheets returns the teacher's own worksheets, newest first; with a query,
+// those in whose title or print its words stand.
+func (s *School) Worksheets(ctx context.Context, who Person, query string) ([]Shelved, error) {
+	words := strings.FieldsFunc(query, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
+	return s.Store.WorksheetsOf(ctx, who.ID, words[:min(len(words), 8)])
+}
+
+// Duplicate puts a copy of a worksheet on the shelf, to be changed without
+// touching what was assigned.
+func (s *School) Duplicate(ctx context.Context, who Person, id uint64) (Worksheet, error) {
+	w, err := s.worksheet(ctx, who, id)
+	if err != nil {
+		return w, err
+	}
+	sources, err := s.Store.Sources(ctx, id)
+	if err != nil {
+		return w, err
+	}
+	again := Worksheet{OwnerID: who.ID, Title: shorten(w.Title, 90) + ", copy", Plan: w.Plan, Version: 1, CreatedAt: s.Now()}
+	return again, s.Store.AddWorksheet(ctx, &again, sources)
 }
 
 // Print returns what is printed on a page, as JSON of words.Page.

@@ -82,6 +82,12 @@ type Worksheet struct {
 	CreatedAt time.Time
 }
 
+// A Shelved is a worksheet on the shelf.
+type Shelved struct {
+	Worksheet
+	UsedIn string // the courses that it was assigned in, in words
+}
+
 // A Source is a PDF as the teacher brought it in.
 type Source struct {
 	WorksheetID uint64
@@ -103,13 +109,14 @@ type Revision struct {
 }
 
 // A FilePage is one page of a PDF that is kept. Box and Print are JSON of
-// page.Box and words.Page.
+// page.Box and words.Page; Text is its words, to be searched.
 type FilePage struct {
 	FileHash      string
 	Number        int
 	Width, Height float64
 	Box           string
 	Print         string
+	Text          string
 }
 
 // An Assignment gives a worksheet to a course.

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -29,8 +30,22 @@ func (s *Store) Worksheet(ctx context.Context, id uint64) (school.Worksheet, err
 	return first[school.Worksheet](s.db.WithContext(ctx), "id = ?", id)
 }
 
-func (s *Store) WorksheetsOf(ctx context.Context, owner uint64) ([]school.Worksheet, error) {
-	return all[school.Worksheet](s.db.WithContext(ctx).Where("owner_id = ?", owner).Order("id DESC"))
+func (s *Store) WorksheetsOf(ctx context.Context, owner uint64, words []string) (out []school.Shelved, err error) {
+	q := s.db.WithContext(ctx).Table("worksheets").
+		Select(`worksheets.*, COALESCE((SELECT GROUP_CONCAT(DISTINCT courses.name ORDER BY courses.name SEPARATOR ', ') FROM assignments
+			JOIN courses ON courses.id = assignments.course_id WHERE assignments.worksheet_id = worksheets.id), '') AS used_in`).
+		Where("owner_id = ?", owner).Order("worksheets.id DESC")
+	if len(words) > 0 {
+		title, print := q.Session(&gorm.Session{NewDB: true}), make([]string, len(words))
+		for i, w := range words {
+			title = title.Where("title LIKE ?", "%"+w+"%")
+			print[i] = "+" + w + "*"
+		}
+		q = q.Where(title.Or(`worksheets.id IN (SELECT worksheet_id FROM sources JOIN file_pages ON file_pages.file_hash = sources.file_hash
+			WHERE MATCH (file_pages.text) AGAINST (? IN BOOLEAN MODE))`, strings.Join(print, " ")))
+	}
+	err = q.Scan(&out).Error
+	return out, err
 }
 
 func (s *Store) SetTitle(ctx context.Context, worksheet uint64, title string) error {
@@ -108,7 +123,7 @@ func (s *Store) AddFilePages(ctx context.Context, pages []school.FilePage) error
 }
 
 func (s *Store) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {
-	return all[school.FilePage](s.db.WithContext(ctx).Omit("print").Where("file_hash = ?", file).Order("number"))
+	return all[school.FilePage](s.db.WithContext(ctx).Omit("print", "text").Where("file_hash = ?", file).Order("number"))
 }
 
 func (s *Store) FilePage(ctx context.Context, file string, number int) (school.FilePage, error) {

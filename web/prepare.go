@@ -27,11 +27,15 @@ func (s *Site) worksheetsPage(c *echo.Context, wrong error) error {
 	if !p.Staff && !p.Admin {
 		return access.ErrDenied
 	}
-	all, err := s.school.Worksheets(c.Request().Context(), p)
+	query := c.QueryParam("q")
+	all, err := s.school.Worksheets(c.Request().Context(), p, query)
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"Worksheets": all, "Limits": s.school.Press.Limits()}
+	data := map[string]any{"Worksheets": all, "Limits": s.school.Press.Limits(), "Query": query}
+	if c.Request().Header.Get("HX-Request") == "true" {
+		return s.render(c, http.StatusOK, "shelf", "Worksheets", data)
+	}
 	if wrong != nil {
 		return s.again(c, wrong, "worksheets.html", "Worksheets", data)
 	}
@@ -186,6 +190,19 @@ func (s *Site) rename(c *echo.Context) error {
 		return err
 	}
 	return nothing(c)
+}
+
+// duplicate opens a copy of a worksheet on the bench.
+func (s *Site) duplicate(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	w, err := s.school.Duplicate(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return seeOther(c, "/worksheets/"+id(w.ID))
 }
 
 // reissue lets what is assigned go on with the worksheet as it is now.

@@ -55,6 +55,7 @@ var routes = []route{
 	{"POST", "/worksheets/:id/plan", (*Site).arrange, 0},
 	{"POST", "/worksheets/:id/pages", (*Site).addPages, 0}, // the bound is the press's
 	{"POST", "/worksheets/:id/title", (*Site).rename, 0},
+	{"POST", "/worksheets/:id/copy", (*Site).duplicate, 0},
 	{"POST", "/worksheets/:id/reissue", (*Site).reissue, 0},
 	{"GET", "/worksheets/:id/try", (*Site).tryOut, 0},
 	{"GET", "/worksheets/:id/assign", (*Site).assignPage, 0},

@@ -54,7 +54,9 @@ CREATE TABLE file_pages (
   height DOUBLE NOT NULL,
   box VARCHAR(400) NOT NULL,
   print MEDIUMTEXT NOT NULL,
-  PRIMARY KEY (file_hash, number)
+  text MEDIUMTEXT NOT NULL,
+  PRIMARY KEY (file_hash, number),
+  FULLTEXT KEY (text)
 );
 CREATE TABLE worksheets (
   id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
