@@ -171,7 +171,7 @@ var rights = map[string]any{
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/reissue": "teacher",
 	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
-	"GET /sheets/:id/pages/:n/:scale": members, "GET /sheets/:id/print/:n": members, "GET /sheets/:id/held/:n/:scale": "teacher",
+	"GET /sheets/:id/pages/:n/:scale": members, "GET /sheets/:id/print/:n": members, "GET /sheets/:id/blanks": members, "GET /sheets/:id/held/:n/:scale": "teacher",
 	"POST /assignments": "teacher", "GET /assignments/:id": "classmate student",
 	"GET /assignments/:id/change": "teacher", "POST /assignments/:id/change": "teacher",
 	"GET /assignments/:id/marking": "teacher", "POST /assignments/:id/return": "teacher", "GET /assignments/:id/roll": "teacher",

@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -281,6 +282,45 @@ func TestScreenAndPDFAgree(t *testing.T) {
 		if !found {
 			t.Errorf("line %d: pdftotext does not find %q at its beginning", i+1, word)
 		}
+	}
+}
+
+// A press anywhere in a blank begins at its beginning, on its line; Tab and
+// Shift-Tab walk the blanks, each named by the words before it.
+func TestFromBlankToBlank(t *testing.T) {
+	p, id := desk(t, "Blank", 1366, 620)
+	named := func(want string) func() error {
+		return func() error {
+			return p.Until("the blank is "+want, fmt.Sprintf(`document.activeElement.getAttribute("aria-label")===%q`, want))
+		}
+	}
+	tab := func(shift bool) func() error {
+		return func() error {
+			_, err := browser.Eval[int](p, fmt.Sprintf(`document.activeElement.dispatchEvent(new KeyboardEvent("keydown",{key:"Tab",shiftKey:%v,bubbles:true,cancelable:true})); return 1`, shift))
+			return err
+		}
+	}
+	write := func(text string) func() error { return func() error { return p.Type(text) } }
+	steps(t,
+		func() error {
+			return p.Until("the blanks are there", `document.querySelectorAll(".hints rect").length > 8`)
+		},
+		func() error { return p.Press(browser.Place{Page: 1, X: 240, Y: 252}) }, named("05:12, Height of tide"), write("0.9 m"),
+		tab(false), named("05:12, Depth over the sill"), write("3.0 m"),
+		tab(false), named("08:20, Height of tide"), write("3.4 m"),
+		tab(true), tab(true), named("05:12, Height of tide"), write("!"), // what is there is gone on with
+		func() error { return p.Press(browser.Place{Page: 1, X: 270, Y: 340}) }, named("2. The range of the tide is"), write("4.5"),
+		func() error { return p.Key("\u001b") },
+	)
+	var got []string
+	for _, m := range kept(t, p, id) {
+		f := m.Body.(*mark.FreeText)
+		got = append(got, fmt.Sprintf("%s at %.0f,%.0f", f.Lines[0].Runs[0].Text, f.X, f.Y))
+	}
+	slices.Sort(got)
+	want := "0.9 m! at 123,256|3.0 m at 269,256|3.4 m at 123,280|4.5 at 209,348"
+	if s := strings.Join(got, "|"); s != want {
+		t.Errorf("%s, want %s", s, want)
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 	"unicode/utf8"
 
 	"readymargin/core/access"
+	"readymargin/core/blank"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/core/heldback"
@@ -93,9 +94,36 @@ func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (strin
 		for _, w := range p.Print.Words {
 			text.WriteString(w.Text + " ")
 		}
-		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String()}
+		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String(), Blanks: places(p)}
 	}
 	return hash, s.Store.AddFilePages(ctx, rows)
+}
+
+// places returns the blanks of a page as JSON, in reading order.
+func places(p pdf.Page) string {
+	out := []Place{}
+	for _, b := range blank.Find(blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes}) {
+		out = append(out, Place{[4]float64{b.Rect.Min.X, b.Rect.Min.Y, b.Rect.Max.X, b.Rect.Max.Y}, b.Baseline, b.Size, b.Kind, b.Label})
+	}
+	j, err := json.Marshal(out)
+	if err != nil {
+		return "[]" // numbers and words always marshal
+	}
+	return string(j)
+}
+
+// Blanks returns the places to write on each page of what students get.
+func (s *School) Blanks(ctx context.Context, who Person, revision uint64) ([]json.RawMessage, error) {
+	r, err := s.revision(ctx, who, revision, access.SeeWorksheet)
+	if err != nil {
+		return nil, err
+	}
+	pages, err := s.Store.FilePages(ctx, r.FileHash)
+	out := make([]json.RawMessage, len(pages))
+	for i, p := range pages {
+		out[i] = json.RawMessage(p.Blanks)
+	}
+	return out, err
 }
 
 func propose(pages []pdf.Page) map[int]heldback.Reason {

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
+	"readymargin/core/blank"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/core/points"
@@ -109,7 +110,8 @@ type Revision struct {
 }
 
 // A FilePage is one page of a PDF that is kept. Box and Print are JSON of
-// page.Box and words.Page; Text is its words, to be searched.
+// page.Box and words.Page; Text is its words, to be
+// searched; Blanks is JSON of []Place.
 type FilePage struct {
 	FileHash      string
 	Number        int
@@ -117,6 +119,16 @@ type FilePage struct {
 	Box           string
 	Print         string
 	Text          string
+	Blanks        string
+}
+
+// A Place is a blank as the sheet screen has it.
+type Place struct {
+	Rect     [4]float64 `json:"r"` // left, top, right, bottom, points
+	Baseline float64    `json:"y"`
+	Size     float64    `json:"s"`
+	Kind     blank.Kind `json:"k"`
+	Label    string     `json:"l"`
 }
 
 // An Assignment gives a worksheet to a course.

@@ -397,6 +397,20 @@ func lasting(c *echo.Context) {
 	c.Response().Header().Set("Cache-Control", "private, max-age=31536000, immutable")
 }
 
+// blanks serves the places to write on a revision's pages.
+func (s *Site) blanks(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	found, err := s.school.Blanks(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	lasting(c)
+	return c.JSON(http.StatusOK, found)
+}
+
 func (s *Site) print(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {

@@ -63,6 +63,7 @@ var routes = []route{
 	{"GET", picturePath, (*Site).picture, 0},
 	{"GET", heldPath, (*Site).heldPicture, 0},
 	{"GET", "/sheets/:id/print/:n", (*Site).print, 0},
+	{"GET", "/sheets/:id/blanks", (*Site).blanks, 0},
 	{"POST", "/assignments", (*Site).assign, 0},
 	{"GET", "/assignments/:id", (*Site).openOwn, 0},
 	{"GET", "/assignments/:id/change", (*Site).changePage, 0},

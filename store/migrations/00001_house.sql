@@ -55,6 +55,7 @@ CREATE TABLE file_pages (
   box VARCHAR(400) NOT NULL,
   print MEDIUMTEXT NOT NULL,
   text MEDIUMTEXT NOT NULL,
+  blanks MEDIUMTEXT NOT NULL,
   PRIMARY KEY (file_hash, number),
   FULLTEXT KEY (text)
 );

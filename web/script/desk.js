@@ -8,6 +8,7 @@ import { load, marks, readyForHits, refresh } from './marks.js';
 import * as queue from './queue.js';
 import './draw.js';
 import './say.js';
+import * as blanks from './blanks.js';
 import * as spine from './spine.js';
 import * as margin from './margin.js';
 import * as ladder from './ladder.js';
@@ -51,6 +52,7 @@ async function show(view) {
   spine.build(view);
   await queue.begin(view.person, view.copy, view.edit, view.seq);
   await load(view);
+  blanks.begin(view);
   (view.teacher ? teacher : student).draw(view);
   ladder.current(surface.sheets[0]);
   const newest = view.marks.filter((m) => m.layer === view.edit).map((m) => m.at).sort().at(-1);

@@ -8,6 +8,7 @@ import { pixels, words } from './surface.js';
 import { find, marks, newId, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
+import { blankAt, walk } from './blanks.js';
 
 const EDGE = 8; // points kept free at the page's right edge
 let open = null; // {id, sheet, x, y, box, size, color, before, merge}
@@ -20,9 +21,20 @@ instruments.type = {
     const entry = marks.shown.get(core.hit(marks.view.edit, p.sheet.number, p, 3));
     if (entry?.mark.kind === 'freetext' && !entry.beside) return this.open(entry, p);
     await Promise.race([words(p.sheet), new Promise((r) => setTimeout(r, 250))]);
-    const { size, color } = settings.type;
+    const { size, color } = settings.type, blank = blankAt(p.sheet.number, p.x, p.y);
+    if (blank && blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60)) return this.into(blank, p.sheet, p);
     const x = Math.round(Math.min(p.x, p.sheet.w - 40) * 100) / 100;
     edit({ id: newId(), sheet: p.sheet, x, y: core.settle(p.sheet.number, p, size), size, color, before: null }, '');
+  },
+  // into opens a blank: what is written there already, or a new box at its
+  // beginning, on the line that was pressed.
+  into(b, sheet, p) {
+    if (open) finish();
+    const there = [...marks.shown.values()].find((e) => e.layer === marks.view.edit && e.mark.kind === 'freetext' && !e.beside && e.mark.page === b.page && blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b && (b.k !== 'lines' || !p || Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4));
+    if (there) { this.open(there, { sheet }); return; }
+    const size = Math.min(settings.type.size, Math.max(b.s, 8));
+    const y = b.k === 'lines' && p ? core.settle(b.page, p, size) : b.y;
+    edit({ id: newId(), sheet, x: Math.round((b.r[0] + 3) * 100) / 100, y, size, color: settings.type.color, before: null }, '');
   },
   open(entry, p) {
     const t = entry.mark.body;
@@ -35,15 +47,23 @@ instruments.type = {
 };
 
 function edit(o, text) {
-  open = { ...o, merge: `typing-${newId()}` };
-  const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: true, role: 'textbox', 'aria-multiline': 'true', 'aria-label': 'Text on the page' });
+  const blank = blankAt(o.sheet.number, o.x + 1, o.y - 2);
+  open = { ...o, merge: `typing-${newId()}`, right: blank && blank.k !== 'line' ? blank.r[2] - 2 : o.sheet.w - EDGE };
+  const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: true, role: 'textbox', 'aria-multiline': 'true', 'aria-label': blank?.l || 'Text on the page' });
   box.textContent = text;
   open.box = box;
   o.sheet.box.append(box);
   place();
   box.addEventListener('input', () => { clearTimeout(open?.timer); if (open) open.timer = setTimeout(keep, 500); });
   box.addEventListener('beforeinput', plain);
-  box.addEventListener('keydown', (e) => { if (e.key === 'Escape') { e.preventDefault(); finish(); } e.stopPropagation(); });
+  box.addEventListener('keydown', (e) => {
+    e.stopPropagation();
+    if (e.key === 'Escape') { e.preventDefault(); finish(); }
+    if (e.key !== 'Tab' || !open) return;
+    const { sheet, x, y } = open;
+    finish();
+    if (walk(sheet.number, x + 1, y - 2, e.shiftKey)) e.preventDefault();
+  });
   box.addEventListener('blur', () => { if (open?.box === box && !document.hasFocus()) keep(); });
   box.focus();
   const range = document.createRange();
@@ -66,7 +86,7 @@ function plain(e) {
 export function place() {
   if (!open) return;
   const z = pixels(), { box, sheet, size } = open;
-  Object.assign(box.style, { fontSize: `${size * z}px`, color: open.color, left: `${open.x * z}px`, top: '0px', maxWidth: `${(sheet.w - EDGE - open.x) * z}px` });
+  Object.assign(box.style, { fontSize: `${size * z}px`, color: open.color, left: `${open.x * z}px`, top: '0px', maxWidth: `${(open.right - open.x) * z}px` });
   const probe = el('span');
   Object.assign(probe.style, { display: 'inline-block', width: '0', height: '0' });
   box.prepend(probe);
