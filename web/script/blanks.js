@@ -10,8 +10,9 @@ import { hand, instruments } from './pointer.js';
 const TEXT = ['line', 'lines', 'cell', 'box', 'comb', 'room'];
 let all = []; // in reading order: {page, r, y, s, k, l}
 
+// begin finds them; who marks writes beside the answers, so a teacher has none.
 export async function begin(view) {
-  const pages = await ask(`/sheets/${view.sheet}/blanks`).catch(() => []);
+  const pages = view.teacher ? [] : await ask(`/sheets/${view.sheet}/blanks`).catch(() => []);
   if (surface.sheet !== view.sheet) return; // another copy was opened meanwhile
   all = pages.flatMap((found, i) => found.filter((b) => TEXT.includes(b.k)).map((b) => ({ ...b, page: i + 1 })));
   for (const s of surface.sheets) {
