@@ -188,6 +188,55 @@ func TestZoomKeepsThePointUnderThePointer(t *testing.T) {
 	}
 }
 
+// Before a pencil is seen a finger draws; from then on fingers move the page
+// and only the pencil draws.
+func TestWithAPencilFingersScroll(t *testing.T) {
+	p, id := desk(t, "Pencil", 820, 1180)
+	finger := func() error {
+		for i := 0; i <= 12; i++ {
+			kind := input.DispatchTouchEventTypeTouchMove
+			if i == 0 {
+				kind = input.DispatchTouchEventTypeTouchStart
+			}
+			if _, err := chromedp.Call(p.Ctx, input.DispatchTouchEvent, input.DispatchTouchEventParams{Type: kind, TouchPoints: []*input.TouchPoint{{X: 350, Y: 800 - 30*float64(i)}}}); err != nil {
+				return err
+			}
+		}
+		_, err := chromedp.Call(p.Ctx, input.DispatchTouchEvent, input.DispatchTouchEventParams{Type: input.DispatchTouchEventTypeTouchEnd, TouchPoints: []*input.TouchPoint{}})
+		return err
+	}
+	scrolled := func(want string) func() error {
+		return func() error {
+			return p.Until("scrolled "+want, `document.querySelector("[data-desk]").scrollTop `+want)
+		}
+	}
+	steps(t,
+		func() error { return p.Resize(820, 1180, true) },
+		func() error { return p.Click(`.place [aria-label="Pen"]`) },
+		func() error { return p.Click(`[data-zoom="width"]`) },
+		func() error {
+			for range 4 {
+				if err := p.Click(`[data-zoom="in"]`); err != nil {
+					return err
+				}
+			}
+			_, err := browser.Eval[int](p, `document.querySelector("[data-desk]").scrollTop = 0; return 1`)
+			return err
+		},
+		finger, scrolled("=== 0"))
+	if got := kinds(kept(t, p, id)); got != "ink" {
+		t.Errorf("a finger without a pencil: %q", got)
+	}
+	steps(t, func() error { return p.Drag("pen", 0.6, round(1, 200, 250, 30)...) })
+	if got := kinds(kept(t, p, id)); got != "ink ink" {
+		t.Errorf("the pencil: %q", got)
+	}
+	steps(t, finger, scrolled("> 100"))
+	if got := kinds(kept(t, p, id)); got != "ink ink" {
+		t.Errorf("a finger beside a pencil drew: %q", got)
+	}
+}
+
 // On every size of screen the flap opens where it can be seen and reached.
 func TestTheFlapIsInReachEverywhere(t *testing.T) {
 	p, _ := desk(t, "Flap", 1280, 800)
