@@ -164,7 +164,8 @@ const (
 var rights = map[string]any{
 	"GET /": everybody, "GET /sign-in": everybody, "POST /sign-in": everybody, "POST /sign-out": everybody,
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
-	"POST /invitations": "admin", "GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
+	"POST /invitations": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
+	"GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
 	"GET /courses/:id": "teacher", "POST /courses/:id/code": "teacher", "POST /courses/:id/voice": "teacher",
 	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
@@ -263,7 +264,7 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 	case strings.HasPrefix(path, "/copies"):
 		id = cp.ID
 	}
-	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":hash", strings.Repeat("0", 64)).Replace(path)
+	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":token", "0", ":hash", strings.Repeat("0", 64)).Replace(path)
 	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work"}[route]
 	body := bodies[route]
 	if route == "POST /assignments" {

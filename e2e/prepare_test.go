@@ -351,6 +351,67 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 	}
 }
 
+// What is due stands in the calendar that a private address gives, and a
+// renewed address ends the old one. Line ends, folding and escaping are those
+// of RFC 5545, 3.1 and 3.3.11; times are UTC (3.3.5, form 2).
+func TestTheCalendarOfWhatIsDue(t *testing.T) {
+	sc := setSceneNamed(t, "Calendar")
+	ctx, teacher := context.Background(), personOf(t, "calendar.teacher")
+	long := "Tides, currents; and \\ all that is to be known of the waters between Skerrymouth and the outer banks"
+	assign := func(terms school.Terms) {
+		t.Helper()
+		if _, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: terms}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	assign(school.Terms{Title: long, Due: "2027-07-01T18:00"})
+	assign(school.Terms{Title: "Not yet", Opens: "2027-08-01T08:00", Due: "2027-08-02T18:00"})
+	address := func() string {
+		t.Helper()
+		token, err := home.School.NewCalendar(ctx, personOf(t, "calendar.student"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return home.Base + "/calendar/" + token + ".ics"
+	}
+	get := func(at string) (int, string) {
+		t.Helper()
+		res, err := http.Get(at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		b, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(b)
+	}
+	first := address()
+	code, text := get(first)
+	if code != http.StatusOK || strings.Contains(text, "Not yet") {
+		t.Errorf("%d: %s", code, text)
+	}
+	for _, line := range strings.Split(strings.TrimSuffix(text, "\r\n"), "\r\n") {
+		if len(line) > 75 || strings.Contains(line, "\n") {
+			t.Errorf("a line of %d octets: %q", len(line), line)
+		}
+	}
+	unfolded := strings.ReplaceAll(text, "\r\n ", "")
+	for _, want := range []string{
+		"BEGIN:VCALENDAR\r\nVERSION:2.0\r\n", "SUMMARY:Due: Tides\\, currents\\; and \\\\ all that is to be known of the waters between Skerrymouth and the outer banks\r\n",
+		"DTSTART:20270701T170000Z\r\n", "UID:assignment-",
+	} {
+		if !strings.Contains(unfolded, want) {
+			t.Errorf("%q is not in %s", want, unfolded)
+		}
+	}
+	second := address()
+	if code, _ := get(first); code != http.StatusNotFound {
+		t.Errorf("the old address: %d", code)
+	}
+	if code, _ := get(second); code != http.StatusOK {
+		t.Errorf("the new address: %d", code)
+	}
+}
+
 // The shelf is searched by titles and by what is printed; a copy is another
 // worksheet with the same pages.
 func TestTheShelf(t *testing.T) {

@@ -45,6 +45,10 @@ type People interface {
 	UseSlip(ctx context.Context, tokenHash string, now time.Time) (Slip, error)
 	// PeekSlip is UseSlip without using it.
 	PeekSlip(ctx context.Context, tokenHash string, now time.Time) (Slip, error)
+	// SetCalendar gives a person's calendar another address; CalendarOwner
+	// returns whose an address is.
+	SetCalendar(ctx context.Context, person uint64, tokenHash string) error
+	CalendarOwner(ctx context.Context, tokenHash string) (Person, error)
 	// SignInFailures counts the failures under a key since a time; AddSignInFailure adds one.
 	SignInFailures(ctx context.Context, key string, since time.Time) (int, error)
 	AddSignInFailure(ctx context.Context, key string, at time.Time) error

@@ -101,6 +101,20 @@ func (s *Store) UseSlip(ctx context.Context, hash string, now time.Time) (slip s
 	return slip, err
 }
 
+// calendar is a row of calendars.
+type calendar struct {
+	PersonID  uint64
+	TokenHash string
+}
+
+func (s *Store) SetCalendar(ctx context.Context, person uint64, tokenHash string) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&calendar{person, tokenHash}).Error
+}
+
+func (s *Store) CalendarOwner(ctx context.Context, tokenHash string) (school.Person, error) {
+	return first[school.Person](s.db.WithContext(ctx), "id = (SELECT person_id FROM calendars WHERE token_hash = ?)", tokenHash)
+}
+
 // signInFailure is a row of sign_in_failures.
 type signInFailure struct {
 	ID      uint64

@@ -38,6 +38,8 @@ var routes = []route{
 	{"POST", "/invitations", (*Site).invite, 0},
 	{"GET", "/to-do", (*Site).toDo, 0},
 
+	{"POST", "/calendar", (*Site).newCalendar, 0},
+	{"GET", "/calendar/:token", (*Site).calendar, 0},
 	{"GET", "/courses", (*Site).courses, 0},
 	{"POST", "/courses", (*Site).makeCourse, 0},
 	{"GET", "/courses/:id", (*Site).course, 0},

@@ -15,6 +15,11 @@ CREATE TABLE slips (
   expires_at DATETIME(6) NOT NULL,
   used_at DATETIME(6) NULL
 );
+-- Private addresses of calendars; only a hash is kept.
+CREATE TABLE calendars (
+  person_id BIGINT UNSIGNED PRIMARY KEY,
+  token_hash CHAR(64) NOT NULL UNIQUE
+);
 CREATE TABLE sign_in_failures (
   id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
   subject VARCHAR(150) NOT NULL,
@@ -213,4 +218,4 @@ CREATE TABLE blob_chunks (
 
 -- +goose Down
 DROP TABLE blob_chunks, blobs, viewers, sounds, heads, ops, layers, withdrawn, attempts, copies, assignments,
-  pictures, revisions, sources, worksheets, file_pages, memberships, courses, sessions, sign_in_failures, slips, people;
+  pictures, revisions, sources, worksheets, file_pages, memberships, courses, sessions, sign_in_failures, calendars, slips, people;

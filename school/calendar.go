@@ -1,0 +1,61 @@
+package school
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"readymargin/core/access"
+)
+
+// A Due is an assignment with the time at which it is due.
+type Due struct {
+	Assignment Assignment
+	Course     Course
+}
+
+// NewCalendar gives the person's calendar an address of its own; an earlier
+// one no longer works.
+func (s *School) NewCalendar(ctx context.Context, who Person) (token string, err error) {
+	if who.ID == 0 {
+		return "", access.ErrSignIn
+	}
+	token = code(24)
+	return token, s.Store.SetCalendar(ctx, who.ID, tokenHash(token))
+}
+
+// Calendar returns what is due in the courses of the person whose address it
+// is: to students what they have been given, to teachers all of it.
+func (s *School) Calendar(ctx context.Context, token string) (out []Due, err error) {
+	who, err := s.Store.CalendarOwner(ctx, tokenHash(token))
+	if errors.Is(err, ErrNotFound) {
+		return nil, access.ErrHidden
+	}
+	if err != nil {
+		return nil, err
+	}
+	courses, err := s.Store.CoursesOf(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range courses {
+		given, err := s.Store.AssignmentsOf(ctx, c.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, a := range given {
+			if a.DueAt != nil && (c.Role == access.Teacher || c.Role == access.Student && a.Opened(s.Now())) {
+				out = append(out, Due{a, c.Course})
+			}
+		}
+	}
+	return out, nil
+}
+
+// Changed returns when the entry last changed.
+func (d Due) Changed() time.Time {
+	if d.Assignment.ChangedAt != nil {
+		return *d.Assignment.ChangedAt
+	}
+	return d.Assignment.CreatedAt
+}
