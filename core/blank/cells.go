@@ -116,7 +116,7 @@ func (f *finder) rest(c cell) {
 	case below >= 13 && c.W() >= 40 && c.H() < 160:
 		r := page.R(c.Min.X, text.Max.Y, c.Max.X, c.Max.Y)
 		f.add(Blank{Rect: r, Baseline: min(r.Max.Y-3, r.Min.Y+20), Size: min(max(0.6*r.H(), 9), 14), Kind: Cell, Label: says, Confidence: 0.6})
-	case asks && behind >= 50 && text.H() < 20:
+	case asks && behind >= 50 && text.H() < 20 && c.H() < 60:
 		r := page.R(text.Max.X+3, c.Min.Y, c.Max.X, c.Max.Y)
 		f.add(Blank{Rect: r, Baseline: text.Max.Y - 0.2*text.H(), Size: min(max(0.6*text.H(), 9), 14), Kind: Cell, Label: says, Confidence: 0.6})
 	}

@@ -1,0 +1,119 @@
+package blank
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"readymargin/core/page"
+	"readymargin/core/words"
+)
+
+// printed sets words in one line, six points a letter, letter edges included.
+func printed(line int, x, y float64, texts ...string) (out []words.Word) {
+	for _, t := range texts {
+		w := words.Word{Text: t, Line: line, Baseline: y}
+		for i := range len([]rune(t)) + 1 {
+			w.Edges = append(w.Edges, x+6*float64(i))
+		}
+		w.Box = [4]float64{x, y - 10, w.Edges[len(w.Edges)-1], y + 3}
+		out, x = append(out, w), w.Box[2]+6
+	}
+	return out
+}
+
+func frame(r page.Rect) []Stroke {
+	return []Stroke{{r.Min.X, r.Min.Y, r.Max.X, r.Min.Y}, {r.Min.X, r.Max.Y, r.Max.X, r.Max.Y}, {r.Min.X, r.Min.Y, r.Min.X, r.Max.Y}, {r.Max.X, r.Min.Y, r.Max.X, r.Max.Y}}
+}
+
+func line(x0, x1, y float64) Stroke { return Stroke{x0, y, x1, y} }
+
+// What a page has, and the blanks that a person would write into. Worked out
+// by hand; what people write into is common practice, no source.
+func TestWhatIsABlank(t *testing.T) {
+	question := printed(0, 60, 100, "1.", "What", "is", "the", "range", "of", "the", "tide?")
+	for name, c := range map[string]struct {
+		words   []words.Word
+		strokes []Stroke
+		want    string
+	}{
+		"a label and a line":             {printed(0, 60, 100, "Name:"), []Stroke{line(100, 240, 102)}, "line 100-240 y101 Name:"},
+		"a line made of dashes":          {printed(0, 60, 100, "Name:"), []Stroke{line(100, 140, 102), line(142, 190, 102), line(192, 240, 102)}, "line 100-240 y101 Name:"},
+		"a dot leader":                   {printed(0, 60, 100, "Tides", "..........", "12"), nil, ""},
+		"dots to write on":               {printed(0, 60, 100, "Height:", "..........", "m"), nil, "line 108-168 y99 Height:"},
+		"underscores inside a word":      {printed(0, 60, 100, "x=______cm"), nil, "line 72-108 y99 "},
+		"an underlined heading":          {printed(0, 60, 100, "Rule", "of", "twelfths"), []Stroke{line(60, 150, 103)}, ""},
+		"a choice":                       {printed(0, 60, 100, "It", "(rises", "/", "falls)", "now"), nil, "choice 78-168 y100 It"},
+		"and/or":                         {printed(0, 60, 100, "rocks", "(and/or", "wrecks)"), nil, ""},
+		"a tick that is a letter":        {printed(0, 60, 100, "☐", "spring", "tide"), nil, "tick 60-66 y100 spring tide"},
+		"a part of a drawing":            {question, append(frame(page.R(100, 140, 118, 158)), Stroke{109, 158, 109, 190}), ""},
+		"writing lines under a question": {question, []Stroke{line(60, 500, 130), line(60, 500, 154), line(60, 500, 178)}, "lines 60-500 y128 1. What is the range of the tide?"},
+		"a table":                        {append(printed(0, 64, 115, "Time"), printed(1, 64, 139, "05:12")...), append(append(frame(page.R(60, 100, 120, 124)), frame(page.R(120, 100, 200, 124))...), append(frame(page.R(60, 124, 120, 148)), frame(page.R(120, 124, 200, 148))...)...), "cell 120-200 y118 Time|cell 120-200 y142 05:12"},
+		"a frame around the page":        {question, frame(page.R(20, 20, 575, 822)), ""},
+	} {
+		got := ""
+		for i, b := range Find(Page{Width: 595, Height: 842, Words: c.words, Strokes: c.strokes}) {
+			if i > 0 {
+				got += "|"
+			}
+			got += fmt.Sprintf("%s %.0f-%.0f y%.0f %s", b.Kind, b.Rect.Min.X, b.Rect.Max.X, math.Trunc(b.Baseline), b.Label)
+		}
+		if got != c.want {
+			t.Errorf("%s: %q, want %q", name, got, c.want)
+		}
+	}
+}
+
+func TestQuestionsGatherTheirBlanks(t *testing.T) {
+	var ws []words.Word
+	for i, q := range []string{"1.", "a)", "(ii)", "2)"} {
+		ws = append(ws, printed(i, 60, 100+40*float64(i), q, "Say", "what", "it", "is:", "______")...)
+	}
+	p := Page{Width: 595, Height: 842, Words: ws}
+	found := Find(p)
+	all := Questions(p, found)
+	if len(found) != 4 || len(all) != 4 {
+		t.Fatalf("%d blanks, %d questions", len(found), len(all))
+	}
+	for i, q := range all {
+		if len(q.Blanks) != 1 || q.Blanks[0] != i || q.Text != "Say what it is: ______" {
+			t.Errorf("question %s: %+v", q.Number, q)
+		}
+	}
+}
+
+// Whatever lines and words there are, what is found lies on the page, is in
+// reading order, overlaps little, and is the same every time.
+func TestFindHoldsOnAnyPage(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(3, 9))
+	for range 300 {
+		p := Page{Width: 595, Height: 842}
+		for range rnd.IntN(120) {
+			x, y, l := 20+500*rnd.Float64(), 20+780*rnd.Float64(), 5+200*rnd.Float64()
+			if rnd.IntN(2) == 0 {
+				p.Strokes = append(p.Strokes, Stroke{x, y, min(x+l, 580), y})
+			} else {
+				p.Strokes = append(p.Strokes, Stroke{x, y, x, min(y+l, 830)})
+			}
+		}
+		for i := range rnd.IntN(40) {
+			p.Words = append(p.Words, printed(i, 20+400*rnd.Float64(), 40+760*rnd.Float64(), []string{"1.", "tide:", "____", "(a", "/", "b)", "☐", "....", "?"}[rnd.IntN(9)], "word")...)
+		}
+		found, again := Find(p), Find(p)
+		if fmt.Sprint(found) != fmt.Sprint(again) {
+			t.Fatal("twice the same page, two answers")
+		}
+		for i, b := range found {
+			if b.Rect.Empty() || b.Rect.Min.X < -1 || b.Rect.Min.Y < -30 || b.Rect.Max.X > 620 || b.Rect.Max.Y > 850 || b.Size < 5 || b.Confidence <= 0 || b.Confidence > 1 {
+				t.Fatalf("%+v", b)
+			}
+			for _, o := range found[i+1:] {
+				both := b.Rect.Intersect(o.Rect)
+				if !both.Empty() && both.W()*both.H() > 0.51*min(b.Rect.W()*b.Rect.H(), o.Rect.W()*o.Rect.H()) {
+					t.Fatalf("%+v lies on %+v", b, o)
+				}
+			}
+		}
+	}
+}
