@@ -295,6 +295,61 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	}
 }
 
+// One worksheet goes to two courses at once, at the same hour of each one's own
+// clock; with a course that is not the teacher's, to none.
+func TestOneWorksheetForSeveralCourses(t *testing.T) {
+	sc := setSceneNamed(t, "Several")
+	ctx, teacher := context.Background(), personOf(t, "several.teacher")
+	far, err := home.School.MakeCourse(ctx, teacher, "Far away", "Pacific/Auckland")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	steps(t,
+		func() error { return p.SignIn("several.teacher", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/worksheets/%d/assign", sc.sheet.ID)) },
+		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error {
+			return p.Until("none is chosen", `document.body.innerText.includes("Choose at least one course")`)
+		},
+		func() error {
+			_, err := browser.Eval[int](p, `for (const c of document.querySelectorAll("[name=course]")) c.checked = true; document.getElementById("due").value = "2027-06-30T18:00"; document.getElementById("title").value = "For both"; return 1`)
+			return err
+		},
+		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error {
+			return p.Until("it is assigned", `document.body.innerText.includes("Assigned: For both")`)
+		},
+	)
+	count := func(course uint64) (n int, due string) {
+		t.Helper()
+		all, err := home.Store.AssignmentsOf(ctx, course)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, a := range all {
+			if a.Title == "For both" {
+				n, due = n+1, a.DueAt.Format(time.RFC3339)
+			}
+		}
+		return n, due
+	}
+	if n, due := count(sc.course.ID); n != 1 || due != "2027-06-30T17:00:00Z" {
+		t.Errorf("London: %d, due %s", n, due)
+	}
+	if n, due := count(far.ID); n != 1 || due != "2027-06-30T06:00:00Z" {
+		t.Errorf("Auckland: %d, due %s", n, due)
+	}
+	other, err := home.School.MakeCourse(ctx, personOf(t, "several.stranger"), "Not theirs", "UTC")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = home.School.AssignTo(ctx, teacher, school.NewAssignment{Worksheet: sc.sheet.ID, Terms: school.Terms{Title: "For both"}}, []uint64{far.ID, other.ID})
+	if n, _ := count(far.ID); n != 1 || err == nil {
+		t.Errorf("with a stranger's course: %d (%v)", n, err)
+	}
+}
+
 // A PDF and a photograph chosen together become one worksheet; a file that is
 // broken, or is something else, leaves nothing behind.
 func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {

@@ -39,27 +39,46 @@ type Terms struct {
 
 // Assign gives a worksheet to a whole course, a copy each.
 func (s *School) Assign(ctx context.Context, who Person, n NewAssignment) (Assignment, error) {
-	c, _, err := s.course(ctx, who, n.Course, access.RunCourse)
+	all, err := s.AssignTo(ctx, who, n, []uint64{n.Course})
 	if err != nil {
 		return Assignment{}, err
 	}
+	return *all[0], nil
+}
+
+// AssignTo gives a worksheet to several courses on the same terms, to all or
+// to none; times are those of each course's own clock.
+func (s *School) AssignTo(ctx context.Context, who Person, n NewAssignment, courses []uint64) ([]*Assignment, error) {
 	w, err := s.worksheet(ctx, who, n.Worksheet)
 	if err != nil {
-		return Assignment{}, err
+		return nil, err
 	}
-	a := Assignment{CourseID: c.ID, WorksheetID: w.ID, CreatedAt: s.Now()}
 	if n.Title == "" {
 		n.Title = w.Title
 	}
-	if err := a.set(n.Terms, c.Location()); err != nil {
-		return a, err
+	var all []*Assignment
+	for _, id := range courses {
+		c, _, err := s.course(ctx, who, id, access.RunCourse)
+		if err != nil {
+			return nil, err
+		}
+		a := &Assignment{CourseID: c.ID, WorksheetID: w.ID, CreatedAt: s.Now()}
+		if err := a.set(n.Terms, c.Location()); err != nil {
+			return nil, err
+		}
+		all = append(all, a)
+	}
+	if len(all) == 0 {
+		return nil, problem("no course", "course", "")
 	}
 	r, err := s.revise(ctx, w, n.Anyway)
 	if err != nil {
-		return a, err
+		return nil, err
 	}
-	a.RevisionID = r.ID
-	return a, s.Store.AddAssignment(ctx, &a)
+	for _, a := range all {
+		a.RevisionID = r.ID
+	}
+	return all, s.Store.AddAssignments(ctx, all)
 }
 
 // set takes terms over, or says what is wrong with them.

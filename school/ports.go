@@ -64,7 +64,7 @@ type Courses interface {
 	Role(ctx context.Context, course, person uint64) (access.Role, error)
 	Members(ctx context.Context, course uint64) ([]Member, error)
 	CoursesOf(ctx context.Context, person uint64) ([]CourseRole, error)
-	AddAssignment(ctx context.Context, a *Assignment) error
+	AddAssignments(ctx context.Context, all []*Assignment) error // all or none
 	Assignment(ctx context.Context, id uint64) (Assignment, error)
 	UpdateAssignment(ctx context.Context, a Assignment) error
 	AssignmentsOf(ctx context.Context, course uint64) ([]Assignment, error)

@@ -184,8 +184,16 @@ func (s *Store) CoursesOf(ctx context.Context, person uint64) ([]school.CourseRo
 		Where("person_id = ? AND role <> ''", person).Order("courses.name, courses.id"))
 }
 
-func (s *Store) AddAssignment(ctx context.Context, a *school.Assignment) error {
-	return s.db.WithContext(ctx).Create(a).Error
+func (s *Store) AddAssignments(ctx context.Context, all []*school.Assignment) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		for _, a := range all {
+			a.ID = 0
+			if err := tx.Create(a).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, error) {

@@ -257,21 +257,29 @@ func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
 	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(plan.Sheet), "Held": len(p.Plan.Of(plan.Held)),
 		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": school.Terms{Title: p.Worksheet.Title}}
 	if wrong != nil {
-		data["Terms"] = terms(c)
+		data["Terms"], data["Chosen"] = terms(c), c.Request().PostForm["course"]
 		return s.again(c, wrong, "assign.html", "Assign", data)
 	}
 	return s.render(c, http.StatusOK, "assign.html", "Assign", data)
 }
 
 func (s *Site) assign(c *echo.Context) error {
-	course, err1 := strconv.ParseUint(c.FormValue("course"), 10, 63)
-	worksheet, err2 := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
-	if err1 != nil || err2 != nil {
+	c.FormValue("") // parses the form
+	worksheet, err := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+	if err != nil {
 		return access.ErrHidden
 	}
-	a, err := s.school.Assign(c.Request().Context(), me(c), school.NewAssignment{
-		Course: course, Worksheet: worksheet, Anyway: c.FormValue("anyway") == "1", Terms: terms(c),
-	})
+	var courses []uint64
+	for _, v := range c.Request().PostForm["course"] {
+		n, err := strconv.ParseUint(v, 10, 63)
+		if err != nil {
+			return access.ErrHidden
+		}
+		courses = append(courses, n)
+	}
+	all, err := s.school.AssignTo(c.Request().Context(), me(c), school.NewAssignment{
+		Worksheet: worksheet, Anyway: c.FormValue("anyway") == "1", Terms: terms(c),
+	}, courses)
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
@@ -279,11 +287,14 @@ func (s *Site) assign(c *echo.Context) error {
 		return s.assigning(c, c.FormValue("worksheet"), err)
 	}
 	said := "Every student has a copy now."
-	if !a.Opened(s.school.Now()) {
+	if !all[0].Opened(s.school.Now()) {
 		said = "Students see it when it opens."
 	}
-	s.tell(c, "Assigned: "+a.Title+". "+said)
-	return seeOther(c, "/courses/"+id(course))
+	s.tell(c, "Assigned: "+all[0].Title+". "+said)
+	if len(all) > 1 {
+		return seeOther(c, "/")
+	}
+	return seeOther(c, "/courses/"+id(courses[0]))
 }
 
 // terms reads what a form says of an assignment.

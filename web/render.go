@@ -20,7 +20,7 @@ var templates embed.FS
 
 func parsePages(a *assets) (*template.Template, error) {
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "modules": a.modules,
+		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "modules": a.modules,
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -143,6 +143,12 @@ func count(n int, one, many string) string {
 // fours parts a code into groups that are easier to read off and type.
 func fours(code string) string {
 	return string(bytes.Join(slices.Collect(slices.Chunk([]byte(code), 4)), []byte(" ")))
+}
+
+// among reports whether a form's values have a number.
+func among(n uint64, chosen any) bool {
+	values, _ := chosen.([]string)
+	return slices.Contains(values, id(n))
 }
 
 func list(v ...any) []any { return v }
