@@ -383,7 +383,8 @@ func TestAxeFindsNothing(t *testing.T) {
 	views := map[string][]string{
 		"":            {"/sign-in", "/join", "/slip"},
 		"axe.student": {"/to-do", "/courses"},
-		"axe.teacher": {"/", "/courses", fmt.Sprintf("/courses/%d", sc.course.ID), "/worksheets", fmt.Sprintf("/worksheets/%d", sc.sheet.ID)},
+		"axe.teacher": {"/", "/courses", fmt.Sprintf("/courses/%d", sc.course.ID), "/worksheets", fmt.Sprintf("/worksheets/%d", sc.sheet.ID),
+			fmt.Sprintf("/worksheets/%d/assign", sc.sheet.ID), fmt.Sprintf("/assignments/%d/change", sc.given.ID), fmt.Sprintf("/courses/%d/list", sc.course.ID)},
 	}
 	for _, s := range []flow.State{flow.InProgress, flow.Submitted, flow.Returned} {
 		views["axe.student"] = append(views["axe.student"], fmt.Sprintf("/copies/%d", sc.copies[s].ID))
