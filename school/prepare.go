@@ -159,6 +159,14 @@ func (s *School) worksheet(ctx context.Context, who Person, id uint64) (Workshee
 	return w, access.May(access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}, access.UseWorksheet, access.Thing{})
 }
 
+// planned loads a worksheet of the person's own with its plan.
+func (s *School) planned(ctx context.Context, who Person, id uint64) (w Worksheet, p plan.Plan, err error) {
+	if w, err = s.worksheet(ctx, who, id); err == nil {
+		p, err = plan.Parse(w.Plan)
+	}
+	return w, p, err
+}
+
 // revision loads what students get of a worksheet and checks one action.
 func (s *School) revision(ctx context.Context, who Person, id uint64, a access.Action) (Revision, error) {
 	if who.ID == 0 {
@@ -197,10 +205,7 @@ type Bench struct {
 
 // Prepare returns a worksheet of the teacher's own as it is being prepared.
 func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, err error) {
-	if b.Worksheet, err = s.worksheet(ctx, who, id); err != nil {
-		return b, err
-	}
-	if b.Plan, err = plan.Parse(b.Worksheet.Plan); err != nil {
+	if b.Worksheet, b.Plan, err = s.planned(ctx, who, id); err != nil {
 		return b, err
 	}
 	if b.Sources, err = s.Store.Sources(ctx, id); err != nil {
@@ -234,11 +239,7 @@ func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, e
 // Arrange changes which pages the worksheet has, how, and what becomes of the
 // others. version is the plan's that the change was made on.
 func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int, want plan.Plan) error {
-	w, err := s.worksheet(ctx, who, id)
-	if err != nil {
-		return err
-	}
-	now, err := plan.Parse(w.Plan)
+	_, now, err := s.planned(ctx, who, id)
 	if err != nil {
 		return err
 	}
@@ -251,11 +252,7 @@ func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int
 
 // AddPages adds the pages of another file before the leaf at index at.
 func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, file Upload) error {
-	w, err := s.worksheet(ctx, who, id)
-	if err != nil {
-		return err
-	}
-	now, err := plan.Parse(w.Plan)
+	w, now, err := s.planned(ctx, who, id)
 	if err != nil {
 		return err
 	}
