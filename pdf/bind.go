@@ -40,10 +40,7 @@ func bind(files [][]byte, leaves []Leaf) ([]byte, error) {
 		}
 		pages[i] = b.reserve()
 		kids = append(kids, pages[i])
-		number, err := v.pageObject(l.Page)
-		if err != nil {
-			return nil, err
-		}
+		number := v.numbers[l.Page-1]
 		if _, twice := v.pages[number]; !twice {
 			v.pages[number] = pages[i]
 		}
@@ -140,11 +137,11 @@ func (b *binder) finish(root types.Dict, volumes []*volume) error {
 // A volume is one of the old files.
 type volume struct {
 	*binder
-	ctx   *model.Context
-	moved map[int]types.IndirectRef // old object numbers to new references
-	all   map[int]bool              // object numbers of every page, bound or not
-	pages map[int]types.IndirectRef // those of the bound pages
-	forms map[int]*group            // fields of several widgets, by old object number
+	ctx     *model.Context
+	numbers []int                     // object numbers of every page, bound or not
+	moved   map[int]types.IndirectRef // old object numbers to new references
+	pages   map[int]types.IndirectRef // object numbers of the bound pages to new references
+	forms   map[int]*group            // fields of several widgets, by old object number
 }
 
 func (b *binder) open(file []byte) (*volume, error) {
@@ -155,23 +152,15 @@ func (b *binder) open(file []byte) (*volume, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
 	}
-	v := &volume{b, ctx, map[int]types.IndirectRef{}, map[int]bool{}, map[int]types.IndirectRef{}, map[int]*group{}}
+	v := &volume{binder: b, ctx: ctx, moved: map[int]types.IndirectRef{}, pages: map[int]types.IndirectRef{}, forms: map[int]*group{}}
 	for n := range ctx.PageCount {
-		number, err := v.pageObject(n + 1)
-		if err != nil {
-			return nil, err
+		_, ref, _, err := ctx.PageDict(n+1, false)
+		if err != nil || ref == nil {
+			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, n+1, err)
 		}
-		v.all[number] = true
+		v.numbers = append(v.numbers, ref.ObjectNumber.Value())
 	}
 	return v, nil
-}
-
-func (v *volume) pageObject(n int) (int, error) {
-	_, ref, _, err := v.ctx.PageDict(n, false)
-	if err != nil || ref == nil {
-		return 0, fmt.Errorf("%w: page %d: %v", ErrDamaged, n, err)
-	}
-	return ref.ObjectNumber.Value(), nil
 }
 
 func (v *volume) page(l Leaf, self, tree types.IndirectRef) (types.Dict, error) {
@@ -348,7 +337,7 @@ func (v *volume) dict(d types.Dict) (types.Dict, error) {
 
 func (v *volume) follow(ref types.IndirectRef) (types.Object, error) {
 	number := ref.ObjectNumber.Value()
-	if v.all[number] {
+	if slices.Contains(v.numbers, number) {
 		if bound, ok := v.pages[number]; ok {
 			return bound, nil
 		}

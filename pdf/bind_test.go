@@ -10,8 +10,9 @@ import (
 	"testing"
 )
 
-// raw writes a PDF of the given objects; the first is the catalog.
-func raw(objects ...string) []byte {
+// raw writes a PDF of the given objects, of which the first is the catalog,
+// with more entries in its trailer.
+func raw(trailer string, objects ...string) []byte {
 	var b bytes.Buffer
 	b.WriteString("%PDF-1.7\n")
 	at := make([]int, len(objects))
@@ -24,7 +25,7 @@ func raw(objects ...string) []byte {
 	for _, o := range at {
 		fmt.Fprintf(&b, "%010d 00000 n \n", o)
 	}
-	fmt.Fprintf(&b, "trailer\n<</Size %d/Root 1 0 R/Info<</Title(planted info)>>>>\nstartxref\n%d\n%%%%EOF\n", len(at)+1, start)
+	fmt.Fprintf(&b, "trailer\n<</Size %d/Root 1 0 R%s>>\nstartxref\n%d\n%%%%EOF\n", len(at)+1, trailer, start)
 	return b.Bytes()
 }
 
@@ -35,7 +36,7 @@ func stream(entries, content string) string {
 // answersInside is a question page and an answer page that share one
 // resources dictionary, one field and one structure tree, with the word
 // "planted" at every place where an answer page leaves traces.
-var answersInside = raw(
+var answersInside = raw("/Info<</Title(planted info)>>",
 	/* 1 */ "<</Type/Catalog/Pages 2 0 R/Outlines 20 0 R/Names<</EmbeddedFiles<</Names[(planted file)22 0 R]>>/Dests<</Names[(planted dest)[4 0 R/Fit]]>>>>"+
 		"/Metadata 23 0 R/StructTreeRoot 24 0 R/AcroForm<</Fields[13 0 R 16 0 R]/DR<</Font<</F1 5 0 R>>>>/DA(/F1 10 Tf)>>/PageLabels<</Nums[0<</P(planted label)>>]>>"+
 		"/OpenAction<</S/JavaScript/JS(planted script)>>/OCProperties<</OCGs[26 0 R 27 0 R]/D<</ON[26 0 R 27 0 R]/Order[26 0 R 27 0 R]>>>>/Threads[<</I<</Title(planted thread)>>>>]>>",

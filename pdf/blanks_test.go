@@ -315,8 +315,7 @@ func judge(places []place, found []blank.Blank) (all score, kinds map[blank.Kind
 
 func blanksOf(t *testing.T, file []byte, n int) []blank.Blank {
 	t.Helper()
-	p := must(pool.Inspect(context.Background(), file))[n-1]
-	return blank.Find(blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes})
+	return blank.Find(must(pool.Inspect(context.Background(), file))[n-1].Flat())
 }
 
 // Fifty pages drawn here, ten ways of asking five times, and fifteen on which

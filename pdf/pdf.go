@@ -65,6 +65,20 @@ type Page struct {
 	Fields  []Field        `json:"fields,omitempty"`  // of its form
 }
 
+// Flat returns the page as blanks are found on it.
+func (p Page) Flat() blank.Page {
+	return blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes}
+}
+
+// Printed returns what is printed on each page.
+func Printed(pages []Page) []words.Page {
+	out := make([]words.Page, len(pages))
+	for i, p := range pages {
+		out[i] = p.Print
+	}
+	return out
+}
+
 // A Field is a widget of an interactive form (ISO 32000-2, 12.7).
 type Field struct {
 	Name    string    `json:"name"` // fully qualified

@@ -73,32 +73,17 @@ func written(t *testing.T, b []byte) string {
 // made writes a PDF by hand: each page has the given entries and says "Hello
 // margin" at (120, 200) of its user space.
 func made(pages ...string) []byte {
-	var b bytes.Buffer
-	var at []int
-	object := func(format string, a ...any) {
-		at = append(at, b.Len())
-		fmt.Fprintf(&b, "%d 0 obj\n%s\nendobj\n", len(at), fmt.Sprintf(format, a...))
-	}
-	b.WriteString("%PDF-1.6\n")
-	var kids []string
-	for i := range pages {
+	var kids, all []string
+	for i, p := range pages {
 		kids = append(kids, fmt.Sprintf("%d 0 R", 5+i))
+		all = append(all, fmt.Sprintf("<</Type/Page/Parent 2 0 R/Contents 4 0 R/Resources<</Font<</F1 3 0 R>>>>%s>>", p))
 	}
-	object("<</Type/Catalog/Pages 2 0 R>>")
-	object("<</Type/Pages/Count %d/Kids[%s]/MediaBox[0 0 612 792]>>", len(pages), strings.Join(kids, " "))
-	object("<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>")
-	content := "BT /F1 18 Tf 120 200 Td (Hello margin) Tj ET"
-	object("<</Length %d>>\nstream\n%s\nendstream", len(content), content)
-	for _, p := range pages {
-		object("<</Type/Page/Parent 2 0 R/Contents 4 0 R/Resources<</Font<</F1 3 0 R>>>>%s>>", p)
-	}
-	start := b.Len()
-	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(at)+1)
-	for _, o := range at {
-		fmt.Fprintf(&b, "%010d 00000 n \n", o)
-	}
-	fmt.Fprintf(&b, "trailer\n<</Size %d/Root 1 0 R>>\nstartxref\n%d\n%%%%EOF\n", len(at)+1, start)
-	return b.Bytes()
+	return raw("", append([]string{
+		"<</Type/Catalog/Pages 2 0 R>>",
+		fmt.Sprintf("<</Type/Pages/Count %d/Kids[%s]/MediaBox[0 0 612 792]>>", len(pages), strings.Join(kids, " ")),
+		"<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>",
+		stream("", "BT /F1 18 Tf 120 200 Td (Hello margin) Tj ET"),
+	}, all...)...)
 }
 
 // turned are pages that show themselves in every way (ISO 32000-2, table 31).

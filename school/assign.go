@@ -167,6 +167,35 @@ func (s *School) ChangeTerms(ctx context.Context, who Person, id uint64, t Terms
 	if err != nil {
 		return a, err
 	}
+	return s.changeTerms(ctx, a, c, t)
+}
+
+// CloseNow lets an assignment take no more work; what was due later is due now.
+func (s *School) CloseNow(ctx context.Context, who Person, id uint64) (Assignment, error) {
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return a, err
+	}
+	now, t := s.Now(), TermsOf(a, c.Location())
+	t.Closes = now.In(c.Location()).Format(flow.Wall)
+	if a.DueAt != nil && a.DueAt.After(now) {
+		t.Due = t.Closes
+	}
+	return s.changeTerms(ctx, a, c, t)
+}
+
+// Reopen lets an assignment take work again.
+func (s *School) Reopen(ctx context.Context, who Person, id uint64) (Assignment, error) {
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return a, err
+	}
+	t := TermsOf(a, c.Location())
+	t.Closes = ""
+	return s.changeTerms(ctx, a, c, t)
+}
+
+func (s *School) changeTerms(ctx context.Context, a Assignment, c Course, t Terms) (Assignment, error) {
 	was := a
 	if err := a.set(t, c.Location()); err != nil {
 		return a, err
@@ -205,10 +234,35 @@ type Assigned struct {
 	Returned   Attempt // the newest returned attempt, if any
 }
 
+// A courseGiven is a course of a person with what is assigned in it.
+type courseGiven struct {
+	CourseRole
+	given []Assignment
+}
+
+// given returns the courses in which the person has one of the roles.
+func (s *School) given(ctx context.Context, who Person, roles ...access.Role) (out []courseGiven, err error) {
+	courses, err := s.Store.CoursesOf(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range courses {
+		if !slices.Contains(roles, c.Role) {
+			continue
+		}
+		given, err := s.Store.AssignmentsOf(ctx, c.ID)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, courseGiven{c, given})
+	}
+	return out, nil
+}
+
 // ToDo returns everything that was given to a student, in the order of what
 // is due.
 func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
-	courses, err := s.Store.CoursesOf(ctx, who.ID)
+	courses, err := s.given(ctx, who, access.Student)
 	if err != nil {
 		return nil, err
 	}
@@ -222,14 +276,7 @@ func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
 	}
 	var out []Assigned
 	for _, c := range courses {
-		if c.Role != access.Student {
-			continue
-		}
-		given, err := s.Store.AssignmentsOf(ctx, c.ID)
-		if err != nil {
-			return nil, err
-		}
-		for _, a := range given {
+		for _, a := range c.given {
 			if !a.Opened(s.Now()) {
 				continue
 			}

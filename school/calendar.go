@@ -34,17 +34,13 @@ func (s *School) Calendar(ctx context.Context, token string) (out []Due, err err
 	if err != nil {
 		return nil, err
 	}
-	courses, err := s.Store.CoursesOf(ctx, who.ID)
+	courses, err := s.given(ctx, who, access.Teacher, access.Student)
 	if err != nil {
 		return nil, err
 	}
 	for _, c := range courses {
-		given, err := s.Store.AssignmentsOf(ctx, c.ID)
-		if err != nil {
-			return nil, err
-		}
-		for _, a := range given {
-			if a.DueAt != nil && (c.Role == access.Teacher || c.Role == access.Student && a.Opened(s.Now())) {
+		for _, a := range c.given {
+			if a.DueAt != nil && (c.Role == access.Teacher || a.Opened(s.Now())) {
 				out = append(out, Due{a, c.Course})
 			}
 		}

@@ -132,9 +132,9 @@ func (s *School) TakeList(ctx context.Context, who Person, course uint64, file [
 		if login == "" {
 			login = loginName(l.Name)
 		}
-		token := code(16)
+		token, slip := s.slip(0, SlipLasts) // the store knows whose, once there is somebody
 		people = append(people, &Person{Name: l.Name, Login: login, Settings: "{}", CreatedAt: now})
-		slips = append(slips, &Slip{TokenHash: tokenHash(token), ExpiresAt: now.Add(SlipLasts)})
+		slips = append(slips, &slip)
 		out = append(out, Newcomer{Code: token})
 	}
 	if err := s.Store.AddStudents(ctx, course, now, people, slips); err != nil {

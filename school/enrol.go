@@ -6,7 +6,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
-	"fmt"
 	"strings"
 	"sync"
 	"time"
@@ -109,18 +108,12 @@ func (s *School) AddPerson(ctx context.Context, name, password string, admin, st
 	if err != nil {
 		return Person{}, err
 	}
-	p := Person{Name: name, PasswordHash: hash, Admin: admin, Staff: staff, Settings: "{}", CreatedAt: s.Now()}
-	base := loginName(name)
-	for n := 1; n < 1000; n++ {
-		p.Login = base
-		if n > 1 {
-			p.Login = fmt.Sprintf("%s%d", base, n)
-		}
-		if err := s.Store.AddPerson(ctx, &p); !errors.Is(err, ErrTaken) {
-			return p, err
-		}
+	p := Person{Name: name, Login: loginName(name), PasswordHash: hash, Admin: admin, Staff: staff, Settings: "{}", CreatedAt: s.Now()}
+	err = s.Store.AddPerson(ctx, &p)
+	if errors.Is(err, ErrTaken) {
+		return Person{}, problem("name", "name", name)
 	}
-	return Person{}, problem("name", "name", name)
+	return p, err
 }
 
 // loginName makes what one signs in with of a name: lower case, words joined
@@ -173,8 +166,13 @@ func tokenHash(token string) string {
 
 // addSlip makes a one-time token: for a new teacher, or for a person's next sign-in.
 func (s *School) addSlip(ctx context.Context, person uint64, lasts time.Duration) (string, error) {
-	token := code(16)
-	return token, s.Store.AddSlip(ctx, Slip{TokenHash: tokenHash(token), PersonID: person, ExpiresAt: s.Now().Add(lasts)})
+	token, slip := s.slip(person, lasts)
+	return token, s.Store.AddSlip(ctx, slip)
+}
+
+func (s *School) slip(person uint64, lasts time.Duration) (token string, slip Slip) {
+	token = code(16)
+	return token, Slip{TokenHash: tokenHash(token), PersonID: person, ExpiresAt: s.Now().Add(lasts)}
 }
 
 // Lifetimes of one-time tokens.

@@ -39,24 +39,17 @@ type Asked struct {
 // Pile returns the teacher's assignments: first those with copies to mark,
 // the one whose oldest copy has lain longest first; then the others by due time.
 func (s *School) Pile(ctx context.Context, who Person) ([]Heap, error) {
-	courses, err := s.Store.CoursesOf(ctx, who.ID)
+	courses, err := s.given(ctx, who, access.Teacher)
 	if err != nil {
 		return nil, err
 	}
 	var out []Heap
 	for _, c := range courses {
-		if c.Role != access.Teacher {
-			continue
-		}
-		given, err := s.Store.AssignmentsOf(ctx, c.ID)
-		if err != nil {
-			return nil, err
-		}
 		members, err := s.Store.Members(ctx, c.ID)
 		if err != nil {
 			return nil, err
 		}
-		for _, a := range given {
+		for _, a := range c.given {
 			h, err := s.heap(ctx, a, c.Course, members)
 			if err != nil {
 				return nil, err

@@ -30,7 +30,9 @@ type Store interface {
 
 // People are accounts.
 type People interface {
-	AddPerson(ctx context.Context, p *Person) error // ErrTaken for a login in use
+	// AddPerson adds p; a login in use gets a number behind it, and ErrTaken
+	// says that none was free.
+	AddPerson(ctx context.Context, p *Person) error
 	Person(ctx context.Context, id uint64) (Person, error)
 	PersonByLogin(ctx context.Context, login string) (Person, error)
 	SetPassword(ctx context.Context, id uint64, hash string) error
@@ -100,7 +102,8 @@ type Worksheets interface {
 	// in which the revision was handed to that person's class by now.
 	RevisionRole(ctx context.Context, revision, person uint64, now time.Time) (access.Role, error)
 	AddFilePages(ctx context.Context, pages []FilePage) error
-	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print and Text
+	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print, Text and Blanks
+	FileBlanks(ctx context.Context, file string) ([]string, error)  // of each page
 	FilePage(ctx context.Context, file string, number int) (FilePage, error)
 	// Picture returns the blob of a rendered page, or ErrNotFound.
 	Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error)
@@ -112,7 +115,6 @@ type Use struct {
 	AssignmentID uint64
 	Title        string
 	Course       string
-	RevisionID   uint64
 	Begun        int // copies that are begun
 }
 

@@ -19,7 +19,6 @@ import (
 	"readymargin/core/heldback"
 	"readymargin/core/page"
 	"readymargin/core/plan"
-	"readymargin/core/words"
 	"readymargin/pdf"
 )
 
@@ -44,7 +43,7 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 			return Worksheet{}, err
 		}
 		source.Number = i
-		sources, p = append(sources, source), p.Join(i, len(pages), len(p), propose(pages))
+		sources, p = append(sources, source), p.Join(i, len(pages), len(p), heldback.Propose(pdf.Printed(pages)))
 		if len(p) > s.Press.Limits().Pages {
 			return Worksheet{}, pdf.ErrPages
 		}
@@ -102,7 +101,7 @@ func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (strin
 // places returns the blanks of a page as JSON, in reading order.
 func places(p pdf.Page) string {
 	out := []Place{}
-	for _, b := range blank.Find(blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes}) {
+	for _, b := range blank.Find(p.Flat()) {
 		out = append(out, Place{[4]float64{b.Rect.Min.X, b.Rect.Min.Y, b.Rect.Max.X, b.Rect.Max.Y}, b.Baseline, b.Size, b.Kind, b.Label})
 	}
 	j, err := json.Marshal(out)
@@ -118,20 +117,12 @@ func (s *School) Blanks(ctx context.Context, who Person, revision uint64) ([]jso
 	if err != nil {
 		return nil, err
 	}
-	pages, err := s.Store.FilePages(ctx, r.FileHash)
+	pages, err := s.Store.FileBlanks(ctx, r.FileHash)
 	out := make([]json.RawMessage, len(pages))
 	for i, p := range pages {
-		out[i] = json.RawMessage(p.Blanks)
+		out[i] = json.RawMessage(p)
 	}
 	return out, err
-}
-
-func propose(pages []pdf.Page) map[int]heldback.Reason {
-	print := make([]words.Page, len(pages))
-	for i, p := range pages {
-		print[i] = p.Print
-	}
-	return heldback.Propose(print)
 }
 
 // titleOf makes a title of a file's name.
@@ -199,8 +190,7 @@ type Bench struct {
 	Pages     []PageSize // of the plan's leaves, before they are turned
 	Sources   []Source
 	Uses      []Use
-	Revision  Revision // the newest, if there is one
-	Changed   bool     // since the newest revision
+	Changed   bool // since the newest revision
 }
 
 // Prepare returns a worksheet of the teacher's own as it is being prepared.
@@ -224,14 +214,14 @@ func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, e
 	if b.Uses, err = s.Store.Uses(ctx, id); err != nil {
 		return b, err
 	}
-	b.Revision, err = s.Store.LatestRevision(ctx, id)
+	last, err := s.Store.LatestRevision(ctx, id)
 	if errors.Is(err, ErrNotFound) {
 		return b, nil
 	}
 	if err != nil {
 		return b, err
 	}
-	was, err := plan.Parse(b.Revision.Plan)
+	was, err := plan.Parse(last.Plan)
 	b.Changed = !was.SameSheet(b.Plan)
 	return b, err
 }
@@ -268,7 +258,7 @@ func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fi
 		return pdf.ErrPages
 	}
 	source.WorksheetID, source.Number = id, len(sources)
-	next := now.Join(source.Number, len(pages), at, propose(pages))
+	next := now.Join(source.Number, len(pages), at, heldback.Propose(pdf.Printed(pages)))
 	return s.Store.SetPlan(ctx, id, w.Version, next.String(), &source)
 }
 
@@ -302,10 +292,20 @@ func (s *School) revise(ctx context.Context, w Worksheet, anyway bool) (Revision
 	if err != nil && !errors.Is(err, ErrNotFound) {
 		return last, err
 	}
-	if err == nil && last.Plan == w.Plan {
-		return last, nil
-	}
 	r := Revision{WorksheetID: w.ID, Number: last.Number + 1, Plan: w.Plan, CreatedAt: s.Now()}
+	if err == nil {
+		if last.Plan == w.Plan {
+			return last, nil
+		}
+		was, err := plan.Parse(last.Plan)
+		if err != nil {
+			return r, err
+		}
+		if was.SameSheet(p) { // only what is held back or left out has changed
+			r.FileHash, r.PageCount = last.FileHash, last.PageCount
+			return r, s.Store.AddRevision(ctx, &r)
+		}
+	}
 	if r.FileHash, r.PageCount, err = s.bind(ctx, w.ID, p); err != nil {
 		return r, err
 	}
@@ -322,14 +322,14 @@ func (s *School) bind(ctx context.Context, worksheet uint64, p plan.Plan) (hash 
 	if p.Whole() {
 		return sources[0].FileHash, sources[0].PageCount, nil
 	}
-	files := make([][]byte, len(sources))
-	for i, f := range sources {
-		if files[i], err = s.Store.Blob(ctx, f.FileHash); err != nil {
-			return "", 0, err
-		}
-	}
+	files := make([][]byte, len(sources)) // those that have a page on the sheet
 	var leaves []pdf.Leaf
 	for _, l := range p.Of(plan.Sheet) {
+		if files[l.Source] == nil {
+			if files[l.Source], err = s.Store.Blob(ctx, sources[l.Source].FileHash); err != nil {
+				return "", 0, err
+			}
+		}
 		leaves = append(leaves, pdf.Leaf{File: l.Source, Page: l.Page, Turn: l.Turn})
 	}
 	bound, err := s.Press.Bind(ctx, files, leaves)

@@ -15,7 +15,20 @@ import (
 )
 
 func (s *Store) AddPerson(ctx context.Context, p *school.Person) error {
-	return known(s.db.WithContext(ctx).Create(p).Error)
+	return addPerson(s.db.WithContext(ctx), p, p.Login)
+}
+
+// addPerson adds p under a login, or under the first free number behind it.
+func addPerson(db *gorm.DB, p *school.Person, login string) error {
+	p.Login = login
+	for n := 2; ; n++ {
+		p.ID = 0
+		err := known(db.Create(p).Error)
+		if err != school.ErrTaken || n > 999 {
+			return err
+		}
+		p.Login = login + strconv.Itoa(n)
+	}
 }
 
 func (s *Store) Person(ctx context.Context, id uint64) (school.Person, error) {
@@ -57,20 +70,15 @@ func (s *Store) Logins(ctx context.Context, logins []string) (map[string]bool, e
 }
 
 func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, slips []*school.Slip) error {
+	wanted := make([]string, len(people)) // a transaction that is tried again begins with these
+	for i, p := range people {
+		wanted[i] = p.Login
+	}
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		var members []school.Membership
 		for i, p := range people {
-			p.ID = 0
-			base := p.Login
-			for n := 2; ; n++ {
-				err := known(tx.Create(p).Error)
-				if err == nil {
-					break
-				}
-				if err != school.ErrTaken || n > 999 {
-					return err
-				}
-				p.ID, p.Login = 0, base+strconv.Itoa(n)
+			if err := addPerson(tx, p, wanted[i]); err != nil {
+				return err
 			}
 			slips[i].PersonID = p.ID
 			members = append(members, school.Membership{CourseID: course, PersonID: p.ID, Role: access.Student, Seen: true, JoinedAt: at})

@@ -100,7 +100,7 @@ func (s *Store) Reissue(ctx context.Context, worksheet, revision uint64) (begun 
 }
 
 func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, err error) {
-	err = s.db.WithContext(ctx).Raw(`SELECT a.id AS assignment_id, a.title, courses.name AS course, a.revision_id,
+	err = s.db.WithContext(ctx).Raw(`SELECT a.id AS assignment_id, a.title, courses.name AS course,
 		(SELECT COUNT(*) FROM copies WHERE copies.assignment_id = a.id AND state <> ?) AS begun
 		FROM assignments a JOIN courses ON courses.id = a.course_id WHERE a.worksheet_id = ? ORDER BY a.id DESC`, flow.NotStarted, worksheet).Scan(&out).Error
 	return out, err
@@ -123,7 +123,12 @@ func (s *Store) AddFilePages(ctx context.Context, pages []school.FilePage) error
 }
 
 func (s *Store) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {
-	return all[school.FilePage](s.db.WithContext(ctx).Omit("print", "text").Where("file_hash = ?", file).Order("number"))
+	return all[school.FilePage](s.db.WithContext(ctx).Omit("print", "text", "blanks").Where("file_hash = ?", file).Order("number"))
+}
+
+func (s *Store) FileBlanks(ctx context.Context, file string) (out []string, err error) {
+	err = s.db.WithContext(ctx).Table("file_pages").Where("file_hash = ?", file).Order("number").Pluck("blanks", &out).Error
+	return out, err
 }
 
 func (s *Store) FilePage(ctx context.Context, file string, number int) (school.FilePage, error) {

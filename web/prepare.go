@@ -12,7 +12,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
-	"readymargin/core/flow"
 	"readymargin/core/plan"
 	"readymargin/school"
 )
@@ -324,31 +323,23 @@ func (s *Site) changing(c *echo.Context, wrong error) error {
 	return s.render(c, http.StatusOK, "change.html", "Change", data)
 }
 
-// change changes an assignment; closing it now and opening it again are
-// changes of its closing time.
+// change changes an assignment, closes it now, or opens it again.
 func (s *Site) change(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
 	ctx := c.Request().Context()
-	a, course, err := s.school.Given(ctx, me(c), n)
-	if err != nil {
-		return err
-	}
-	want := terms(c)
+	var a school.Assignment
 	switch c.FormValue("do") {
 	case "close":
-		want = school.TermsOf(a, course.Location())
-		want.Closes = s.school.Now().In(course.Location()).Format(flow.Wall)
-		if a.DueAt != nil && a.DueAt.After(s.school.Now()) {
-			want.Due = want.Closes
-		}
+		a, err = s.school.CloseNow(ctx, me(c), n)
 	case "reopen":
-		want = school.TermsOf(a, course.Location())
-		want.Closes = ""
+		a, err = s.school.Reopen(ctx, me(c), n)
+	default:
+		a, err = s.school.ChangeTerms(ctx, me(c), n, terms(c))
 	}
-	if a, err = s.school.ChangeTerms(ctx, me(c), n, want); err != nil {
+	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
 		}

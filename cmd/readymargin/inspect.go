@@ -10,7 +10,6 @@ import (
 
 	"readymargin/core/blank"
 	"readymargin/core/heldback"
-	"readymargin/core/words"
 	"readymargin/pdf"
 )
 
@@ -98,15 +97,13 @@ func inspect(ctx context.Context, args []string) error {
 
 func look(pages []pdf.Page) inspection {
 	in := inspection{Pages: []inspectedPage{}, Fields: []inspectedAt{}, Blanks: []inspectedAt{}, Questions: []inspectedAt{}, AnswerPages: []answerPage{}}
-	var print []words.Page
 	for i, p := range pages {
 		n := i + 1
-		print = append(print, p.Print)
 		in.Pages = append(in.Pages, inspectedPage{n, p.Width, p.Height, p.Box.Rotate, len(p.Print.Words)})
 		for _, f := range p.Fields {
 			in.Fields = append(in.Fields, inspectedAt{Page: n, X: f.Rect.Min.X, Y: f.Rect.Min.Y, W: f.Rect.W(), H: f.Rect.H(), Name: f.Name, Type: f.Type, Options: f.Options})
 		}
-		flat := blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes}
+		flat := p.Flat()
 		found := blank.Find(flat)
 		for _, b := range found {
 			in.Blanks = append(in.Blanks, inspectedAt{Page: n, X: b.Rect.Min.X, Y: b.Rect.Min.Y, W: b.Rect.W(), H: b.Rect.H(), Baseline: b.Baseline, Kind: string(b.Kind), Label: b.Label, Confidence: b.Confidence})
@@ -119,7 +116,7 @@ func look(pages []pdf.Page) inspection {
 			in.Questions = append(in.Questions, a)
 		}
 	}
-	reasons := heldback.Propose(print)
+	reasons := heldback.Propose(pdf.Printed(pages))
 	for n := 1; n <= len(pages); n++ {
 		if r, ok := reasons[n]; ok {
 			in.AnswerPages = append(in.AnswerPages, answerPage{n, r})

@@ -11,7 +11,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"unicode"
 
 	"readymargin/core/page"
 	"readymargin/core/words"
@@ -147,13 +146,12 @@ func (r row) String() string {
 }
 
 func textOf(ws []words.Word) (out []row) {
-	for i, w := range ws {
-		if i == 0 || w.Line != ws[i-1].Line {
-			out = append(out, row{baseline: w.Baseline, box: w.Rect()})
+	for _, l := range words.Lines(ws) {
+		r := row{words: l, baseline: l[0].Baseline, box: l[0].Rect()}
+		for _, w := range l {
+			r.box, r.size = r.box.Union(w.Rect()), max(r.size, 0.8*w.Rect().H())
 		}
-		r := &out[len(out)-1]
-		r.words, r.box = append(r.words, w), r.box.Union(w.Rect())
-		r.size = max(r.size, 0.8*w.Rect().H())
+		out = append(out, r)
 	}
 	return out
 }
@@ -291,7 +289,7 @@ func (f *finder) runs() {
 				hi = r.words[i].Box[2]
 			}
 			last := r.words[len(r.words)-1].Text
-			if !strings.Contains(w.Text, "_") && i >= len(r.words)-2 && isNumber(strings.TrimLeft(last, ".·… ")) {
+			if !strings.Contains(w.Text, "_") && i >= len(r.words)-2 && words.IsNumber(strings.TrimLeft(last, ".·… ")) {
 				continue // a leader to a page number
 			}
 			if hi-lo < 10 {
@@ -323,10 +321,6 @@ func runIn(w words.Word) (lo, hi float64, ok bool) {
 		return w.Box[0], w.Box[2], from == 0 && to == len(letters)
 	}
 	return w.Edges[from], w.Edges[to], true
-}
-
-func isNumber(s string) bool {
-	return s != "" && strings.IndexFunc(s, func(r rune) bool { return !unicode.IsDigit(r) }) < 0
 }
 
 // line adds one line of writing on a baseline.

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"readymargin/core/page"
+	"readymargin/core/words"
 )
 
 // rules finds the ruled lines to write on: those that no cell has, on which
@@ -115,7 +116,7 @@ var numbered = regexp.MustCompile(`^(?:\(?(?:\d{1,3}|[a-zA-Z]|[ivx]{1,4})(?:[.)]
 // asks reports whether a row begins a question.
 func (r row) asks() bool {
 	first := r.words[0].Text
-	return numbered.MatchString(first) && (len(r.words) >= 4 || !isNumber(first) && len(r.words) > 1)
+	return numbered.MatchString(first) && (len(r.words) >= 4 || !words.IsNumber(first) && len(r.words) > 1)
 }
 
 // asked reports whether a single line is one to write on, and not one that

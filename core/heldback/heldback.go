@@ -93,13 +93,12 @@ type line struct {
 }
 
 func linesOf(p words.Page) (out []line) {
-	for i, w := range p.Words {
-		if i == 0 || w.Line != p.Words[i-1].Line {
-			out = append(out, line{})
+	for _, ws := range words.Lines(p.Words) {
+		var l line
+		for _, w := range ws {
+			l.words, l.size = append(l.words, w.Text), max(l.size, w.Rect().H())
 		}
-		l := &out[len(out)-1]
-		l.words = append(l.words, w.Text)
-		l.size = max(l.size, w.Rect().H())
+		out = append(out, l)
 	}
 	return out
 }
@@ -119,9 +118,9 @@ func saysAnswers(ws []string) bool {
 		if !slices.Contains(open, w) {
 			continue
 		}
-		before := i == 0 || strings.ContainsAny(ws[i-1][len(ws[i-1])-1:], ":-–—|/)") || strings.HasPrefix(ws[i], "(") || isNumber(plain[i-1])
+		before := i == 0 || strings.ContainsAny(ws[i-1][len(ws[i-1])-1:], ":-–—|/)") || strings.HasPrefix(ws[i], "(") || words.IsNumber(plain[i-1])
 		// A phrase at the end of what it is about, or one that goes on with it.
-		after := i == len(ws)-1 || slices.Contains(of, plain[i+1]) || isNumber(plain[i+1]) ||
+		after := i == len(ws)-1 || slices.Contains(of, plain[i+1]) || words.IsNumber(plain[i+1]) ||
 			strings.HasSuffix(ws[i], ":") && letterFirst(ws[i+1:]) || isDash(ws[i+1]) && letterFirst(ws[i+2:])
 		if before && after {
 			return true
@@ -135,10 +134,6 @@ func letterFirst(ws []string) bool {
 }
 
 func isDash(w string) bool { return strings.Trim(w, "-–—|") == "" }
-
-func isNumber(s string) bool {
-	return s != "" && strings.IndexFunc(s, func(r rune) bool { return !unicode.IsDigit(r) }) < 0
-}
 
 // letters returns the words of a page without the runs that are blanks.
 func letters(p words.Page) (out []string) {

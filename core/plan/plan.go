@@ -37,7 +37,6 @@ type Plan []Leaf
 var (
 	ErrPages = errors.New("plan: not every page of every file, once")
 	ErrLeaf  = errors.New("plan: a leaf that cannot be")
-	ErrNone  = errors.New("plan: no page is left for the students")
 )
 
 // Join returns the plan with the pages of one more file before the leaf at

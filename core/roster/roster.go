@@ -28,10 +28,9 @@ type Entry struct {
 
 // A List is what was read.
 type List struct {
-	Entries   []Entry
-	Encoding  string // UTF-8, UTF-16 or Windows-1252
-	Separator rune
-	Guessed   bool // there was no heading: the first columns were taken as the name
+	Entries  []Entry
+	Encoding string // UTF-8, UTF-16 or Windows-1252
+	Guessed  bool   // there was no heading: the first columns were taken as the name
 }
 
 // Errors of a list as a whole.
@@ -52,15 +51,16 @@ func Read(data []byte) (List, error) {
 	}
 	out := List{Encoding: name}
 	text = strings.TrimPrefix(text, "\ufeff")
+	var comma rune
 	skipped := 0
 	if first, rest, _ := strings.Cut(text, "\n"); strings.HasPrefix(strings.ToLower(first), "sep=") && len(first) > 4 {
-		out.Separator, _ = utf8.DecodeRuneInString(first[4:]) // a spreadsheet's own hint
+		comma, _ = utf8.DecodeRuneInString(first[4:]) // a spreadsheet's own hint
 		text, skipped = rest, 1
 	} else {
-		out.Separator = separator(text)
+		comma = separator(text)
 	}
 	r := csv.NewReader(strings.NewReader(text))
-	r.Comma, r.LazyQuotes, r.FieldsPerRecord, r.TrimLeadingSpace = out.Separator, true, -1, true
+	r.Comma, r.LazyQuotes, r.FieldsPerRecord, r.TrimLeadingSpace = comma, true, -1, true
 	var columns *columns
 	for {
 		row, err := r.Read()

@@ -7,6 +7,7 @@ package words
 import (
 	"math"
 	"strings"
+	"unicode"
 
 	"readymargin/core/page"
 )
@@ -34,6 +35,23 @@ type Rule struct {
 type Page struct {
 	Words []Word `json:"words"`
 	Rules []Rule `json:"rules"`
+}
+
+// Lines returns the words, line by line.
+func Lines(ws []Word) (out [][]Word) {
+	for from := 0; from < len(ws); {
+		to := from + 1
+		for to < len(ws) && ws[to].Line == ws[from].Line {
+			to++
+		}
+		out, from = append(out, ws[from:to]), to
+	}
+	return out
+}
+
+// IsNumber reports whether a word is made of digits alone.
+func IsNumber(s string) bool {
+	return s != "" && strings.IndexFunc(s, func(r rune) bool { return !unicode.IsDigit(r) }) < 0
 }
 
 // A Run is a part of the printed text: the quads that cover it, one a line,

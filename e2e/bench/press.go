@@ -67,7 +67,7 @@ func (b *bench) blanks() ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := blank.Page{Width: pages[0].Width, Height: pages[0].Height, Words: pages[0].Print.Words, Strokes: pages[0].Strokes}
+	p := pages[0].Flat()
 	ours, err := median(9, func() error { blank.Find(p); return nil })
 	if err != nil {
 		return nil, err

@@ -5,10 +5,10 @@
 import { el, icon } from './paint.js';
 import { ask, post } from './net.js';
 import { question, toast } from './dialogs.js';
+import { showSaved } from './saved.js';
 
 const view = JSON.parse(document.querySelector('#view').textContent);
 const rail = document.querySelector('[data-leaves]'), desk = document.querySelector('[data-desk]'), margin = document.querySelector('[data-margin]');
-const saved = document.querySelector('[data-saved]');
 let chosen = 0, past = [], future = [], sending = Promise.resolve();
 
 const url = (l, scale) => `/worksheets/${view.id}/sources/${l.source}/pages/${l.page}/${scale}`;
@@ -97,14 +97,14 @@ function more() {
     const data = new FormData();
     data.append('at', String(chosen + 1));
     data.append('file', file.files[0]);
-    state('saving', 'Reading its pages…');
+    showSaved('saving', 'Reading its pages…');
     try {
       await sending;
       take(await ask(`/worksheets/${view.id}/pages`, { method: 'POST', body: data }));
       past = []; future = [];
-      state('saved', 'Saved');
+      showSaved('saved', 'Saved');
       draw(); steps();
-    } catch (e) { state('saved', 'Saved'); toast(e.message); }
+    } catch (e) { showSaved('saved', 'Saved'); toast(e.message); }
   } } });
   return el('div', {}, el('label', { className: 'button', htmlFor: 'more' }, icon('plus'), 'Add pages of another file'), file);
 }
@@ -130,27 +130,21 @@ function uses() {
   return [list];
 }
 
-function state(name, words) {
-  saved.dataset.state = name;
-  saved.querySelector('.icon').style.visibility = name === 'saved' ? '' : 'hidden';
-  saved.querySelector('[data-saved-words]').textContent = words;
-}
-
 const bare = () => view.leaves.map((l) => ({ ...l }));
 function take(fresh) { Object.assign(view, fresh); chosen = Math.min(chosen, view.leaves.length - 1); }
 
 // send keeps the plan; changes go one after another, each on the version before.
 function send() {
-  state('saving', 'Saving…');
+  showSaved('saving', 'Saving…');
   view.changed = true;
   const leaves = bare();
   sending = sending.then(async () => {
     try {
       const answer = await ask(`/worksheets/${view.id}/plan`, { method: 'POST', json: { version: view.version, leaves } });
       view.version = answer.version;
-      state('saved', 'Saved');
+      showSaved('saved', 'Saved');
     } catch (e) {
-      state('failed', `Not saved: ${e.message}`);
+      showSaved('failed', `Not saved: ${e.message}`);
       if (e.status === 409) take(await ask(`/worksheets/${view.id}`));
       draw();
     }
@@ -206,11 +200,11 @@ function drop(e) {
 
 const title = document.querySelector('[data-title]');
 title.addEventListener('change', async () => {
-  state('saving', 'Saving…');
-  try { await post(`/worksheets/${view.id}/title`, { title: title.value }); view.title = title.value; state('saved', 'Saved'); } catch (e) { state('failed', `Not saved: ${e.message}`); title.value = view.title; }
+  showSaved('saving', 'Saving…');
+  try { await post(`/worksheets/${view.id}/title`, { title: title.value }); view.title = title.value; showSaved('saved', 'Saved'); } catch (e) { showSaved('failed', `Not saved: ${e.message}`); title.value = view.title; }
 });
 
-state('saved', 'Saved');
+showSaved('saved', 'Saved');
 draw();
 chosen = Math.max(0, view.leaves.findIndex(undecided));
 choose(chosen, chosen > 0);

@@ -9,7 +9,7 @@ export class Refused extends Error {
 
 export const OFFLINE = 'There is no connection at the moment.';
 
-let signInAgain = null; // set by submit.js: shows the dialog, resolves when signed in
+let signInAgain = null; // set by dialogs.js: shows the dialog, resolves when signed in
 export function onSignedOut(ask) { signInAgain = ask; }
 
 export async function ask(path, { method = 'GET', form, json, body, signal, retry = true } = {}) {

@@ -3,6 +3,7 @@
 // operation twice changes nothing, so a lost answer does no harm.
 
 import { ask } from './net.js';
+import { showSaved } from './saved.js';
 
 const BATCH = 60;
 let base = null, memory = [], owner = 0, sending = false, timer = 0, failures = 0, trouble = '';
@@ -109,7 +110,6 @@ export async function drained() {
   }
 }
 
-const box = document.querySelector('[data-saved]');
 const clock = (t) => t.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hour12: false });
 
 // say shows one of the four states and no other.
@@ -123,10 +123,7 @@ export function say(fixed) {
     else if (failures) { state = 'waiting'; words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`; }
     else { state = 'saving'; words = 'Saving…'; }
   }
-  box.dataset.state = state;
-  box.querySelector('.icon').style.visibility = state === 'saved' ? '' : 'hidden';
-  const w = box.querySelector('[data-saved-words]');
-  if (w.textContent !== words) w.textContent = words;
+  showSaved(state, words);
 }
 
 window.addEventListener('online', () => { failures = 0; schedule(0); });
