@@ -7,7 +7,7 @@ import { question, toast } from './dialogs.js';
 import { marks } from './marks.js';
 import { extra } from './keys.js';
 import * as queue from './queue.js';
-import { surface } from './surface.js';
+import { fit, surface } from './surface.js';
 
 const top = document.querySelector('[data-top]'), roll = document.querySelector('[data-roll]'), main = document.querySelector('[data-do="main"]');
 const ahead = new Map(); // copies loaded before they are asked for
@@ -32,6 +32,7 @@ export function draw(v) {
   lines.push(el('p', { className: 'hint', data: { others: '' }, role: 'status' }));
   if (v.returnedAt) lines.push(el('p', { className: 'hint' }, v.unsent ? 'Changed since it was returned.' : `Returned ${date(v.returnedAt)}.`));
   top.replaceChildren(...lines);
+  showHeld();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
   document.querySelector('[data-do="take-away"]').href = `/copies/${v.copy}/print?attempt=${v.attempt}`;
   document.querySelector('[data-about]').textContent = ` · ${v.student}`;
@@ -45,13 +46,21 @@ export function draw(v) {
 const held = el('section', { className: 'held', hidden: true, tabIndex: 0, 'aria-label': 'Held-back pages' });
 document.querySelector('[data-screen]').append(held);
 function beside() {
-  const v = marks.view;
   held.hidden = !held.hidden;
-  if (!held.hidden && held.dataset.sheet !== String(v.sheet)) {
-    held.dataset.sheet = v.sheet;
-    held.replaceChildren(el('p', { className: 'hint' }, 'Held back: no student sees this'), ...Array.from({ length: v.held }, (_, i) => el('img', { src: `/sheets/${v.sheet}/held/${i + 1}/150`, alt: `Held-back page ${i + 1}` })));
-  }
+  showHeld();
+  fit('width');
+}
+
+// showHeld shows what is held back of the copy that is open; another copy may
+// be of another revision, or have nothing held back.
+function showHeld() {
+  const v = marks.view;
+  if (!v.held) held.hidden = true;
+  document.querySelector('[data-screen]').classList.toggle('with-held', !held.hidden);
   top.querySelector('[data-answers]')?.setAttribute('aria-pressed', String(!held.hidden));
+  if (held.hidden || held.dataset.sheet === String(v.sheet)) return;
+  held.dataset.sheet = v.sheet;
+  held.replaceChildren(el('p', { className: 'hint' }, 'Held back: no student sees this'), ...Array.from({ length: v.held }, (_, i) => el('img', { src: `/sheets/${v.sheet}/held/${i + 1}/150`, alt: `Held-back page ${i + 1}` })));
 }
 
 function later() {
