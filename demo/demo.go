@@ -53,6 +53,7 @@ func Fill(ctx context.Context, s *school.School, press *pdf.Pool) error {
 	f.people()
 	f.now = start.Add(-9 * 24 * time.Hour)
 	tides := f.bringIn("Tide heights 2.pdf", func() ([]byte, error) { return TideHeights() })
+	f.prepareTides(tides)
 	signs := f.bringIn("Symbols and bearings.pdf", func() ([]byte, error) { return symbols(ctx, press) })
 	f.bringIn("Tide heights 3.pdf", TideHeightsWithAnswers)
 	f.now = start.Add(-8 * 24 * time.Hour)

@@ -65,7 +65,7 @@ func noted(n int, x, y float64, text string, voice *mark.Voice) markMaker {
 }
 
 // washed highlights the printed words from the one at (x0, y0) to the one at (x1, y1).
-func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64, color mark.Color) markMaker {
+func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64) markMaker {
 	r, err := f.Store.Revision(f.ctx, revision)
 	f.check(err)
 	row, err := f.Store.FilePage(f.ctx, r.FileHash, n)
@@ -79,7 +79,7 @@ func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64, color ma
 		run.Quads = []page.Quad{page.QuadOf(page.R(x0, y0-8, x1, y1+4))}
 	}
 	return func(id string) mark.Mark {
-		return mark.Mark{ID: id, Page: n, Body: &mark.Highlight{Color: color, QuadPoints: mark.QuadPoints(run.Quads), Text: run.Text}}
+		return mark.Mark{ID: id, Page: n, Body: &mark.Highlight{Color: "#ffe27a", QuadPoints: mark.QuadPoints(run.Quads), Text: run.Text}}
 	}
 }
 
@@ -127,7 +127,7 @@ func (f *filler) tideMarks(w uint64, a answers) []markMaker {
 	}
 	if a.circle >= 0 {
 		out = append(out, circled(1, 110+120*float64(a.circle), 446, 30, 36, blue),
-			f.washed(w, 1, 206, 174, 250, 174, "#ffc38a"), f.washed(w, 1, 112, 192, 150, 192, "#bfe3c0"))
+			meant(f.washed(w, 1, 206, 174, 250, 174), key[0]), meant(f.washed(w, 1, 112, 192, 150, 192), key[1]))
 	}
 	for i, l := range a.lines {
 		out = append(out, typed(1, 60, 594+26*float64(i), 14, blue, l))

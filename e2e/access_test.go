@@ -69,7 +69,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 	must(err)
 	sc.sheet, err = s.BringIn(ctx, all["teacher"], school.Upload{Name: "access.pdf", Data: pdf})
 	must(err)
-	must(s.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}))
+	must(s.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}, plan.Kit{}))
 	for i, state := range flow.States {
 		a, err := s.Assign(ctx, all["teacher"], school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: school.Terms{Points: "10", Title: fmt.Sprint("Access ", i)}})
 		must(err)
@@ -171,8 +171,10 @@ var rights = map[string]any{
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/reissue": "teacher",
+	"GET /worksheets/:id/found": "teacher", "GET /worksheets/:id/sources/:source/print/:n/:turn": "teacher", "POST /worksheets/:id/turned": "teacher",
+	"POST /worksheets/:id/spoken": "teacher", "POST /worksheets/:id/shelf": "teacher", "GET /worksheets/:id/extras/:hash": "",
 	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
-	"GET /sheets/:id/pages/:n/:scale": members, "GET /sheets/:id/print/:n": members, "GET /sheets/:id/blanks": members, "GET /sheets/:id/held/:n/:scale": "teacher",
+	"GET /sheets/:id/pages/:n/:scale": members, "GET /sheets/:id/print/:n": members, "GET /sheets/:id/guide": members, "GET /sheets/:id/extras/:hash": "", "GET /sheets/:id/held/:n/:scale": "teacher",
 	"POST /assignments": "teacher", "GET /assignments/:id": "classmate student",
 	"GET /assignments/:id/change": "teacher", "POST /assignments/:id/change": "teacher",
 	"GET /assignments/:id/marking": "teacher", "POST /assignments/:id/return": "teacher", "GET /assignments/:id/roll": "teacher",
@@ -264,7 +266,7 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 	case strings.HasPrefix(path, "/copies"):
 		id = cp.ID
 	}
-	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":token", "0", ":hash", strings.Repeat("0", 64)).Replace(path)
+	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":turn", "0", ":token", "0", ":hash", strings.Repeat("0", 64)).Replace(path)
 	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work"}[route]
 	body := bodies[route]
 	if route == "POST /assignments" {

@@ -501,10 +501,10 @@ func TestAChangeReachesCopiesThatAreNotBegun(t *testing.T) {
 	sc := setSceneNamed(t, "Reissue")
 	ctx, teacher := context.Background(), personOf(t, "reissue.teacher")
 	was := sc.given.RevisionID
-	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Sheet}}); err != school.ErrStale {
+	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Sheet}}, plan.Kit{}); err != school.ErrStale {
 		t.Errorf("a change on an old version: %v", err)
 	}
-	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 2, plan.Plan{{Page: 2, Use: plan.Sheet}, {Page: 1, Use: plan.Sheet}}); err != nil {
+	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 2, plan.Plan{{Page: 2, Use: plan.Sheet}, {Page: 1, Use: plan.Sheet}}, plan.Kit{}); err != nil {
 		t.Fatal(err)
 	}
 	begun, err := home.School.Reissue(ctx, teacher, sc.sheet.ID, false)

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/zlib"
 	"fmt"
+	"image/jpeg"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,6 +22,7 @@ import (
 type composed struct {
 	Sheets []composedSheet `json:"sheets"` // those that have something on them
 	Fonts  []composedFont  `json:"fonts"`
+	Images []composedImage `json:"images"`
 	Extra  int             `json:"extra"`
 }
 
@@ -30,6 +32,14 @@ type composedSheet struct {
 	Crop    page.Rect       `json:"crop"`
 	Content packed          `json:"content"`
 	States  []composedState `json:"states"`
+}
+
+// A composedImage is a JPEG that is painted under its name.
+type composedImage struct {
+	Name   string `json:"name"`
+	Width  int    `json:"width"` // pixels
+	Height int    `json:"height"`
+	Data   []byte `json:"data"`
 }
 
 // A composedState is a set of graphics state parameters (ISO 32000-2, 8.4.5).
@@ -72,12 +82,20 @@ var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.
 // compose makes a print ready.
 func compose(what Print) (composed, error) {
 	out, fonts := composed{Extra: what.Extra}, newFontBook(typeset.Load())
+	var images []string // hashes of those painted, whose place is in their name
 	for n := 1; n <= len(what.Boxes)+what.Extra; n++ {
-		o := &overlay{fonts: fonts}
+		o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
 		o.page(what, n)
 		if o.content.Len() > 0 {
 			out.Sheets = append(out.Sheets, o.sheet(n, what.box(n)))
 		}
+	}
+	for i, hash := range images {
+		c, err := jpeg.DecodeConfig(bytes.NewReader(what.Pictures[hash]))
+		if err != nil {
+			return out, fmt.Errorf("pdf: a picture of the marks: %w", err)
+		}
+		out.Images = append(out.Images, composedImage{imageName(i), c.Width, c.Height, what.Pictures[hash]})
 	}
 	var err error
 	out.Fonts, err = fonts.compose()
@@ -107,6 +125,9 @@ type overlay struct {
 	content strings.Builder
 	states  []composedState
 	fonts   *fontBook
+
+	pictures map[string][]byte
+	images   *[]string
 }
 
 // page paints what stands on page n: first what multiplies, then the rest,
@@ -159,6 +180,10 @@ func (o *overlay) shape(s draw.Shape) {
 		o.text(page.Pt(s.Text.X, s.Text.Y), s.Text.Runs)
 		return
 	}
+	if s.Image != nil {
+		o.image(*s.Image)
+		return
+	}
 	opacity := s.Opacity
 	if opacity == 0 {
 		opacity = 1
@@ -173,6 +198,23 @@ func (o *overlay) shape(s draw.Shape) {
 		fmt.Fprintf(&o.content, "%.4g %.4g %.4g RG %.4g w 1 J 1 j\n%sS\n", r, g, b, s.Width, s.Path.PDF())
 	}
 	o.content.WriteString("Q\n")
+}
+
+func imageName(i int) string { return "P" + strconv.Itoa(i) }
+
+// image paints a picture, if it is at hand. An image fills the unit square,
+// which has y upwards.
+func (o *overlay) image(p draw.Image) {
+	if o.pictures[p.Hash] == nil {
+		return
+	}
+	i := slices.Index(*o.images, p.Hash)
+	if i < 0 {
+		i = len(*o.images)
+		*o.images = append(*o.images, p.Hash)
+	}
+	r := page.R(p.Rect[0], p.Rect[1], p.Rect[2], p.Rect[3])
+	fmt.Fprintf(&o.content, "q %.2f 0 0 %.2f %.2f %.2f cm /%s Do Q\n", r.W(), -r.H(), r.Min.X, r.Max.Y, imageName(i))
 }
 
 // text paints one line of runs from at on.

@@ -103,6 +103,8 @@ type Print struct {
 	Marks  []mark.Mark
 	Points []NotePoint
 	Extra  int // pages to add
+
+	Pictures map[string][]byte // JPEG with three colours, by hash; others are not painted
 }
 
 // A NotePoint is the sign of a note on a page.

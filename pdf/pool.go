@@ -117,6 +117,16 @@ func (p *Pool) SheetOf(ctx context.Context, picture []byte) ([]byte, error) {
 	return b, err
 }
 
+// Repaint makes a JPEG of a PNG, JPEG or WebP picture: upright, at most side
+// pixels long, and with nothing of the file but what is seen.
+func (p *Pool) Repaint(ctx context.Context, picture []byte, side int) ([]byte, error) {
+	if int64(len(picture)) > p.cfg.Limits.Bytes {
+		return nil, ErrTooLarge
+	}
+	_, b, err := p.do(ctx, job{Do: "repaint", Side: side}, picture)
+	return b, err
+}
+
 // do gives a job to a free worker. A worker that breaks a limit or dies is
 // replaced; the others go on.
 func (p *Pool) do(ctx context.Context, j job, file []byte) (result, []byte, error) {

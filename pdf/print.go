@@ -49,6 +49,8 @@ func printMarks(file []byte, what composed) ([]byte, error) {
 type printer struct {
 	ctx  *model.Context
 	what composed
+
+	images types.Dict // by name
 }
 
 // add puts a new object into the update.
@@ -83,6 +85,9 @@ func (p *printer) addStream(raw []byte, d, entries types.Dict) (types.IndirectRe
 func (p *printer) allPages() error {
 	fonts, err := p.fonts()
 	if err != nil {
+		return err
+	}
+	if p.images, err = p.pictures(); err != nil {
 		return err
 	}
 	pages := p.ctx.PageCount
@@ -121,7 +126,7 @@ func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, er
 	return p.stream(s.Content, types.Dict{
 		"Type": types.Name("XObject"), "Subtype": types.Name("Form"),
 		"BBox":      types.NewNumberArray(s.Crop.Min.X, s.Crop.Min.Y, s.Crop.Max.X, s.Crop.Max.Y),
-		"Resources": types.Dict{"Font": fonts, "ExtGState": states},
+		"Resources": types.Dict{"Font": fonts, "ExtGState": states, "XObject": p.images},
 	})
 }
 
@@ -244,6 +249,22 @@ func (p *printer) addPages(pages int, fonts types.Dict) error {
 	root["Count"] = types.Integer(pages + p.what.Extra)
 	p.ctx.Write.IncrementWithObjNr(rootRef.ObjectNumber.Value())
 	return nil
+}
+
+// pictures writes the images of the marks and returns them by name.
+func (p *printer) pictures() (types.Dict, error) {
+	out := types.Dict{}
+	for _, i := range p.what.Images {
+		ref, err := p.addStream(i.Data, types.Dict{
+			"Type": types.Name("XObject"), "Subtype": types.Name("Image"), "Width": types.Integer(i.Width), "Height": types.Integer(i.Height),
+			"ColorSpace": types.Name("DeviceRGB"), "BitsPerComponent": types.Integer(8), "Filter": types.Name("DCTDecode"),
+		}, nil)
+		if err != nil {
+			return nil, err
+		}
+		out[i.Name] = ref
+	}
+	return out, nil
 }
 
 // fonts writes the subsets as composite fonts (ISO 32000-2, 9.7) and returns

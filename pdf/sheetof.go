@@ -13,6 +13,8 @@ import (
 	"io"
 
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
+	xdraw "golang.org/x/image/draw"
+	"golang.org/x/image/math/f64"
 	_ "golang.org/x/image/webp"
 
 	"readymargin/core/page"
@@ -48,13 +50,10 @@ func sheetOf(file []byte) ([]byte, error) {
 		turned = orientation(file)
 	}
 	if kind != "jpeg" || cfg.ColorModel == color.CMYKModel {
-		m, _, err := image.Decode(bytes.NewReader(file))
+		flat, err := flatten(file)
 		if err != nil {
-			return nil, ErrPicture
+			return nil, err
 		}
-		flat := image.NewRGBA(image.Rect(0, 0, cfg.Width, cfg.Height))
-		draw.Draw(flat, flat.Bounds(), image.White, image.Point{}, draw.Src)
-		draw.Draw(flat, flat.Bounds(), m, m.Bounds().Min, draw.Over)
 		var out bytes.Buffer
 		if err := jpeg.Encode(&out, flat, &jpeg.Options{Quality: 92}); err != nil {
 			return nil, err
@@ -93,6 +92,49 @@ func sheetOf(file []byte) ([]byte, error) {
 	b.put(tree, types.Dict{"Type": types.Name("Pages"), "Kids": types.Array{pg}, "Count": types.Integer(1)})
 	b.put(catalog, types.Dict{"Type": types.Name("Catalog"), "Pages": tree})
 	return b.file(catalog), nil
+}
+
+// flatten decodes a picture and lays it on white.
+func flatten(file []byte) (*image.RGBA, error) {
+	m, _, err := image.Decode(bytes.NewReader(file))
+	if err != nil {
+		return nil, ErrPicture
+	}
+	flat := image.NewRGBA(image.Rect(0, 0, m.Bounds().Dx(), m.Bounds().Dy()))
+	draw.Draw(flat, flat.Bounds(), image.White, image.Point{}, draw.Src)
+	draw.Draw(flat, flat.Bounds(), m, m.Bounds().Min, draw.Over)
+	return flat, nil
+}
+
+// repaint paints a picture anew as a JPEG on white, upright, and at most so
+// many pixels long, so that nothing else of the file is left.
+func repaint(file []byte, side int) ([]byte, error) {
+	cfg, _, err := image.DecodeConfig(bytes.NewReader(file))
+	if err != nil || cfg.Width < 1 || cfg.Height < 1 {
+		return nil, ErrPicture
+	}
+	if cfg.Width*cfg.Height > MaxPixels {
+		return nil, ErrTooLarge
+	}
+	flat, err := flatten(file)
+	if err != nil {
+		return nil, err
+	}
+	w, h := float64(cfg.Width), float64(cfg.Height)
+	turned := orientation(file)
+	scale := min(1, float64(side)/max(w, h))
+	dw, dh := w*scale, h*scale
+	if turned > 4 {
+		dw, dh = dh, dw
+	}
+	out := image.NewRGBA(image.Rect(0, 0, max(int(dw+0.5), 1), max(int(dh+0.5), 1)))
+	// From pixels of the picture to pixels of the new one, both with y
+	// downwards, by way of the unit square, which has y upwards.
+	m := page.Matrix{A: 1 / w, D: -1 / h, F: 1}.Then(upright[turned]).Then(page.Matrix{A: dw, D: -dh, F: dh})
+	xdraw.CatmullRom.Transform(out, f64.Aff3{m.A, m.C, m.E, m.B, m.D, m.F}, flat, flat.Bounds(), xdraw.Src, nil)
+	var b bytes.Buffer
+	err = jpeg.Encode(&b, out, &jpeg.Options{Quality: 88})
+	return b.Bytes(), err
 }
 
 // upright are the matrices that set a picture of each orientation (Exif 2.32,

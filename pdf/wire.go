@@ -10,7 +10,7 @@ import (
 // A job goes to a worker as two frames: this header, and the file's bytes,
 // which may be left out when the worker still has the file.
 type job struct {
-	Do     string    `json:"do"`             // "inspect", "picture", "print", "bind" or "sheet"
+	Do     string    `json:"do"`             // "inspect", "picture", "print", "bind", "sheet" or "repaint"
 	File   string    `json:"file"`           // a name for the bytes, unique to them
 	Kept   bool      `json:"kept,omitempty"` // the worker has them
 	Limits Limits    `json:"limits"`
@@ -19,6 +19,7 @@ type job struct {
 	Print  *composed `json:"print,omitempty"`
 	Sizes  []int     `json:"sizes,omitempty"` // of several files that come as one
 	Leaves []Leaf    `json:"leaves,omitempty"`
+	Side   int       `json:"side,omitempty"` // most pixels along
 }
 
 // A result comes back as two frames: this header, and bytes if there are any.

@@ -80,15 +80,17 @@ type CourseRole struct {
 
 // Worksheets are what teachers brought in.
 type Worksheets interface {
-	AddWorksheet(ctx context.Context, w *Worksheet, sources []Source) error
+	AddWorksheet(ctx context.Context, w *Worksheet, sources []Source, extras []Extra) error
 	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
 	// WorksheetsOf returns the owner's worksheets, newest first: all, or those
 	// whose title or print has every one of the words, or words that begin so.
 	WorksheetsOf(ctx context.Context, owner uint64, words []string) ([]Shelved, error)
 	SetTitle(ctx context.Context, worksheet uint64, title string) error
-	// SetPlan replaces the plan if it still has the given version, and adds a
-	// source if there is one; ErrStale otherwise.
-	SetPlan(ctx context.Context, worksheet uint64, version int, plan string, add *Source) error
+	// SetPlan replaces plan and kit if the worksheet still has the version that
+	// w has, and adds a source if there is one; ErrStale otherwise.
+	SetPlan(ctx context.Context, w Worksheet, add *Source) error
+	AddExtra(ctx context.Context, e Extra) error
+	Extras(ctx context.Context, worksheet uint64) ([]Extra, error)
 	Sources(ctx context.Context, worksheet uint64) ([]Source, error)
 	AddRevision(ctx context.Context, r *Revision) error
 	Revision(ctx context.Context, id uint64) (Revision, error)
@@ -102,8 +104,8 @@ type Worksheets interface {
 	// in which the revision was handed to that person's class by now.
 	RevisionRole(ctx context.Context, revision, person uint64, now time.Time) (access.Role, error)
 	AddFilePages(ctx context.Context, pages []FilePage) error
-	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print, Text and Blanks
-	FileBlanks(ctx context.Context, file string) ([]string, error)  // of each page
+	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print, Text and Guide
+	FileGuides(ctx context.Context, file string) ([]string, error)  // of each page
 	FilePage(ctx context.Context, file string, number int) (FilePage, error)
 	// Picture returns the blob of a rendered page, or ErrNotFound.
 	Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error)
@@ -170,6 +172,7 @@ type Press interface {
 	Picture(ctx context.Context, file []byte, page int, scale float64) (pdf.Picture, error)
 	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
 	SheetOf(ctx context.Context, picture []byte) ([]byte, error)
+	Repaint(ctx context.Context, picture []byte, side int) ([]byte, error)
 	Bind(ctx context.Context, files [][]byte, leaves []pdf.Leaf) ([]byte, error)
 }
 

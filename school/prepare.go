@@ -5,19 +5,15 @@ import (
 	"encoding/json"
 	"errors"
 	"path"
-	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"unicode"
 	"unicode/utf8"
 
 	"readymargin/core/access"
-	"readymargin/core/blank"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/core/heldback"
-	"readymargin/core/page"
 	"readymargin/core/plan"
 	"readymargin/pdf"
 )
@@ -52,7 +48,7 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 		return Worksheet{}, problem("no file", "", "")
 	}
 	w := Worksheet{OwnerID: who.ID, Title: titleOf(files[0].Name), Plan: p.String(), Version: 1, CreatedAt: s.Now()}
-	return w, s.Store.AddWorksheet(ctx, &w, sources)
+	return w, s.Store.AddWorksheet(ctx, &w, sources, nil)
 }
 
 // takeIn reads a file and keeps it, as a PDF, with its pages.
@@ -86,43 +82,17 @@ func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (strin
 	for i, p := range pages {
 		box, err1 := json.Marshal(p.Box)
 		print, err2 := json.Marshal(p.Print)
-		if err := errors.Join(err1, err2); err != nil {
+		guide, err3 := json.Marshal(p.Guide())
+		if err := errors.Join(err1, err2, err3); err != nil {
 			return "", err
 		}
 		var text strings.Builder
 		for _, w := range p.Print.Words {
 			text.WriteString(w.Text + " ")
 		}
-		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String(), Blanks: places(p)}
+		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String(), Guide: string(guide)}
 	}
 	return hash, s.Store.AddFilePages(ctx, rows)
-}
-
-// places returns the blanks of a page as JSON, in reading order.
-func places(p pdf.Page) string {
-	out := []Place{}
-	for _, b := range blank.Find(p.Flat()) {
-		out = append(out, Place{[4]float64{b.Rect.Min.X, b.Rect.Min.Y, b.Rect.Max.X, b.Rect.Max.Y}, b.Baseline, b.Size, b.Kind, b.Label})
-	}
-	j, err := json.Marshal(out)
-	if err != nil {
-		return "[]" // numbers and words always marshal
-	}
-	return string(j)
-}
-
-// Blanks returns the places to write on each page of what students get.
-func (s *School) Blanks(ctx context.Context, who Person, revision uint64) ([]json.RawMessage, error) {
-	r, err := s.revision(ctx, who, revision, access.SeeWorksheet)
-	if err != nil {
-		return nil, err
-	}
-	pages, err := s.Store.FileBlanks(ctx, r.FileHash)
-	out := make([]json.RawMessage, len(pages))
-	for i, p := range pages {
-		out[i] = json.RawMessage(p)
-	}
-	return out, err
 }
 
 // titleOf makes a title of a file's name.
@@ -191,11 +161,15 @@ type Bench struct {
 	Sources   []Source
 	Uses      []Use
 	Changed   bool // since the newest revision
+	Kit       plan.Kit
 }
 
 // Prepare returns a worksheet of the teacher's own as it is being prepared.
 func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, err error) {
 	if b.Worksheet, b.Plan, err = s.planned(ctx, who, id); err != nil {
+		return b, err
+	}
+	if b.Kit, err = plan.ParseKit(b.Worksheet.Kit); err != nil {
 		return b, err
 	}
 	if b.Sources, err = s.Store.Sources(ctx, id); err != nil {
@@ -226,10 +200,11 @@ func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, e
 	return b, err
 }
 
-// Arrange changes which pages the worksheet has, how, and what becomes of the
-// others. version is the plan's that the change was made on.
-func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int, want plan.Plan) error {
-	_, now, err := s.planned(ctx, who, id)
+// Arrange changes which pages the worksheet has, how, what stands on each for
+// the work, and what becomes of the others. version is the worksheet's that
+// the change was made on.
+func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int, want plan.Plan, kit plan.Kit) error {
+	w, now, err := s.planned(ctx, who, id)
 	if err != nil {
 		return err
 	}
@@ -237,7 +212,14 @@ func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int
 	if err != nil {
 		return problem("plan", "", "")
 	}
-	return s.Store.SetPlan(ctx, id, version, next.String(), nil)
+	if kit.Check() != nil {
+		return problem("kit", "", "")
+	}
+	if err := s.lies(ctx, id, next, kit); err != nil {
+		return err
+	}
+	w.Plan, w.Kit, w.Version = next.String(), kit.String(), version
+	return s.Store.SetPlan(ctx, w, nil)
 }
 
 // AddPages adds the pages of another file before the leaf at index at.
@@ -259,7 +241,8 @@ func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fi
 	}
 	source.WorksheetID, source.Number = id, len(sources)
 	next := now.Join(source.Number, len(pages), at, heldback.Propose(pdf.Printed(pages)))
-	return s.Store.SetPlan(ctx, id, w.Version, next.String(), &source)
+	w.Plan = next.String()
+	return s.Store.SetPlan(ctx, w, &source)
 }
 
 // Rename gives a worksheet another title.
@@ -370,8 +353,10 @@ func (s *School) Preview(ctx context.Context, who Person, id uint64) (View, erro
 	}
 	v := View{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
 		Edit: copy.Work, Trial: true, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{}}
-	v.Pages, err = s.sizes(ctx, r)
-	return v, err
+	if v.Pages, err = s.sizes(ctx, r); err != nil {
+		return v, err
+	}
+	return v, s.dress(ctx, &v, r, true)
 }
 
 func (s *School) sizes(ctx context.Context, r Revision) ([]PageSize, error) {
@@ -401,163 +386,10 @@ func (s *School) Duplicate(ctx context.Context, who Person, id uint64) (Workshee
 	if err != nil {
 		return w, err
 	}
-	again := Worksheet{OwnerID: who.ID, Title: shorten(w.Title, 90) + ", copy", Plan: w.Plan, Version: 1, CreatedAt: s.Now()}
-	return again, s.Store.AddWorksheet(ctx, &again, sources)
-}
-
-// Print returns what is printed on a page, as JSON of words.Page.
-func (s *School) Print(ctx context.Context, who Person, revision uint64, number int) (string, error) {
-	r, err := s.revision(ctx, who, revision, access.SeeWorksheet)
+	extras, err := s.Store.Extras(ctx, id)
 	if err != nil {
-		return "", err
+		return w, err
 	}
-	p, err := s.Store.FilePage(ctx, r.FileHash, number)
-	if errors.Is(err, ErrNotFound) {
-		return "", access.ErrHidden
-	}
-	return p.Print, err
-}
-
-// Scales are the pictures that there are of a page, in hundredths of a pixel
-// per point.
-var Scales = []int{25, 100, 150, 200, 300, 400}
-
-// A Picture is a page's picture.
-type Picture struct {
-	Data []byte
-	Type string // media type
-}
-
-// Picture returns a page as students see it. It is rendered once and kept;
-// everybody who sees it gets the same bytes.
-func (s *School) Picture(ctx context.Context, who Person, revision uint64, number, scale int) (Picture, error) {
-	r, err := s.revision(ctx, who, revision, access.SeeWorksheet)
-	if err != nil {
-		return Picture{}, err
-	}
-	return s.picture(ctx, pictureKey{r.FileHash, number, scale}, r.PageCount)
-}
-
-// HeldPicture returns the picture of the n-th page that is held back.
-func (s *School) HeldPicture(ctx context.Context, who Person, revision uint64, n, scale int) (Picture, error) {
-	r, err := s.revision(ctx, who, revision, access.SeeHeld)
-	if err != nil {
-		return Picture{}, err
-	}
-	p, err := plan.Parse(r.Plan)
-	if err != nil {
-		return Picture{}, err
-	}
-	held := p.Of(plan.Held)
-	if n < 1 || n > len(held) {
-		return Picture{}, access.ErrHidden
-	}
-	return s.sourcePicture(ctx, r.WorksheetID, held[n-1].Source, held[n-1].Page, scale)
-}
-
-// SourcePicture returns the picture of a page that the teacher brought in.
-func (s *School) SourcePicture(ctx context.Context, who Person, worksheet uint64, source, number, scale int) (Picture, error) {
-	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
-		return Picture{}, err
-	}
-	return s.sourcePicture(ctx, worksheet, source, number, scale)
-}
-
-func (s *School) sourcePicture(ctx context.Context, worksheet uint64, source, number, scale int) (Picture, error) {
-	sources, err := s.Store.Sources(ctx, worksheet)
-	if err != nil {
-		return Picture{}, err
-	}
-	if source < 0 || source >= len(sources) {
-		return Picture{}, access.ErrHidden
-	}
-	return s.picture(ctx, pictureKey{sources[source].FileHash, number, scale}, sources[source].PageCount)
-}
-
-func (s *School) picture(ctx context.Context, k pictureKey, pages int) (p Picture, err error) {
-	if k.page < 1 || k.page > pages || !slices.Contains(Scales, k.scale) {
-		return p, access.ErrHidden
-	}
-	hash, kind, err := s.Store.Picture(ctx, k.file, k.page, k.scale)
-	if err == nil {
-		p.Type = kind
-		p.Data, err = s.Store.Blob(ctx, hash)
-		return p, err
-	}
-	if !errors.Is(err, ErrNotFound) {
-		return p, err
-	}
-	p.Data, p.Type, err = s.drawing.do(k, func() ([]byte, string, error) { return s.draw(ctx, k) })
-	return p, err
-}
-
-func (s *School) draw(ctx context.Context, k pictureKey) ([]byte, string, error) {
-	file, err := s.Store.Blob(ctx, k.file)
-	if err != nil {
-		return nil, "", err
-	}
-	pic, err := s.Press.Picture(ctx, file, k.page, float64(k.scale)/100)
-	if err != nil {
-		return nil, "", err
-	}
-	hash, err := s.Store.PutBlob(ctx, pic.Data)
-	if err != nil {
-		return nil, "", err
-	}
-	return pic.Data, pic.Type, s.Store.SetPicture(ctx, k.file, k.page, k.scale, hash, pic.Type)
-}
-
-type pictureKey struct {
-	file        string
-	page, scale int
-}
-
-// flights lets people who ask for the same picture at the same time share one
-// rendering: a whole class opens a worksheet in the same minute.
-type flights struct {
-	mu  sync.Mutex
-	now map[pictureKey]*flight
-}
-
-type flight struct {
-	done chan struct{}
-	data []byte
-	kind string
-	err  error
-}
-
-func (f *flights) do(k pictureKey, render func() ([]byte, string, error)) ([]byte, string, error) {
-	f.mu.Lock()
-	if running := f.now[k]; running != nil {
-		f.mu.Unlock()
-		<-running.done
-		return running.data, running.kind, running.err
-	}
-	if f.now == nil {
-		f.now = map[pictureKey]*flight{}
-	}
-	mine := &flight{done: make(chan struct{})}
-	f.now[k] = mine
-	f.mu.Unlock()
-	mine.data, mine.kind, mine.err = render()
-	f.mu.Lock()
-	delete(f.now, k)
-	f.mu.Unlock()
-	close(mine.done)
-	return mine.data, mine.kind, mine.err
-}
-
-// boxes returns how the pages of a file show themselves.
-func (s *School) boxes(ctx context.Context, file string) ([]page.Box, error) {
-	pages, err := s.Store.FilePages(ctx, file)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]page.Box, len(pages))
-	for i, p := range pages {
-		if err := json.Unmarshal([]byte(p.Box), &out[i]); err != nil {
-			return nil, err
-		}
-	}
-	return out, nil
+	again := Worksheet{OwnerID: who.ID, Title: shorten(w.Title, 90) + ", copy", Plan: w.Plan, Kit: w.Kit, Version: 1, CreatedAt: s.Now()}
+	return again, s.Store.AddWorksheet(ctx, &again, sources, extras)
 }

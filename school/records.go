@@ -4,7 +4,6 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/blank"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/core/points"
@@ -79,8 +78,19 @@ type Worksheet struct {
 	OwnerID   uint64
 	Title     string
 	Plan      string
-	Version   int // of the plan
+	Kit       string // the colour key and the picture shelf; see plan.ParseKit
+	Version   int    // of plan and kit
 	CreatedAt time.Time
+}
+
+// An Extra is a sound or a picture that lies with a worksheet: what is said
+// in its directions, and its picture shelf.
+type Extra struct {
+	WorksheetID  uint64
+	Hash         string
+	MediaType    string
+	Milliseconds int    // of a sound
+	Peaks        string // of a sound, JSON
 }
 
 // A Shelved is a worksheet on the shelf.
@@ -111,7 +121,7 @@ type Revision struct {
 
 // A FilePage is one page of a PDF that is kept. Box and Print are JSON of
 // page.Box and words.Page; Text is its words, to be
-// searched; Blanks is JSON of []Place.
+// searched; Guide is JSON of plan.Guide, as it was found.
 type FilePage struct {
 	FileHash      string
 	Number        int
@@ -119,16 +129,7 @@ type FilePage struct {
 	Box           string
 	Print         string
 	Text          string
-	Blanks        string
-}
-
-// A Place is a blank as the sheet screen has it.
-type Place struct {
-	Rect     [4]float64 `json:"r"` // left, top, right, bottom, points
-	Baseline float64    `json:"y"`
-	Size     float64    `json:"s"`
-	Kind     blank.Kind `json:"k"`
-	Label    string     `json:"l"`
+	Guide         string
 }
 
 // An Assignment gives a worksheet to a course.

@@ -11,6 +11,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
+	"readymargin/core/mark"
 )
 
 // Submit fixes what the server has of the student's work as an attempt. seq
@@ -24,6 +25,10 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 	line = strings.TrimSpace(line)
 	if utf8.RuneCountInString(line) > 2000 {
 		return Receipt{}, problem("line", "line", "")
+	}
+	said, err := s.directions(ctx, c.Revision)
+	if err != nil {
+		return Receipt{}, err
 	}
 	var a Attempt
 	err = s.Store.InCopy(ctx, id, func(tx CopyTx) error {
@@ -49,7 +54,7 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 		now := s.Now()
 		a = Attempt{CopyID: id, Number: locked.Attempts, SubmittedAt: now, Line: line,
 			LateMinutes: int(c.Assignment.Times().Late(now) / time.Minute)}
-		if a.SnapshotHash, err = s.fix(ctx, tx, c.Revision.FileHash, a.Number); err != nil {
+		if a.SnapshotHash, err = s.fix(ctx, tx, c.Revision.FileHash, said, a.Number); err != nil {
 			return err
 		}
 		return errors.Join(tx.PutAttempt(a), tx.SetCopy(locked))
@@ -62,13 +67,13 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 }
 
 // fix stores the snapshot of the work as it stands and returns its fingerprint.
-func (s *School) fix(ctx context.Context, tx CopyTx, worksheet string, number int) (string, error) {
+func (s *School) fix(ctx context.Context, tx CopyTx, worksheet string, said []mark.Mark, number int) (string, error) {
 	heads, err := tx.Heads(copy.Work)
 	if err != nil {
 		return "", err
 	}
 	shown, _ := present(heads)
-	b, err := copy.NewSnapshot(worksheet, number, shown).Canonical()
+	b, err := copy.NewSnapshot(worksheet, said, number, shown).Canonical()
 	if err != nil {
 		return "", err
 	}

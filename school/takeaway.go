@@ -57,12 +57,34 @@ func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number in
 			p.Marks = append(p.Marks, m.Mark)
 		}
 	}
+	if p.Pictures, err = s.pictures(ctx, r.WorksheetID, p.Marks); err != nil {
+		return File{}, err
+	}
 	for _, t := range threads {
 		p.Points = append(p.Points, pdf.NotePoint{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t)})
 	}
 	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes), &p.Extra)...)
 	data, err := s.Press.Print(ctx, file, p)
 	return File{fileName(v), data}, err
+}
+
+// pictures returns those pictures of a worksheet that marks show, by hash.
+func (s *School) pictures(ctx context.Context, worksheet uint64, marks []mark.Mark) (map[string][]byte, error) {
+	out := map[string][]byte{}
+	for _, m := range marks {
+		pic, ok := m.Body.(*mark.Picture)
+		if !ok || out[pic.Hash] != nil {
+			continue
+		}
+		e, err := s.extra(ctx, worksheet, pic.Hash)
+		if err != nil && !errors.Is(err, access.ErrHidden) {
+			return nil, err
+		}
+		if e.Type == "image/jpeg" {
+			out[pic.Hash] = e.Data
+		}
+	}
+	return out, nil
 }
 
 // openAttempt is the student's own view; of an earlier attempt when asked.

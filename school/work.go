@@ -13,47 +13,50 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/note"
+	"readymargin/core/plan"
 )
 
 // A View is everything the sheet screen needs of one copy for one person, as
 // that person may see it. It is also the answer to a browser that asks what
 // is new.
 type View struct {
-	Copy       uint64     `json:"copy"`
-	Assignment uint64     `json:"assignment"`
-	Sheet      uint64     `json:"sheet"` // the revision that the copy is of
-	Held       int        `json:"held"`  // pages held back from students; teachers only
-	Trial      bool       `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
-	Title      string     `json:"title"`
-	Course     string     `json:"course"`
-	Student    string     `json:"student"`
-	Teacher    bool       `json:"teacher"` // seen by a teacher
-	State      flow.State `json:"state"`
-	Attempt    int        `json:"attempt"`  // the attempt shown, or the one being worked on
-	Attempts   int        `json:"attempts"` // submitted so far
-	Edit       copy.Layer `json:"edit"`     // the layer that the person may draw in, or ""
-	Say        copy.Layer `json:"say"`      // the layer that the person's answers go into, or ""
-	Seq        int64      `json:"seq"`      // of the layer Edit
-	Waiting    int        `json:"waiting"`  // changes that came after the attempt was fixed
-	Due        *time.Time `json:"due,omitempty"`
-	Closed     bool       `json:"closed"`
-	Closes     *time.Time `json:"closes,omitempty"`
-	Last       bool       `json:"last"`     // no further attempt is left
-	TakeBack   bool       `json:"takeBack"` // taking back is still possible
-	Receipt    *Receipt   `json:"receipt,omitempty"`
-	PointsOf   string     `json:"pointsOf"`        // the assignment's points, "" for none
-	Given      *string    `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
-	Remark     string     `json:"remark,omitempty"`
-	Line       string     `json:"line,omitempty"` // the student's line to the teacher
-	ReturnedAt *time.Time `json:"returnedAt,omitempty"`
-	Unsent     bool       `json:"unsent"` // feedback that was not returned yet; teachers only
-	Voice      int        `json:"voice"`  // longest voice note, seconds
-	Pages      []PageSize `json:"pages"`
-	Marks      []ViewMark `json:"marks"`
-	Zone       string     `json:"zone"`
-	Person     uint64     `json:"person"` // who looks
-	Me         string     `json:"me"`
-	Settings   string     `json:"settings"`
+	Copy       uint64         `json:"copy"`
+	Assignment uint64         `json:"assignment"`
+	Sheet      uint64         `json:"sheet"` // the revision that the copy is of
+	Held       int            `json:"held"`  // pages held back from students; teachers only
+	Trial      bool           `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
+	Title      string         `json:"title"`
+	Course     string         `json:"course"`
+	Student    string         `json:"student"`
+	Teacher    bool           `json:"teacher"` // seen by a teacher
+	State      flow.State     `json:"state"`
+	Attempt    int            `json:"attempt"`  // the attempt shown, or the one being worked on
+	Attempts   int            `json:"attempts"` // submitted so far
+	Edit       copy.Layer     `json:"edit"`     // the layer that the person may draw in, or ""
+	Say        copy.Layer     `json:"say"`      // the layer that the person's answers go into, or ""
+	Seq        int64          `json:"seq"`      // of the layer Edit
+	Waiting    int            `json:"waiting"`  // changes that came after the attempt was fixed
+	Due        *time.Time     `json:"due,omitempty"`
+	Closed     bool           `json:"closed"`
+	Closes     *time.Time     `json:"closes,omitempty"`
+	Last       bool           `json:"last"`     // no further attempt is left
+	TakeBack   bool           `json:"takeBack"` // taking back is still possible
+	Receipt    *Receipt       `json:"receipt,omitempty"`
+	PointsOf   string         `json:"pointsOf"`        // the assignment's points, "" for none
+	Given      *string        `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
+	Remark     string         `json:"remark,omitempty"`
+	Line       string         `json:"line,omitempty"` // the student's line to the teacher
+	ReturnedAt *time.Time     `json:"returnedAt,omitempty"`
+	Unsent     bool           `json:"unsent"` // feedback that was not returned yet; teachers only
+	Voice      int            `json:"voice"`  // longest voice note, seconds
+	Pages      []PageSize     `json:"pages"`
+	Marks      []ViewMark     `json:"marks"`
+	Key        []plan.Meaning `json:"key,omitempty"`   // what the colours stand for
+	Shelf      []plan.Picture `json:"shelf,omitempty"` // pictures to lay on the sheet
+	Zone       string         `json:"zone"`
+	Person     uint64         `json:"person"` // who looks
+	Me         string         `json:"me"`
+	Settings   string         `json:"settings"`
 }
 
 // A PageSize is the size of a page in points.
@@ -99,6 +102,9 @@ func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []
 	if v.Pages, err = s.sizes(ctx, c.Revision); err != nil {
 		return v, nil, err
 	}
+	if err := s.dress(ctx, &v, c.Revision, false); err != nil {
+		return v, nil, err
+	}
 	attempts, err := s.Store.Attempts(ctx, c.ID)
 	return v, attempts, err
 }
@@ -130,6 +136,9 @@ func (s *School) Open(ctx context.Context, who Person, id uint64) (View, error) 
 		err = s.showAttempt(ctx, &v, latest, who.Name, true)
 		v.TakeBack = c.State == flow.Submitted && !v.Closed && !latest.Marked()
 	default:
+		if err = s.dress(ctx, &v, c.Revision, true); err != nil {
+			return v, err
+		}
 		err = s.showLive(ctx, &v, c.ID, copy.Work, who, true)
 		if !v.Closed {
 			v.Edit = copy.Work
@@ -194,6 +203,9 @@ func (s *School) showAttempt(ctx context.Context, v *View, a *Attempt, student s
 	snap, err := s.snapshot(ctx, a)
 	if err != nil {
 		return err
+	}
+	for _, m := range snap.Sheet {
+		v.Marks = append(v.Marks, viewMark(copy.Sheet, copy.Shown{Mark: m}, "Directions", false, a.SubmittedAt, true))
 	}
 	for _, m := range snap.Marks {
 		v.Marks = append(v.Marks, viewMark(copy.Work, copy.Shown{Mark: m}, student, mine, a.SubmittedAt, true))

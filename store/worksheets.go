@@ -13,7 +13,7 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source) error {
+func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, extras []school.Extra) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		w.ID = 0
 		if err := tx.Create(w).Error; err != nil {
@@ -21,6 +21,14 @@ func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources [
 		}
 		for i := range sources {
 			sources[i].WorksheetID = w.ID
+		}
+		for i := range extras {
+			extras[i].WorksheetID = w.ID
+		}
+		if len(extras) > 0 {
+			if err := tx.Create(extras).Error; err != nil {
+				return err
+			}
 		}
 		return tx.Create(sources).Error
 	})
@@ -52,9 +60,9 @@ func (s *Store) SetTitle(ctx context.Context, worksheet uint64, title string) er
 	return s.db.WithContext(ctx).Exec("UPDATE worksheets SET title = ? WHERE id = ?", title, worksheet).Error
 }
 
-func (s *Store) SetPlan(ctx context.Context, worksheet uint64, version int, plan string, add *school.Source) error {
+func (s *Store) SetPlan(ctx context.Context, w school.Worksheet, add *school.Source) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
-		done := tx.Exec("UPDATE worksheets SET plan = ?, version = version + 1 WHERE id = ? AND version = ?", plan, worksheet, version)
+		done := tx.Exec("UPDATE worksheets SET plan = ?, kit = ?, version = version + 1 WHERE id = ? AND version = ?", w.Plan, w.Kit, w.ID, w.Version)
 		if done.Error != nil {
 			return done.Error
 		}
@@ -123,12 +131,20 @@ func (s *Store) AddFilePages(ctx context.Context, pages []school.FilePage) error
 }
 
 func (s *Store) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {
-	return all[school.FilePage](s.db.WithContext(ctx).Omit("print", "text", "blanks").Where("file_hash = ?", file).Order("number"))
+	return all[school.FilePage](s.db.WithContext(ctx).Omit("print", "text", "guide").Where("file_hash = ?", file).Order("number"))
 }
 
-func (s *Store) FileBlanks(ctx context.Context, file string) (out []string, err error) {
-	err = s.db.WithContext(ctx).Table("file_pages").Where("file_hash = ?", file).Order("number").Pluck("blanks", &out).Error
+func (s *Store) FileGuides(ctx context.Context, file string) (out []string, err error) {
+	err = s.db.WithContext(ctx).Table("file_pages").Where("file_hash = ?", file).Order("number").Pluck("guide", &out).Error
 	return out, err
+}
+
+func (s *Store) AddExtra(ctx context.Context, e school.Extra) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&e).Error
+}
+
+func (s *Store) Extras(ctx context.Context, worksheet uint64) ([]school.Extra, error) {
+	return all[school.Extra](s.db.WithContext(ctx).Where("worksheet_id = ?", worksheet))
 }
 
 func (s *Store) FilePage(ctx context.Context, file string, number int) (school.FilePage, error) {

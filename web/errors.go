@@ -55,6 +55,7 @@ var problems = map[string]string{
 	"settings":        "Your settings could not be kept.",
 	"no file":         "Choose a file first.",
 	"plan":            "These pages could not be arranged like this. Nothing was changed.",
+	"kit":             "Every colour needs a name and a sign of its own. Nothing was changed.",
 	"no course":       "Choose at least one course.",
 	"no pages":        "No page is left for the students. Hand at least one out.",
 	"undecided":       "Some pages look as if they held the answers (%s of them). Decide on the bench what becomes of them, or assign it all the same.",

@@ -34,5 +34,9 @@ var icons = map[string]string{
 	"turn-right":  `<path d="M19 4v5h-5M18.500 9a8 8 0 1 0 .5 6"/>`,
 	"later":       `<path d="M12 4v15M6.500 13.500L12 19l5.500-5.500"/>`,
 	"up":          `<path d="M12 20V5M6.500 10.500L12 5l5.500 5.500"/>`,
+	"blank":       `<path d="M4 17.5h16M8 13.500v-6M6.500 7.500h3M6.500 13.500h3"/>`,
+	"points":      `<path d="M5 5v9M8.500 5v9M12 5v9M3.500 12.500l11-6M16 19h4.500M18.200 16.800v4.400"/>`,
+	"key":         `<path d="M4 5h5v4H4zM4 15h5v4H4zM12.500 7H20M12.500 17H20"/>`,
+	"picture":     `<rect x="3.500" y="5" width="17" height="14" rx="1"/><path d="M4 16.500l5-5 4 4 2.500-2.500 4.500 4.500"/><circle cx="15.500" cy="9" r="1.500"/>`,
 	"more":        `<path d="M6 12h.1M12 12h.1M18 12h.1"/>`,
 }

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -8,6 +9,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -102,6 +104,7 @@ type bench struct {
 	Sources []string     `json:"sources"` // names of the files
 	Uses    []school.Use `json:"uses"`
 	Changed bool         `json:"changed"` // since what was assigned
+	Kit     plan.Kit     `json:"kit"`
 }
 
 type benchLeaf struct {
@@ -118,7 +121,7 @@ func (s *Site) benchOf(c *echo.Context) (bench, error) {
 	if err != nil {
 		return bench{}, err
 	}
-	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed}
+	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed, Kit: p.Kit}
 	for i, l := range p.Plan {
 		out.Leaves = append(out.Leaves, benchLeaf{l, p.Pages[i]})
 	}
@@ -148,11 +151,12 @@ func (s *Site) arrange(c *echo.Context) error {
 	var want struct {
 		Version int       `json:"version"`
 		Leaves  plan.Plan `json:"leaves"`
+		Kit     plan.Kit  `json:"kit"`
 	}
 	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
 		return &school.Problem{Code: "plan"}
 	}
-	if err := s.school.Arrange(c.Request().Context(), me(c), n, want.Version, want.Leaves); err != nil {
+	if err := s.school.Arrange(c.Request().Context(), me(c), n, want.Version, want.Leaves, want.Kit); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]int{"version": want.Version + 1})
@@ -255,6 +259,9 @@ func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
 	}
 	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(plan.Sheet), "Held": len(p.Plan.Of(plan.Held)),
 		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": school.Terms{Title: p.Worksheet.Title}}
+	if worth := p.Plan.Points(); worth > 0 {
+		data["Terms"] = school.Terms{Title: p.Worksheet.Title, Points: worth.String()}
+	}
 	if wrong != nil {
 		data["Terms"], data["Chosen"] = terms(c), c.Request().PostForm["course"]
 		return s.again(c, wrong, "assign.html", "Assign", data)
@@ -399,18 +406,18 @@ func lasting(c *echo.Context) {
 	c.Response().Header().Set("Cache-Control", "private, max-age=31536000, immutable")
 }
 
-// blanks serves the places to write on a revision's pages.
-func (s *Site) blanks(c *echo.Context) error {
+// guide serves what a revision's pages have to be worked on. A teacher may
+// change it, so the browser asks each time.
+func (s *Site) guide(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	found, err := s.school.Blanks(c.Request().Context(), me(c), n)
+	guides, err := s.school.Guides(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
-	lasting(c)
-	return c.JSON(http.StatusOK, found)
+	return c.JSON(http.StatusOK, guides)
 }
 
 func (s *Site) print(c *echo.Context) error {
@@ -428,4 +435,106 @@ func (s *Site) print(c *echo.Context) error {
 	}
 	lasting(c)
 	return c.JSONBlob(http.StatusOK, []byte(print))
+}
+
+// found serves what was found on the leaves of a worksheet.
+func (s *Site) found(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	found, err := s.school.Found(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, found)
+}
+
+// leafPrint serves what is printed on a page that the teacher brought in.
+func (s *Site) leafPrint(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	at, err := numbers(c, "source", "n", "turn")
+	if err != nil {
+		return err
+	}
+	print, err := s.school.LeafPrint(c.Request().Context(), me(c), n, plan.Leaf{Source: at[0], Page: at[1], Turn: at[2]})
+	if err != nil {
+		return err
+	}
+	lasting(c)
+	return c.JSONBlob(http.StatusOK, []byte(print))
+}
+
+// turned gives a leaf turned by a quarter, with all that stands on it.
+func (s *Site) turned(c *echo.Context) error {
+	if _, err := s.benchOf(c); err != nil {
+		return err
+	}
+	var want struct {
+		Leaf   plan.Leaf `json:"leaf"`
+		Height float64   `json:"height"` // before
+	}
+	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
+		return &school.Problem{Code: "plan"}
+	}
+	return c.JSON(http.StatusOK, want.Leaf.Turned(want.Height))
+}
+
+// addSpoken takes a spoken direction in.
+func (s *Site) addSpoken(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	b, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return err
+	}
+	voice, err := s.school.AddSpoken(c.Request().Context(), me(c), n, b)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, voice)
+}
+
+// addPicture takes a picture in for the shelf.
+func (s *Site) addPicture(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if _, err := s.benchOf(c); err != nil {
+		return err // before a large file is read
+	}
+	files, err := uploads(c)
+	if err != nil {
+		return err
+	}
+	pic, err := s.school.AddPicture(c.Request().Context(), me(c), n, files[0])
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, pic)
+}
+
+func (s *Site) extra(c *echo.Context) error      { return s.extraOf(c, s.school.Extra) }
+func (s *Site) sheetExtra(c *echo.Context) error { return s.extraOf(c, s.school.SheetExtra) }
+
+// extraOf serves a sound or a picture that lies with a worksheet.
+func (s *Site) extraOf(c *echo.Context, of func(context.Context, school.Person, uint64, string) (school.Picture, error)) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	e, err := of(c.Request().Context(), me(c), n, c.Param("hash"))
+	if err != nil {
+		return err
+	}
+	lasting(c)
+	c.Response().Header().Set("Content-Type", e.Type)
+	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(e.Data))
+	return nil
 }

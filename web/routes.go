@@ -61,11 +61,18 @@ var routes = []route{
 	{"POST", "/worksheets/:id/reissue", (*Site).reissue, 0},
 	{"GET", "/worksheets/:id/try", (*Site).tryOut, 0},
 	{"GET", "/worksheets/:id/assign", (*Site).assignPage, 0},
+	{"GET", "/worksheets/:id/found", (*Site).found, 0},
+	{"GET", "/worksheets/:id/sources/:source/print/:n/:turn", (*Site).leafPrint, 0},
+	{"POST", "/worksheets/:id/turned", (*Site).turned, 0},
+	{"POST", "/worksheets/:id/spoken", (*Site).addSpoken, sound.MaxBytes + 1<<20},
+	{"POST", "/worksheets/:id/shelf", (*Site).addPicture, 0}, // the bound is the press's
+	{"GET", "/worksheets/:id/extras/:hash", (*Site).extra, 0},
 	{"GET", sourcePath, (*Site).sourcePicture, 0},
 	{"GET", picturePath, (*Site).picture, 0},
 	{"GET", heldPath, (*Site).heldPicture, 0},
 	{"GET", "/sheets/:id/print/:n", (*Site).print, 0},
-	{"GET", "/sheets/:id/blanks", (*Site).blanks, 0},
+	{"GET", "/sheets/:id/guide", (*Site).guide, 0},
+	{"GET", "/sheets/:id/extras/:hash", (*Site).sheetExtra, 0},
 	{"POST", "/assignments", (*Site).assign, 0},
 	{"GET", "/assignments/:id", (*Site).openOwn, 0},
 	{"GET", "/assignments/:id/change", (*Site).changePage, 0},
@@ -107,7 +114,7 @@ func (s *Site) routes(e *echo.Echo) {
 	for _, r := range routes {
 		most := r.body
 		switch {
-		case r.method == "POST" && (r.path == "/worksheets" || r.path == "/worksheets/:id/pages"):
+		case r.method == "POST" && (r.path == "/worksheets" || r.path == "/worksheets/:id/pages" || r.path == "/worksheets/:id/shelf"):
 			most = s.school.Press.Limits().Bytes + 1<<20
 		case most == 0:
 			most = smallBody

@@ -28,6 +28,10 @@ const (
 	Comb   Kind = "comb"   // a row of boxes, a letter each
 	Choice Kind = "choice" // words of which one is to be marked
 	Room   Kind = "room"   // empty paper under a question
+
+	// What no page tells, and only people set.
+	Number  Kind = "number"  // with its unit
+	Drawing Kind = "drawing" // to be drawn in
 )
 
 // A Blank is a place to write, in page space.
@@ -65,6 +69,14 @@ func Find(p Page) []Blank {
 	f.rules()
 	f.choices()
 	f.room()
+	f.settle()
+	return f.found
+}
+
+// Settle labels blanks that were not found but known, such as the fields of a
+// form, and returns them in reading order.
+func Settle(p Page, known []Blank) []Blank {
+	f := &finder{page: p, text: textOf(p.Words), found: known}
 	f.settle()
 	return f.found
 }

@@ -204,6 +204,7 @@ func (s *sounds) FreeText(mark.Mark, *mark.FreeText)   {}
 func (s *sounds) Ink(mark.Mark, *mark.Ink)             {}
 func (s *sounds) Highlight(mark.Mark, *mark.Highlight) {}
 func (s *sounds) Stamp(mark.Mark, *mark.Stamp)         {}
+func (s *sounds) Picture(mark.Mark, *mark.Picture)     {}
 func (s *sounds) Note(_ mark.Mark, n *mark.Note)       { s.add(n.Voice) }
 func (s *sounds) Reply(_ mark.Mark, r *mark.Reply)     { s.add(r.Voice) }
 
@@ -212,14 +213,16 @@ func (s *sounds) Reply(_ mark.Mark, r *mark.Reply)     { s.add(r.Voice) }
 type Snapshot struct {
 	Worksheet string      `json:"worksheet"` // SHA-256 of the sheet's PDF
 	Number    int         `json:"attempt"`
+	Sheet     []mark.Mark `json:"sheet,omitempty"` // the teacher's directions
 	Marks     []mark.Mark `json:"marks"`
-	Sounds    []string    `json:"sounds"`
+	Sounds    []string    `json:"sounds"` // that the marks speak with
 }
 
-// NewSnapshot fixes what a layer shows; versions standing beside go along,
-// so that nothing that the student saw is missing.
-func NewSnapshot(worksheet string, number int, shown []Shown) Snapshot {
-	s := Snapshot{Worksheet: worksheet, Number: number, Marks: []mark.Mark{}, Sounds: []string{}}
+// NewSnapshot fixes what a layer shows, over what the teacher says on the
+// sheet; versions standing beside go along, so that nothing that the student
+// saw is missing.
+func NewSnapshot(worksheet string, sheet []mark.Mark, number int, shown []Shown) Snapshot {
+	s := Snapshot{Worksheet: worksheet, Number: number, Sheet: sheet, Marks: []mark.Mark{}, Sounds: []string{}}
 	for _, w := range shown {
 		s.Marks = append(s.Marks, w.Mark)
 	}

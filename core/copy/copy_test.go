@@ -104,7 +104,7 @@ func TestASnapshotIsTheSameForTheSameWork(t *testing.T) {
 		for _, i := range order {
 			s.Apply(ops[i])
 		}
-		b, err := NewSnapshot("abc", 1, s.Present()).Canonical()
+		b, err := NewSnapshot("abc", nil, 1, s.Present()).Canonical()
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -6,11 +6,13 @@
 package draw
 
 import (
+	"unicode/utf8"
+
 	"readymargin/core/mark"
 	"readymargin/core/page"
 )
 
-// A Shape is a filled or stroked path, or a line of text.
+// A Shape is a filled or stroked path, a line of text, or a picture.
 type Shape struct {
 	Path     page.Path  `json:"-"`
 	D        string     `json:"d,omitempty"`        // Path, as SVG reads it
@@ -20,6 +22,7 @@ type Shape struct {
 	Opacity  float64    `json:"opacity,omitempty"`  // 0 means 1
 	Multiply bool       `json:"multiply,omitempty"` // darkens what is beneath (ISO 32000-2, 11.3.5.2)
 	Text     *Text      `json:"text,omitempty"`
+	Image    *Image     `json:"image,omitempty"`
 }
 
 // Text is one line of letters from X on the baseline Y.
@@ -27,6 +30,13 @@ type Text struct {
 	X    float64    `json:"x"`
 	Y    float64    `json:"y"`
 	Runs []mark.Run `json:"runs"`
+}
+
+// Image is a picture in a rectangle: left, top, right, bottom.
+type Image struct {
+	Hash string     `json:"hash"`
+	Name string     `json:"name"`
+	Rect [4]float64 `json:"rect"`
 }
 
 // Shapes returns what to paint for m, from back to front. D is left out; see
@@ -74,11 +84,22 @@ func (p *painter) Highlight(_ mark.Mark, h *mark.Highlight) {
 		path.Quad(q)
 	}
 	p.out = append(p.out, Shape{Path: path, Fill: h.Color, Multiply: true})
+	if h.Sign != "" { // raised before its beginning, where it covers no word
+		q := h.Quads()[0].Bounds()
+		p.out = append(p.out, Shape{Text: &Text{page.Round(q.Min.X - signSize*0.62*float64(utf8.RuneCountInString(h.Sign)) - 0.5), page.Round(q.Min.Y + 0.75*signSize), []mark.Run{{Text: h.Sign, Size: signSize, Color: "#1e2a44"}}}})
+	}
 }
+
+// signSize is the size of the letters of a meaning's sign.
+const signSize = 7
 
 func (p *painter) Stamp(_ mark.Mark, s *mark.Stamp) {
 	path, width := s.Path()
 	p.out = append(p.out, Shape{Path: path, Stroke: s.Color, Width: page.Round(width)})
+}
+
+func (p *painter) Picture(_ mark.Mark, q *mark.Picture) {
+	p.out = append(p.out, Shape{Image: &Image{q.Hash, q.Name, q.Rect}})
 }
 
 func (p *painter) Note(mark.Mark, *mark.Note)   {}

@@ -143,9 +143,11 @@ func (h *Highlight) Moved(d page.Point) Body {
 	return &c
 }
 
+// Recoloured returns the highlight in another colour, which has no meaning of
+// the colour key.
 func (h *Highlight) Recoloured(color Color) Body {
 	c := *h
-	c.Color = color
+	c.Color, c.Meaning, c.Sign = color, "", ""
 	return &c
 }
 
@@ -164,7 +166,10 @@ func (h *Highlight) check() error {
 	if len(h.QuadPoints) == 0 || len(h.QuadPoints) > MaxQuads {
 		return invalid("a highlight of %d parts", len(h.QuadPoints))
 	}
-	if err := errors.Join(textOK(h.Text), onPaper(h.Bounds())); err != nil {
+	if utf8.RuneCountInString(h.Meaning) > 40 || utf8.RuneCountInString(h.Sign) > 3 {
+		return invalid("meaning %q with the sign %q", h.Meaning, h.Sign)
+	}
+	if err := errors.Join(textOK(h.Text), textOK(h.Meaning+h.Sign), onPaper(h.Bounds())); err != nil {
 		return err
 	}
 	return h.Color.check()
@@ -227,6 +232,38 @@ func (s *Stamp) Path() (p page.Path, width float64) {
 	return p, 0.13 * min(b.W(), b.H())
 }
 
+// Picture
+
+func (*Picture) Kind() string               { return "picture" }
+func (p *Picture) accept(m Mark, v Visitor) { v.Picture(m, p) }
+
+func (p *Picture) Bounds() page.Rect { return page.R(p.Rect[0], p.Rect[1], p.Rect[2], p.Rect[3]) }
+
+func (p *Picture) Moved(d page.Point) Body {
+	c := *p
+	r := p.Bounds().Add(d)
+	c.Rect = [4]float64{page.Round(r.Min.X), page.Round(r.Min.Y), page.Round(r.Max.X), page.Round(r.Max.Y)}
+	return &c
+}
+
+// Recoloured returns the picture: its colours are its own.
+func (p *Picture) Recoloured(Color) Body { return p }
+
+func (p *Picture) Distance(q page.Point) float64 { return fromRect(q, p.Bounds()) }
+
+func (p *Picture) check() error {
+	if !isHash(p.Hash) || utf8.RuneCountInString(p.Name) > 200 {
+		return invalid("picture %q, called %q", p.Hash, p.Name)
+	}
+	if b := p.Bounds(); !(b.W() >= 4 && b.H() >= 4) {
+		return invalid("picture of %v x %v", b.W(), b.H())
+	}
+	return errors.Join(textOK(p.Name), onPaper(p.Bounds()))
+}
+
+// isHash reports whether s is a SHA-256 in hexadecimal.
+func isHash(s string) bool { return len(s) == 64 && consistsOf(s, hex) }
+
 // Note
 
 // NoteRadius is the size of a note's point on the page.
@@ -287,7 +324,7 @@ func said(text string, v *Voice) error {
 	if text == "" && v == nil {
 		return invalid("nothing said")
 	}
-	if v != nil && (len(v.Sound) != 64 || !consistsOf(v.Sound, hex) || v.Milliseconds < 0 || len(v.Peaks) > 1000) {
+	if v != nil && (!isHash(v.Sound) || v.Milliseconds < 0 || len(v.Peaks) > 1000) {
 		return invalid("voice %q of %d ms", v.Sound, v.Milliseconds)
 	}
 	return textOK(text)

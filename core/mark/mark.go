@@ -28,7 +28,7 @@ type Mark struct {
 }
 
 // A Body is what a mark is made of: *FreeText, *Ink, *Highlight, *Stamp,
-// *Note or *Reply.
+// *Picture, *Note or *Reply.
 type Body interface {
 	// Kind returns the name under which the kind is stored.
 	Kind() string
@@ -51,6 +51,7 @@ type Visitor interface {
 	Ink(Mark, *Ink)
 	Highlight(Mark, *Highlight)
 	Stamp(Mark, *Stamp)
+	Picture(Mark, *Picture)
 	Note(Mark, *Note)
 	Reply(Mark, *Reply)
 }
@@ -192,8 +193,10 @@ type Ink struct {
 // Highlight is a wash of colour over words (one quad a line) or over a box.
 type Highlight struct {
 	Color      Color        `json:"color"`
-	QuadPoints [][8]float64 `json:"quadPoints"`     // corners in the order of page.Quad
-	Text       string       `json:"text,omitempty"` // the words under it, if any
+	QuadPoints [][8]float64 `json:"quadPoints"`        // corners in the order of page.Quad
+	Text       string       `json:"text,omitempty"`    // the words under it, if any
+	Meaning    string       `json:"meaning,omitempty"` // of the colour key, if chosen by it
+	Sign       string       `json:"sign,omitempty"`    // of that meaning, painted beside it
 }
 
 // Quads returns the highlight's regions.
@@ -225,6 +228,13 @@ type Stamp struct {
 
 // StampNames are the signs there are.
 var StampNames = []string{"tick", "cross"}
+
+// Picture is a picture laid on the page.
+type Picture struct {
+	Hash string     `json:"hash"` // SHA-256 of the picture, in hexadecimal
+	Name string     `json:"name"` // what it shows, in words
+	Rect [4]float64 `json:"rect"` // left, top, right, bottom
+}
 
 // A Voice is a spoken remark.
 type Voice struct {
@@ -277,7 +287,7 @@ func (m *Mark) UnmarshalJSON(b []byte) error {
 	}
 	body, ok := map[string]Body{
 		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
-		"stamp": &Stamp{}, "note": &Note{}, "reply": &Reply{},
+		"stamp": &Stamp{}, "picture": &Picture{}, "note": &Note{}, "reply": &Reply{},
 	}[w.Kind]
 	if !ok {
 		return invalid("kind %q", w.Kind)

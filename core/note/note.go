@@ -95,3 +95,4 @@ func (g *gatherer) FreeText(mark.Mark, *mark.FreeText)   {}
 func (g *gatherer) Ink(mark.Mark, *mark.Ink)             {}
 func (g *gatherer) Highlight(mark.Mark, *mark.Highlight) {}
 func (g *gatherer) Stamp(mark.Mark, *mark.Stamp)         {}
+func (g *gatherer) Picture(mark.Mark, *mark.Picture)     {}

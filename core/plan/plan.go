@@ -1,6 +1,7 @@
 // Package plan knows which pages make a worksheet: in which order, turned how,
-// and what becomes of those that students do not get. Nothing is taken out of
-// what the teacher brought in; a page that is left out only says so.
+// what becomes of those that students do not get, and what stands on each for
+// the work: blanks, questions, directions. Nothing is taken out of what the
+// teacher brought in; a page that is left out only says so.
 package plan
 
 import (
@@ -8,6 +9,7 @@ import (
 	"errors"
 
 	"readymargin/core/heldback"
+	"readymargin/core/mark"
 )
 
 // A Use is what becomes of a page.
@@ -27,6 +29,10 @@ type Leaf struct {
 	Use      Use              `json:"use"`
 	Proposal *heldback.Reason `json:"proposal,omitempty"` // why it is likely to hold answers
 	Decided  bool             `json:"decided,omitempty"`  // the teacher has answered the proposal
+
+	Places    *[]Place    `json:"places,omitempty"`    // as the teacher wants them; nil for as they are found
+	Questions *[]Question `json:"questions,omitempty"` // the same
+	Said      []mark.Mark `json:"said,omitempty"`      // the teacher's directions: notes and highlights, whose page numbers do not count
 }
 
 // A Plan is the leaves of a worksheet in their order: every page of every
@@ -72,6 +78,9 @@ func (p Plan) Changed(want Plan) (Plan, error) {
 		delete(was, at)
 		if l.Turn%90 != 0 || l.Turn < 0 || l.Turn > 270 || l.Use != Sheet && l.Use != Held && l.Use != Dropped {
 			return nil, ErrLeaf
+		}
+		if err := l.checkGuide(); err != nil {
+			return nil, err
 		}
 		l.Proposal = old.Proposal
 		out[i] = l

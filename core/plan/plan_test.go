@@ -5,7 +5,11 @@ import (
 	"slices"
 	"testing"
 
+	"readymargin/core/blank"
 	"readymargin/core/heldback"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/core/points"
 )
 
 var brought = Plan{}.Join(0, 3, 0, map[int]heldback.Reason{3: {Kind: heldback.Heading, Heading: "Answers"}})
@@ -48,3 +52,106 @@ func TestPlans(t *testing.T) {
 		t.Errorf("read again: %v %v", again, err)
 	}
 }
+
+func place(r Box, k blank.Kind, e *Expected) Place {
+	return Place{Rect: r, Baseline: r[3] - 3, Size: 12, Kind: k, Label: "Height", Expected: e}
+}
+
+func note(x, y float64) mark.Mark {
+	return mark.Mark{ID: "direction1", Page: 1, Body: &mark.Note{At: [2]float64{x, y}, Text: "Read this first."}}
+}
+
+func TestGuides(t *testing.T) {
+	good := place(Box{10, 10, 90, 28}, blank.Number, &Expected{Number: "4.5", Tolerance: "0.1", Unit: "m"})
+	quad := [8]float64{10, 40, 60, 40, 60, 52, 10, 52}
+	ask := Question{Number: "1.", Text: "How high?", Rect: Box{10, 8, 200, 22}, Points: 2 * points.One, Words: []Run{{"rocks", [][8]float64{quad}}}}
+	with := func(change func(*Leaf)) Plan {
+		p := slices.Clone(brought)
+		p[0].Places, p[0].Questions, p[0].Said = &[]Place{good}, &[]Question{ask}, []mark.Mark{note(100, 40)}
+		change(&p[0])
+		return p
+	}
+	stamp := mark.Mark{ID: "direction2", Page: 1, Body: &mark.Stamp{Name: "tick", Color: "#c22f20", Rect: [4]float64{1, 1, 20, 20}}}
+	for name, c := range map[string]struct {
+		change func(*Leaf)
+		bad    bool
+	}{
+		"as it should be":      {func(*Leaf) {}, false},
+		"a place inside out":   {func(l *Leaf) { l.Places = &[]Place{place(Box{90, 10, 10, 28}, blank.Line, nil)} }, true},
+		"a place for nothing":  {func(l *Leaf) { l.Places = &[]Place{place(good.Rect, "song", nil)} }, true},
+		"points below nothing": {func(l *Leaf) { l.Questions = &[]Question{{Rect: ask.Rect, Points: -1}} }, true},
+		"a stamp as direction": {func(l *Leaf) { l.Said = []mark.Mark{stamp} }, true},
+		"far too many places":  {func(l *Leaf) { l.Places = ptr(slices.Repeat([]Place{good}, 601)) }, true},
+	} {
+		if _, err := brought.Changed(with(c.change)); errors.Is(err, ErrGuide) != c.bad || !c.bad && err != nil {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	p := with(func(*Leaf) {})
+	if p.Points() != 2*points.One {
+		t.Errorf("worth %v", p.Points())
+	}
+	found := []Guide{{Places: []Place{place(Box{1, 1, 50, 19}, blank.Line, nil)}}, {}, {}}
+	sizes := []page.Point{page.Pt(595, 842), page.Pt(595, 842), page.Pt(595, 842)}
+	got := p.Guides(brought, found, sizes)[0]
+	if got.Places[0].Kind != blank.Number || got.Of()[0] != 0 {
+		t.Errorf("the teacher's places do not stand: %+v, of %v", got, got.Of())
+	}
+	if s := got.ForStudents(); s.Places[0].Expected != nil || s.Questions[0].Words != nil || s.Questions[0].Points != ask.Points || got.Places[0].Expected == nil {
+		t.Errorf("what students get: %+v", s)
+	}
+	if said := p.Directions(brought, sizes); len(said) != 1 || said[0].Page != 1 {
+		t.Errorf("directions: %v", said)
+	}
+}
+
+// What stands on a page turns with it; four quarters are none. A page of 595
+// by 842 points turned clockwise by a quarter has what was at its top left at
+// its top right.
+func TestTurning(t *testing.T) {
+	l := Leaf{Page: 1, Use: Sheet, Places: &[]Place{place(Box{10, 20, 90, 38}, blank.Line, nil)}, Said: []mark.Mark{note(0, 0)}}
+	once := l.Turned(842)
+	if want := (Box{842 - 38, 10, 842 - 20, 90}); (*once.Places)[0].Rect != want || once.Turn != 90 {
+		t.Errorf("turned to %v, want %v", (*once.Places)[0].Rect, want)
+	}
+	if at := once.Said[0].Body.(*mark.Note).At; at != [2]float64{842, 0} {
+		t.Errorf("the note is at %v", at)
+	}
+	round := once.Turned(595).Turned(842).Turned(595)
+	if (*round.Places)[0].Rect != (*l.Places)[0].Rect || round.Turn != 0 {
+		t.Errorf("after a whole turn: %+v", (*round.Places)[0])
+	}
+	// A copy that has the page as it was gets the direction where it was.
+	now, then := Plan{once}, Plan{l}
+	if at := now.Directions(then, []page.Point{page.Pt(595, 842)})[0].Body.(*mark.Note).At; at != [2]float64{0, 0} {
+		t.Errorf("on the page as it was, the note is at %v", at)
+	}
+}
+
+func TestKits(t *testing.T) {
+	danger, depth := Meaning{"danger", "#ffc38a", "D", ""}, Meaning{"depth", "#bfdcf5", "m", "underline"}
+	for name, c := range map[string]struct {
+		kit Kit
+		bad bool
+	}{
+		"nothing":                {Kit{}, false},
+		"two meanings":           {Kit{Key: []Meaning{danger, depth}}, false},
+		"one colour, two shapes": {Kit{Key: []Meaning{danger, {"rock", "#ffc38a", "R", "circle"}}}, false},
+		"a name twice":           {Kit{Key: []Meaning{danger, {"Danger", "#bfdcf5", "x", ""}}}, true},
+		"a sign twice":           {Kit{Key: []Meaning{danger, {"depth", "#bfdcf5", "D", ""}}}, true},
+		"a look twice":           {Kit{Key: []Meaning{danger, {"depth", "#ffc38a", "m", ""}}}, true},
+		"no sign":                {Kit{Key: []Meaning{{"depth", "#bfdcf5", " ", ""}}}, true},
+		"a colour in words":      {Kit{Key: []Meaning{{"depth", "blue", "m", ""}}}, true},
+		"a strange shape":        {Kit{Key: []Meaning{{"depth", "#bfdcf5", "m", "star"}}}, true},
+		"a picture of no size":   {Kit{Shelf: []Picture{{Name: "buoy", Hash: "x"}}}, true},
+	} {
+		if err := c.kit.Check(); (err != nil) != c.bad {
+			t.Errorf("%s: %v", name, err)
+		}
+		if again, err := ParseKit(c.kit.String()); err != nil || len(again.Key) != len(c.kit.Key) {
+			t.Errorf("%s, read again: %v %v", name, again, err)
+		}
+	}
+}
+
+func ptr[T any](v T) *T { return &v }

@@ -60,7 +60,7 @@ CREATE TABLE file_pages (
   box VARCHAR(400) NOT NULL,
   print MEDIUMTEXT NOT NULL,
   text MEDIUMTEXT NOT NULL,
-  blanks MEDIUMTEXT NOT NULL,
+  guide MEDIUMTEXT NOT NULL,
   PRIMARY KEY (file_hash, number),
   FULLTEXT KEY (text)
 );
@@ -69,6 +69,7 @@ CREATE TABLE worksheets (
   owner_id BIGINT UNSIGNED NOT NULL,
   title VARCHAR(200) NOT NULL,
   plan MEDIUMTEXT NOT NULL,
+  kit MEDIUMTEXT NOT NULL,
   version INT NOT NULL,
   created_at DATETIME(6) NOT NULL,
   KEY (owner_id)
@@ -81,6 +82,15 @@ CREATE TABLE sources (
   file_hash CHAR(64) NOT NULL,
   page_count INT NOT NULL,
   PRIMARY KEY (worksheet_id, number)
+);
+-- Sounds and pictures that lie with a worksheet.
+CREATE TABLE extras (
+  worksheet_id BIGINT UNSIGNED NOT NULL,
+  hash CHAR(64) NOT NULL,
+  media_type VARCHAR(40) NOT NULL,
+  milliseconds INT NOT NULL,
+  peaks TEXT NOT NULL,
+  PRIMARY KEY (worksheet_id, hash)
 );
 -- What students get of a worksheet. A revision never changes.
 CREATE TABLE revisions (
@@ -218,4 +228,4 @@ CREATE TABLE blob_chunks (
 
 -- +goose Down
 DROP TABLE blob_chunks, blobs, viewers, sounds, heads, ops, layers, withdrawn, attempts, copies, assignments,
-  pictures, revisions, sources, worksheets, file_pages, memberships, courses, sessions, sign_in_failures, calendars, slips, people;
+  pictures, revisions, extras, sources, worksheets, file_pages, memberships, courses, sessions, sign_in_failures, calendars, slips, people;

@@ -7,14 +7,14 @@ import { ask } from './net.js';
 import { goTo, surface } from './surface.js';
 import { hand, instruments } from './pointer.js';
 
-const TEXT = ['line', 'lines', 'cell', 'box', 'comb', 'room'];
+const TEXT = ['line', 'lines', 'cell', 'box', 'comb', 'room', 'number'];
 let all = []; // in reading order: {page, r, y, s, k, l}
 
 // begin finds them; who marks writes beside the answers, so a teacher has none.
 export async function begin(view) {
-  const pages = view.teacher ? [] : await ask(`/sheets/${view.sheet}/blanks`).catch(() => []);
+  const pages = view.teacher ? [] : await ask(`/sheets/${view.sheet}/guide`).catch(() => []);
   if (surface.sheet !== view.sheet) return; // another copy was opened meanwhile
-  all = pages.flatMap((found, i) => found.filter((b) => TEXT.includes(b.k)).map((b) => ({ ...b, page: i + 1 })));
+  all = pages.flatMap((guide, i) => guide.places.filter((b) => TEXT.includes(b.k)).map((b) => ({ ...b, page: i + 1 })));
   for (const s of surface.sheets) {
     s.hints?.remove();
     s.hints = layer('hints', s);

@@ -6,7 +6,7 @@ import { node } from './paint.js';
 import { words, pixels } from './surface.js';
 import { add, marks, set, together } from './marks.js';
 import { instruments } from './pointer.js';
-import { settings } from './settings.js';
+import { meaning, settings } from './settings.js';
 
 const round = (v) => Math.round(v * 100) / 100;
 
@@ -27,6 +27,7 @@ instruments.highlighter = {
     this.wash = node('path', { fill: settings.highlighter.color });
     p.sheet.washes.append(this.wash);
     this.color = settings.highlighter.color;
+    this.meaning = meaning();
     this.letters = settings.highlighter.letters;
     this.onWords = !!core.run(p.sheet.number, p, p, this.letters);
     this.body = null;
@@ -42,6 +43,7 @@ instruments.highlighter = {
     if (!this.body || (!this.onWords && !moved)) return;
     const body = { color: this.color, quadPoints: this.body.quadPoints };
     if (this.body.text) body.text = this.body.text;
+    if (this.meaning) Object.assign(body, { meaning: this.meaning.name, sign: this.meaning.sign });
     add('highlight', this.from.sheet.number, body);
   },
   cancel() { this.wash?.remove(); },
@@ -58,6 +60,16 @@ instruments.stamp = {
   tap(p) {
     const s = 9, { name, color } = settings.stamp;
     add('stamp', p.sheet.number, { name, color, rect: [p.x - s, p.y - s, p.x + s, p.y + s].map(round) });
+  },
+};
+
+// picture lays one of the sheet's pictures where the page is pressed.
+instruments.picture = {
+  tap(p) {
+    const of = marks.view.shelf?.find((s) => s.hash === settings.picture) ?? marks.view.shelf?.[0];
+    if (!of) return;
+    const w = Math.min(p.sheet.w / 3, of.w * 0.75), h = (w * of.h) / of.w, x = Math.min(Math.max(p.x - w / 2, 0), p.sheet.w - w), y = Math.min(Math.max(p.y - h / 2, 0), Math.max(p.sheet.h - h, 0));
+    add('picture', p.sheet.number, { hash: of.hash, name: of.name, rect: [x, y, x + w, y + h].map(round) });
   },
 };
 

@@ -12,7 +12,7 @@ const leaders = document.querySelector('[data-leaders]'), screen = document.quer
 let threads = [], cards = new Map(), motes = new Map(), active = null, signature = '';
 export const drafts = new Map(); // cards being written, by their key: {page, place, card}
 
-const teacherSaid = (t) => t.remarks[0].layer.startsWith('feedback');
+const teacherSaid = (t) => t.remarks[0].layer.startsWith('feedback') || t.remarks[0].layer === 'sheet';
 
 // gather rebuilds the cards when what was said has changed.
 export function gather() {
@@ -57,8 +57,8 @@ const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit'
 function remark(t, r, i) {
   const who = r.mine ? 'You' : r.author;
   const unsent = marks.view.teacher && !r.sent && r.layer.startsWith('feedback') ? ' · not returned yet' : '';
-  const box = el('div', { className: i ? 'answer' : '' }, el('div', { className: 'by' }, i ? null : el('b', {}, String(t.number)), r.voice ? icon('voice') : null, `${who} · ${clock(r.at)}${unsent}`));
-  if (r.voice) box.append(clip(`/copies/${marks.view.copy}/sounds/${r.voice.sound}`, r.voice.peaks, r.voice.ms));
+  const box = el('div', { className: i ? 'answer' : '' }, el('div', { className: 'by' }, i ? null : el('b', {}, String(t.number)), r.voice ? icon('voice') : null, r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${unsent}`));
+  if (r.voice) box.append(clip(r.layer === 'sheet' ? `/sheets/${marks.view.sheet}/extras/${r.voice.sound}` : `/copies/${marks.view.copy}/sounds/${r.voice.sound}`, r.voice.peaks, r.voice.ms));
   if (r.text) box.append(el('p', {}, r.text));
   if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say)) {
     const tools = el('div', { className: 'tools' });

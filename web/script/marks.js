@@ -5,21 +5,13 @@ import { core } from './core.js';
 import { paint, unpaint } from './paint.js';
 import { surface } from './surface.js';
 import * as queue from './queue.js';
+import { newId } from './ids.js';
 
 export const marks = { view: null, shown: new Map(), onChange: () => {}, onHistory: () => {} };
 
 const versions = new Map(); // the newest version of each mark, removed ones too
 const pending = new Set(); // versions that are not acknowledged
 let past = [], future = [], group = null;
-let last = 0;
-
-// newId gives names that sort by the time of their making.
-export function newId() {
-  last = Math.max(Date.now(), last + 1);
-  const random = crypto.getRandomValues(new Uint32Array(2));
-  return last.toString(36).padStart(9, '0') + '-' + random[0].toString(36).padStart(7, '0') + random[1].toString(36).padStart(7, '0');
-}
-
 function show(entry) {
   marks.shown.set(entry.version, entry);
   const sheet = surface.sheets[entry.mark.page - 1];
@@ -40,6 +32,7 @@ export async function load(view) {
   for (const v of [...marks.shown.keys()]) hide(v);
   core.clear();
   versions.clear();
+  paint.sheet = view.sheet; // where its pictures are
   marks.view = view;
   let unknown = 0;
   for (const m of view.marks) {

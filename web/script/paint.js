@@ -26,6 +26,12 @@ function textNode(t) {
 
 function shapeNode(s) {
   if (s.text) return textNode(s.text);
+  if (s.image) {
+    const [x, y, r, b] = s.image.rect, n = node('image', { x, y, width: r - x, height: b - y, href: `/sheets/${paint.sheet}/extras/${s.image.hash}`, preserveAspectRatio: 'none' });
+    n.append(node('title'));
+    n.firstChild.textContent = s.image.name;
+    return n;
+  }
   return node('path', {
     d: s.d, fill: s.fill || 'none', stroke: s.stroke || 'none', 'stroke-width': s.width,
     'stroke-linecap': 'round', 'stroke-linejoin': 'round', opacity: s.opacity && s.opacity < 1 ? s.opacity : undefined,

@@ -14,6 +14,7 @@ const student = {
   ],
   pen: 0,
   stamp: { color: INKS.red, name: 'tick' },
+  picture: '',
   place: { write: 'type', mark: 'highlighter', draw: 'pen', say: 'note', mend: 'eraser', pick: 'pick' },
   hand: 'type',
 };
@@ -39,7 +40,14 @@ export function begin(view) {
   mine[role] = { ...structuredClone(role === 'teacher' ? teacher : student), ...(stored[role] ?? {}) };
   Object.assign(settings, { left: mine.left, plain: mine.plain, keysOff: mine.keysOff });
   Object.assign(settings, mine[role]);
+  key = (view.teacher ? null : view.key)?.filter((m) => !m.shape || m.shape === 'highlight') ?? [];
+  if (key.length) mean(key.find((m) => m.name === settings.highlighter.meaning) ?? key[0]);
 }
+
+// key has the meanings that a highlight can have on this sheet.
+export let key = [];
+export const meaning = () => key.find((m) => m.name === settings.highlighter.meaning && m.color === settings.highlighter.color);
+export const mean = (m) => Object.assign(settings.highlighter, { meaning: m.name, color: m.color });
 
 // keep stores a change of the settings object.
 export function keep() {

@@ -4,20 +4,20 @@
 import { el, icon } from './paint.js';
 import { hand, take } from './pointer.js';
 import { history, marks, redo, undo } from './marks.js';
-import { INKS, keep, pen, settings, WASHES } from './settings.js';
+import { INKS, keep, key, mean, meaning, pen, settings, WASHES } from './settings.js';
 import { picked, recolour, remove, takeBeside } from './pick.js';
 import { restyle } from './type.js';
 
 const spine = document.querySelector('[data-spine]'), flap = document.querySelector('[data-flap]');
 
-export const NAMES = { pick: 'Pick', type: 'Type', highlighter: 'Highlighter', pen: 'Pen', stamp: 'Stamp', note: 'Note', voice: 'Voice note', eraser: 'Eraser' };
+export const NAMES = { pick: 'Pick', type: 'Type', highlighter: 'Highlighter', pen: 'Pen', stamp: 'Stamp', note: 'Note', voice: 'Voice note', eraser: 'Eraser', picture: 'Picture' };
 const ALL = [
-  ['pick', ['pick']], ['write', ['type']], ['mark', ['highlighter']], ['draw', ['pen', 'stamp']], ['say', ['note', 'voice']], ['mend', ['eraser']],
+  ['pick', ['pick']], ['write', ['type']], ['mark', ['highlighter']], ['draw', ['pen', 'stamp', 'picture']], ['say', ['note', 'voice']], ['mend', ['eraser']],
 ];
 let places = [];
 
 export function build(view) {
-  const offered = view.teacher ? ALL : ALL.filter(([p]) => p !== 'say').map(([p, i]) => [p, i.filter((n) => n !== 'stamp')]);
+  const offered = view.teacher ? ALL.map(([p, i]) => [p, i.filter((n) => n !== 'picture')]) : ALL.filter(([p]) => p !== 'say').map(([p, i]) => [p, i.filter((n) => n !== 'stamp' && (n !== 'picture' || view.shelf?.length))]);
   places = view.edit ? offered : [['pick', ['pick']]];
   spine.replaceChildren();
   if (view.edit) {
@@ -98,6 +98,11 @@ function swatches(colors, now, choose) {
     return b;
   }));
 }
+function dyed(color) {
+  const i = el('i', { className: 'dyed' });
+  i.style.background = color;
+  return i;
+}
 function stepper(label, value, set, step, least, most) {
   const change = (d) => set(Math.min(Math.max(Math.round((value + d) * 100) / 100, least), most));
   return row(el('span', { className: 'hint' }, label), el('span', { className: 'step' },
@@ -116,7 +121,8 @@ function fill(place) {
   if (name === 'type') {
     flap.append(swatches(INKS, settings.type.color, to(settings.type, 'color', restyle)), stepper('Size', settings.type.size, to(settings.type, 'size', restyle), 1, 6, 96));
   } else if (name === 'highlighter') {
-    flap.append(swatches(WASHES, settings.highlighter.color, to(settings.highlighter, 'color')), row(
+    if (key.length) flap.append(row(...key.map((m) => el('button', { className: 'kind meant', 'aria-pressed': String(m === meaning()), on: { click: set(() => mean(m)) } }, dyed(m.color), `${m.name} (${m.sign})`))));
+    flap.append(swatches(WASHES, meaning() ? '' : settings.highlighter.color, (v) => set(() => Object.assign(settings.highlighter, { color: v, meaning: '' }))()), row(
       el('button', { className: 'kind', 'aria-pressed': String(!settings.highlighter.letters), on: { click: set(() => { settings.highlighter.letters = false; }) } }, 'Words'),
       el('button', { className: 'kind', 'aria-pressed': String(settings.highlighter.letters), on: { click: set(() => { settings.highlighter.letters = true; }) } }, 'Letters')));
   } else if (name === 'pen') {
@@ -132,6 +138,9 @@ function fill(place) {
   } else if (name === 'stamp') {
     flap.append(row(...['tick', 'cross'].map((n) => el('button', { className: 'kind', 'aria-pressed': String(settings.stamp.name === n), on: { click: set(() => { settings.stamp.name = n; }) } }, icon(n === 'tick' ? 'check' : 'cross'), n === 'tick' ? 'Tick' : 'Cross'))),
       swatches(INKS, settings.stamp.color, to(settings.stamp, 'color')));
+  } else if (name === 'picture') {
+    const shelf = marks.view.shelf, now = shelf.find((p) => p.hash === settings.picture) ?? shelf[0];
+    flap.append(el('p', { className: 'hint mb-2' }, 'Choose one, then press the page.'), row(...shelf.map((p) => el('button', { className: 'of-shelf', title: p.name, 'aria-label': p.name, 'aria-pressed': String(p === now), on: { click: set(() => { settings.picture = p.hash; }) } }, el('img', { src: `/sheets/${marks.view.sheet}/extras/${p.hash}`, alt: '' })))));
   } else if (name === 'pick' && picked.entry) {
     const m = picked.entry.mark;
     const now = m.body.color ?? m.body.lines?.[0]?.runs[0]?.color;
@@ -140,8 +149,8 @@ function fill(place) {
         row(el('button', { className: 'button', on: { click: takeBeside } }, 'Take this one'), el('button', { className: 'button', on: { click: remove } }, 'Drop it')));
       return;
     }
-    flap.append(swatches(m.kind === 'highlight' ? WASHES : INKS, now, (c) => { recolour(c); fill(place); }),
-      row(el('button', { className: 'button', on: { click: remove } }, icon('bin'), 'Delete')));
+    if (m.kind !== 'picture') flap.append(swatches(m.kind === 'highlight' ? WASHES : INKS, now, (c) => { recolour(c); fill(place); }));
+    flap.append(row(el('button', { className: 'button', on: { click: remove } }, icon('bin'), 'Delete')));
   }
 }
 

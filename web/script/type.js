@@ -5,7 +5,8 @@
 import { core } from './core.js';
 import { el } from './paint.js';
 import { pixels, words } from './surface.js';
-import { find, marks, newId, set } from './marks.js';
+import { newId } from './ids.js';
+import { find, marks, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { blankAt, walk } from './blanks.js';

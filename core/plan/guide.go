@@ -1,0 +1,323 @@
+package plan
+
+import (
+	"errors"
+	"unicode/utf8"
+
+	"readymargin/core/blank"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/core/points"
+)
+
+// A Box is left, top, right and bottom, in points of page space.
+type Box [4]float64
+
+// BoxOf writes a rectangle as a Box.
+func BoxOf(r page.Rect) Box { return Box{r.Min.X, r.Min.Y, r.Max.X, r.Max.Y} }
+
+// Rect returns b as a rectangle.
+func (b Box) Rect() page.Rect { return page.R(b[0], b[1], b[2], b[3]) }
+
+// A Place is a blank as it is kept: found on the page, taken from a form
+// field, or set by the teacher. Its names in JSON are short because every
+// sheet screen is sent all of them.
+type Place struct {
+	Rect     Box        `json:"r"`
+	Baseline float64    `json:"y"`
+	Size     float64    `json:"s"`
+	Kind     blank.Kind `json:"k"`
+	Label    string     `json:"l"`
+	Field    string     `json:"f,omitempty"` // the name of the form field, if it is one
+	Options  []string   `json:"o,omitempty"` // to choose from
+	MaxLen   int        `json:"m,omitempty"` // most characters; 0 for any number
+	Expected *Expected  `json:"e,omitempty"`
+}
+
+// Expected is what a teacher expects in a blank. It helps the teacher while
+// marking; no student ever gets it.
+type Expected struct {
+	Words     []string `json:"words,omitempty"`  // spellings that are right
+	Number    string   `json:"number,omitempty"` // as it is written
+	Tolerance string   `json:"tolerance,omitempty"`
+	Unit      string   `json:"unit,omitempty"`
+}
+
+// A Question is what the sheet asks under one number, and what it is worth.
+type Question struct {
+	Number string        `json:"n"`
+	Text   string        `json:"t"`
+	Rect   Box           `json:"r"`
+	Points points.Points `json:"p,omitempty"`
+	Words  []Run         `json:"w,omitempty"` // expected to be marked; no student ever gets them
+}
+
+// A Run is some printed words.
+type Run struct {
+	Text       string       `json:"text"`
+	QuadPoints [][8]float64 `json:"quadPoints"`
+}
+
+// A Guide is what a page has to be worked on.
+type Guide struct {
+	Places    []Place    `json:"places"`
+	Questions []Question `json:"questions"`
+}
+
+// ForStudents returns the guide without what only teachers see.
+func (g Guide) ForStudents() Guide {
+	out := Guide{Places: make([]Place, len(g.Places)), Questions: make([]Question, len(g.Questions))}
+	for i, p := range g.Places {
+		p.Expected = nil
+		out.Places[i] = p
+	}
+	for i, q := range g.Questions {
+		q.Words = nil
+		out.Questions[i] = q
+	}
+	return out
+}
+
+// Of returns which question each place belongs to, -1 for none: the last one
+// that begins above the place and not to its right.
+func (g Guide) Of() []int {
+	out := make([]int, len(g.Places))
+	for i, p := range g.Places {
+		out[i] = -1
+		for q, ask := range g.Questions {
+			if ask.Rect[1] <= p.Baseline && ask.Rect[0] <= p.Rect[2] && (out[i] < 0 || ask.Rect[1] >= g.Questions[out[i]].Rect[1]) {
+				out[i] = q
+			}
+		}
+	}
+	return out
+}
+
+// Guided returns what the leaf has in place of what was found on its page.
+func (l Leaf) Guided(found Guide) Guide {
+	if l.Places != nil {
+		found.Places = *l.Places
+	}
+	if l.Questions != nil {
+		found.Questions = *l.Questions
+	}
+	return found
+}
+
+// Points returns the sum of the points of the questions on the leaves that
+// students get.
+func (p Plan) Points() (sum points.Points) {
+	for _, l := range p.Of(Sheet) {
+		if l.Questions == nil {
+			continue
+		}
+		for _, q := range *l.Questions {
+			sum += q.Points
+		}
+	}
+	return sum
+}
+
+// Limits of a leaf's guide.
+const (
+	maxPlaces = 600
+	maxSaid   = 200
+	maxWords  = 200 // characters of a label
+	maxText   = 500
+)
+
+// ErrGuide says that a leaf's places, questions or directions cannot be.
+var ErrGuide = errors.New("plan: a place, a question or a direction that cannot be")
+
+var kinds = map[blank.Kind]bool{blank.Line: true, blank.Lines: true, blank.Box: true, blank.Cell: true, blank.Tick: true, blank.Comb: true,
+	blank.Choice: true, blank.Room: true, blank.Number: true, blank.Drawing: true}
+
+func (b Box) check() bool {
+	const far = 20_000
+	return b[0] < b[2] && b[1] < b[3] && b[0] > -far && b[1] > -far && b[2] < far && b[3] < far
+}
+
+func short(most int, all ...string) bool {
+	for _, s := range all {
+		if !utf8.ValidString(s) || utf8.RuneCountInString(s) > most {
+			return false
+		}
+	}
+	return true
+}
+
+func (p Place) check() bool {
+	ok := p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Baseline > -1000 && p.Baseline < 20_000 &&
+		short(maxText, p.Label, p.Field) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
+	if e := p.Expected; e != nil {
+		ok = ok && len(e.Words) <= 50 && short(maxWords, e.Words...) && short(40, e.Number, e.Tolerance, e.Unit)
+	}
+	return ok
+}
+
+func (q Question) check() bool {
+	ok := q.Rect.check() && short(20, q.Number) && short(maxText, q.Text) && q.Points >= 0 && q.Points <= 1000*points.One && len(q.Words) <= maxPlaces
+	for _, w := range q.Words {
+		h := mark.Mark{ID: "expected", Page: 1, Body: &mark.Highlight{Color: "#000000", QuadPoints: w.QuadPoints, Text: w.Text}}
+		ok = ok && h.Valid() == nil
+	}
+	return ok
+}
+
+// checkGuide says whether what the leaf has to be worked on can be.
+func (l Leaf) checkGuide() error {
+	if l.Places != nil {
+		for _, p := range *l.Places {
+			if !p.check() || len(*l.Places) > maxPlaces {
+				return ErrGuide
+			}
+		}
+	}
+	if l.Questions != nil {
+		for _, q := range *l.Questions {
+			if !q.check() || len(*l.Questions) > maxPlaces {
+				return ErrGuide
+			}
+		}
+	}
+	if len(l.Said) > maxSaid {
+		return ErrGuide
+	}
+	for _, m := range l.Said {
+		switch m.Body.(type) {
+		case *mark.Note, *mark.Highlight:
+		default:
+			return ErrGuide
+		}
+		if m.Valid() != nil {
+			return ErrGuide
+		}
+	}
+	return nil
+}
+
+// Turned returns the leaf turned by a quarter clockwise, with all that stands
+// on it. Height is that of the page before.
+func (l Leaf) Turned(height float64) Leaf {
+	l.Turn = (l.Turn + 90) % 360
+	at := func(x, y float64) (float64, float64) { return page.Round(height - y), page.Round(x) }
+	box := func(b Box) Box {
+		x0, y0 := at(b[0], b[1])
+		x1, y1 := at(b[2], b[3])
+		return BoxOf(page.R(x0, y0, x1, y1))
+	}
+	quads := func(qs [][8]float64) [][8]float64 {
+		out := make([][8]float64, len(qs))
+		for i, q := range qs {
+			for k := range 4 {
+				out[i][2*k], out[i][2*k+1] = at(q[2*k], q[2*k+1])
+			}
+		}
+		return out
+	}
+	if l.Places != nil {
+		ps := make([]Place, len(*l.Places))
+		for i, p := range *l.Places {
+			p.Rect = box(p.Rect)
+			p.Baseline = p.Rect[3] - 3
+			ps[i] = p
+		}
+		l.Places = &ps
+	}
+	if l.Questions != nil {
+		asks := make([]Question, len(*l.Questions))
+		for i, q := range *l.Questions {
+			q.Rect = box(q.Rect)
+			words := make([]Run, len(q.Words))
+			for k, w := range q.Words {
+				words[k] = Run{w.Text, quads(w.QuadPoints)}
+			}
+			q.Words = words
+			asks[i] = q
+		}
+		l.Questions = &asks
+	}
+	said := make([]mark.Mark, len(l.Said))
+	for i, m := range l.Said {
+		switch b := m.Body.(type) {
+		case *mark.Note:
+			n := *b
+			n.At[0], n.At[1] = at(b.At[0], b.At[1])
+			m.Body = &n
+		case *mark.Highlight:
+			h := *b
+			h.QuadPoints = quads(b.QuadPoints)
+			m.Body = &h
+		}
+		said[i] = m
+	}
+	l.Said = said
+	return l
+}
+
+// Speaks reports whether the teacher says anything on the sheet.
+func (p Plan) Speaks() bool {
+	for _, l := range p {
+		if len(l.Said) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// Directions returns what the teacher says on the sheet to those who have it
+// as another plan of the same files said, on the pages of that plan.
+func (p Plan) Directions(on Plan, sizes []page.Point) []mark.Mark {
+	var out []mark.Mark
+	for i, old := range on.Of(Sheet) {
+		l, ok := p.find(old)
+		if !ok {
+			continue
+		}
+		l = l.turnedTo(old.Turn, sizes[i])
+		for _, m := range l.Said {
+			m.Page = i + 1
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// Guides returns what each page of another plan of the same files has to be
+// worked on; found is what was found on these pages.
+func (p Plan) Guides(on Plan, found []Guide, sizes []page.Point) []Guide {
+	out := make([]Guide, len(found))
+	sheet := on.Of(Sheet)
+	for i, f := range found {
+		out[i] = f
+		if i >= len(sheet) {
+			continue
+		}
+		if l, ok := p.find(sheet[i]); ok {
+			out[i] = l.turnedTo(sheet[i].Turn, sizes[i]).Guided(f)
+		}
+	}
+	return out
+}
+
+func (p Plan) find(old Leaf) (Leaf, bool) {
+	for _, l := range p {
+		if l.Source == old.Source && l.Page == old.Page {
+			return l, true
+		}
+	}
+	return Leaf{}, false
+}
+
+// turnedTo returns the leaf as it is when it is turned otherwise; size is
+// that of the page turned so.
+func (l Leaf) turnedTo(turn int, size page.Point) Leaf {
+	for n := (turn - l.Turn + 360) % 360; n > 0; n -= 90 {
+		height := size.Y
+		if n%180 == 90 {
+			height = size.X
+		}
+		l = l.Turned(height)
+	}
+	return l
+}

@@ -1,0 +1,74 @@
+package pdf
+
+import (
+	"readymargin/core/blank"
+	"readymargin/core/plan"
+)
+
+// Flags of fields (ISO 32000-2, tables 226, 228, 229 and 231).
+const (
+	readOnly   = 1 << 0
+	multiline  = 1 << 12
+	pushButton = 1 << 16
+	comb       = 1 << 24
+)
+
+// Guide returns what is on the page to be worked on: the fields of its form
+// as they are, or, where there is none, the blanks that are found; and the
+// questions.
+func (p Page) Guide() plan.Guide {
+	flat := p.Flat()
+	var found []blank.Blank
+	byPlace := map[[2]float64]Field{}
+	for _, f := range p.Fields {
+		if b, ok := f.blank(); ok {
+			found = append(found, b)
+			byPlace[topLeft(b)] = f
+		}
+	}
+	if len(found) > 0 {
+		found = blank.Settle(flat, found)
+	} else {
+		found = blank.Find(flat)
+	}
+	g := plan.Guide{Places: []plan.Place{}, Questions: []plan.Question{}}
+	for _, b := range found {
+		place := plan.Place{Rect: plan.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Kind: b.Kind, Label: b.Label}
+		if f, ok := byPlace[topLeft(b)]; ok {
+			place.Field, place.Options, place.MaxLen = f.Name, f.Options, f.MaxLen
+		}
+		g.Places = append(g.Places, place)
+	}
+	for _, q := range blank.Questions(flat, found) {
+		g.Questions = append(g.Questions, plan.Question{Number: q.Number, Text: q.Text, Rect: plan.BoxOf(q.Rect)})
+	}
+	return g
+}
+
+func topLeft(b blank.Blank) [2]float64 {
+	p := b.Rect.Min.Round()
+	return [2]float64{p.X, p.Y}
+}
+
+// blank returns the field as a place to write; false for buttons to press,
+// signatures, and what nobody may fill in.
+func (f Field) blank() (blank.Blank, bool) {
+	size := min(max(0.7*f.Rect.H(), 10), 14)
+	b := blank.Blank{Rect: f.Rect, Baseline: f.Rect.Max.Y - 0.3*size, Size: size, Kind: blank.Line, Confidence: 1}
+	switch {
+	case f.Rect.W() < 2 || f.Rect.H() < 2 || f.Flags&readOnly != 0:
+		return b, false
+	case f.Type == "Btn":
+		b.Kind = blank.Tick
+		return b, f.Flags&pushButton == 0
+	case f.Type == "Ch":
+		b.Kind = blank.Choice
+	case f.Type != "Tx":
+		return b, false
+	case f.Flags&comb != 0:
+		b.Kind = blank.Comb
+	case f.Flags&multiline != 0:
+		b.Kind, b.Size, b.Baseline = blank.Box, 12, f.Rect.Min.Y+14
+	}
+	return b, true
+}

@@ -1,0 +1,110 @@
+// The bench is where a worksheet is prepared: its pages at the side and large
+// on the desk, the places of the work on the rule, and in the margin what
+// belongs to the place in hand.
+
+import { el, icon } from '../paint.js';
+import { core } from '../core.js';
+import { post } from '../net.js';
+import { toast } from '../dialogs.js';
+import { showSaved } from '../saved.js';
+import { doc, history, leaf, redo, undecided, undo, url, view } from './doc.js';
+import { choose, chosen, draw, spot, surfaces } from './leaves.js';
+import * as pages from './pages.js';
+import { mode as blanks } from './blanks.js';
+import { mode as points } from './points.js';
+import { mode as directions } from './directions.js';
+import { mode as key } from './key.js';
+import { mode as shelf } from './shelf.js';
+
+const plain = { begin() {}, leave() {}, paint() {}, down: () => null };
+const PLACES = { pages: ['page', 'Pages', { ...plain, panel: pages.panel }], blanks: ['blank', 'Blanks', blanks], points: ['points', 'Points', points], directions: ['note', 'Directions', directions], key: ['key', 'Colour key', key], shelf: ['picture', 'Pictures', shelf] };
+const margin = document.querySelector('[data-margin]'), spine = document.querySelector('[data-spine]'), desk = document.querySelector('[data-desk]');
+let place = 'pages';
+const mode = () => PLACES[place][2];
+
+function take(name) {
+  if (name !== place) mode().leave();
+  place = name;
+  desk.dataset.place = name;
+  for (const b of spine.querySelectorAll('.place')) {
+    b.setAttribute('aria-current', String(b.dataset.place === place));
+    b.querySelector('.take').setAttribute('aria-pressed', String(b.dataset.place === place));
+  }
+  mode().begin();
+  show();
+}
+
+function build() {
+  const step = (name, label, run) => el('button', { data: { step: name }, title: label, 'aria-label': label, disabled: true, on: { click: run } }, icon(name));
+  spine.replaceChildren(el('div', { className: 'steps' }, step('undo', 'Undo', undo), step('redo', 'Redo', redo)),
+    ...Object.entries(PLACES).map(([name, [sign, words]]) => el('div', { className: 'place', data: { place: name } },
+      el('button', { className: 'take', 'aria-label': words, on: { click: () => take(name) } }, icon(sign)), el('span', { className: 'name', 'aria-hidden': 'true' }, words))));
+}
+
+// show paints what stands on the pages and fills the margin. While somebody
+// types in a field the margin stays as it is.
+function show(typing) {
+  for (const s of surfaces) {
+    s.washes.replaceChildren();
+    s.over.replaceChildren();
+    if (place !== 'directions') directions.paint(s, view.leaves[s.i], s.i);
+    mode().paint(s, view.leaves[s.i], s.i);
+  }
+  if (typing && margin.contains(document.activeElement)) return;
+  const held = margin.contains(document.activeElement) ? [...margin.querySelectorAll('button, input, select, textarea')].indexOf(document.activeElement) : -1;
+  margin.replaceChildren(...mode().panel().filter(Boolean));
+  if (held >= 0) [...margin.querySelectorAll('button, input, select, textarea')].at(held)?.focus({ preventScroll: true });
+  document.querySelector('[data-assign]').classList.toggle('next', !view.leaves.some(undecided)); // what is proposed comes first
+}
+
+let drawn = '';
+doc.onChange = (typing) => {
+  const now = JSON.stringify(view.leaves.map(({ source, page, turn, use, decided, proposal }) => [source, page, turn, use, decided, !!proposal]));
+  if (now !== drawn) { drawn = now; draw(); mode().begin(); }
+  show(typing);
+};
+doc.onHistory = () => {
+  const h = history();
+  for (const b of spine.querySelectorAll('[data-step]')) b.disabled = !h[b.dataset.step];
+};
+chosen.onChoose = () => { if (place === 'blanks' || place === 'points' || place === 'directions') mode().leave(); show(); };
+
+// Gestures on the large pages belong to the place in hand.
+desk.addEventListener('pointerdown', (e) => {
+  const box = e.target.closest('.leaf-large');
+  if (!box || e.button > 0 || !e.isPrimary) return;
+  const s = surfaces[+box.dataset.at], gesture = mode().down(e, s);
+  if (!gesture) return;
+  e.preventDefault();
+  const follow = (f) => (ev) => { if (ev.pointerId === e.pointerId) f(ev); };
+  const live = () => surfaces[s.i] ?? s;
+  const move = follow((ev) => gesture.move(spot(ev, live())));
+  const up = follow((ev) => { stop(); gesture.up(spot(ev, live())); });
+  const stop = () => { removeEventListener('pointermove', move); removeEventListener('pointerup', up); removeEventListener('pointercancel', stop); };
+  addEventListener('pointermove', move); addEventListener('pointerup', up); addEventListener('pointercancel', stop);
+});
+
+document.addEventListener('keydown', (e) => {
+  if (e.target.closest?.('input, textarea, select')) return;
+  if (e.ctrlKey || e.metaKey) {
+    const run = { z: e.shiftKey ? redo : undo, y: redo }[e.key.toLowerCase()];
+    if (run) { e.preventDefault(); run(); }
+  } else if (!e.target.closest?.('.leaf')) mode().keys?.(e);
+});
+
+const title = document.querySelector('[data-title]');
+title.addEventListener('change', async () => {
+  showSaved('saving', 'Saving…');
+  try { await post(url('/title'), { title: title.value }); view.title = title.value; showSaved('saved', 'Saved'); } catch (e) { showSaved('failed', `Not saved: ${e.message}`); title.value = view.title; }
+});
+
+view.kit ??= {};
+showSaved('saved', 'Saved');
+build();
+doc.at = Math.max(0, view.leaves.findIndex(undecided));
+doc.onChange(false);
+choose(doc.at, doc.at > 0);
+take('pages');
+document.querySelector('[data-screen]').dataset.ready = 'yes';
+core.load().catch((e) => toast(e.message));
+if (!leaf()) toast('This worksheet has no pages.');
