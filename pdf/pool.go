@@ -117,6 +117,12 @@ func (p *Pool) SheetOf(ctx context.Context, picture []byte) ([]byte, error) {
 	return b, err
 }
 
+// Fonts returns for each page the names of the fonts that are used on it.
+func (p *Pool) Fonts(ctx context.Context, file []byte) ([][]string, error) {
+	res, _, err := p.do(ctx, job{Do: "fonts"}, file)
+	return res.Fonts, err
+}
+
 // Repaint makes a JPEG of a PNG, JPEG or WebP picture: upright, at most side
 // pixels long, and with nothing of the file but what is seen.
 func (p *Pool) Repaint(ctx context.Context, picture []byte, side int) ([]byte, error) {

@@ -10,7 +10,7 @@ import (
 // A job goes to a worker as two frames: this header, and the file's bytes,
 // which may be left out when the worker still has the file.
 type job struct {
-	Do     string    `json:"do"`             // "inspect", "picture", "print", "bind", "sheet" or "repaint"
+	Do     string    `json:"do"`             // "inspect", "picture", "print", "bind", "sheet", "fonts" or "repaint"
 	File   string    `json:"file"`           // a name for the bytes, unique to them
 	Kept   bool      `json:"kept,omitempty"` // the worker has them
 	Limits Limits    `json:"limits"`
@@ -24,9 +24,10 @@ type job struct {
 
 // A result comes back as two frames: this header, and bytes if there are any.
 type result struct {
-	Error string `json:"error,omitempty"`
-	Pages []Page `json:"pages,omitempty"`
-	Type  string `json:"type,omitempty"`
+	Error string     `json:"error,omitempty"`
+	Pages []Page     `json:"pages,omitempty"`
+	Type  string     `json:"type,omitempty"`
+	Fonts [][]string `json:"fonts,omitempty"` // of each page
 }
 
 // maxFrame bounds what either side believes of the other.

@@ -117,6 +117,8 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 		body, err = bind(split(d.file, j.Sizes), j.Leaves)
 	case "sheet":
 		body, err = sheetOf(d.file)
+	case "fonts":
+		res.Fonts, err = usedFonts(d.file)
 	case "repaint":
 		body, err = repaint(d.file, j.Side)
 	default:

@@ -7,6 +7,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/sound"
 )
@@ -172,8 +173,18 @@ type Press interface {
 	Picture(ctx context.Context, file []byte, page int, scale float64) (pdf.Picture, error)
 	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
 	SheetOf(ctx context.Context, picture []byte) ([]byte, error)
+	Fonts(ctx context.Context, file []byte) ([][]string, error)
 	Repaint(ctx context.Context, picture []byte, side int) ([]byte, error)
 	Bind(ctx context.Context, files [][]byte, leaves []pdf.Leaf) ([]byte, error)
+}
+
+// An Office turns documents of office programs into PDF; office.LibreOffice
+// is one.
+type Office interface {
+	PDF(ctx context.Context, file []byte) (office.Document, error)
+	// Replaced says which of the fonts that a document asks for were replaced;
+	// pages has the names of the fonts on each page of its PDF.
+	Replaced(ctx context.Context, asked []string, pages [][]string) []office.Replaced
 }
 
 // An Ear takes recordings in; sound.Ffmpeg is one.

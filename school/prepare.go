@@ -15,6 +15,7 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/heldback"
 	"readymargin/core/plan"
+	"readymargin/office"
 	"readymargin/pdf"
 )
 
@@ -24,9 +25,9 @@ type Upload struct {
 	Data []byte
 }
 
-// BringIn makes a new worksheet of a PDF or a picture, or of several, one
-// behind the other. Whatever is wrong with a file is one of package pdf's
-// errors, and then there is no new worksheet.
+// BringIn makes a new worksheet of a PDF, a picture or an office document, or
+// of several, one behind the other. Whatever is wrong with a file is one of the
+// errors of the packages pdf and office, and then there is no new worksheet.
 func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Worksheet, error) {
 	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
 		return Worksheet{}, err
@@ -57,19 +58,43 @@ func (s *School) takeIn(ctx context.Context, f Upload) (Source, []pdf.Page, erro
 	if len(file) == 0 {
 		return Source{}, nil, pdf.ErrEmpty
 	}
-	if pdf.IsPicture(file) {
-		var err error
-		if file, err = s.Press.SheetOf(ctx, file); err != nil {
-			return Source{}, nil, err
-		}
+	var err error
+	var document office.Document
+	switch {
+	case pdf.IsPicture(file):
+		file, err = s.Press.SheetOf(ctx, file)
+	case office.KindOf(file) != "":
+		document, err = s.Office.PDF(ctx, file)
+		file = document.PDF
+	}
+	if err != nil {
+		return Source{}, nil, err
 	}
 	pages, err := s.Press.Inspect(ctx, file)
 	if err != nil {
 		return Source{}, nil, err
 	}
 	source := Source{Name: shorten(f.Name, 100), PageCount: len(pages)}
+	if len(document.Fonts) > 0 {
+		if source.Remark, err = s.replaced(ctx, document); err != nil {
+			return source, nil, err
+		}
+	}
 	source.FileHash, err = s.keep(ctx, file, pages)
 	return source, pages, err
+}
+
+// replaced says which fonts of a document were replaced on which pages.
+func (s *School) replaced(ctx context.Context, d office.Document) (string, error) {
+	fonts, err := s.Press.Fonts(ctx, d.PDF)
+	if err != nil {
+		return "", err
+	}
+	var said []string
+	for _, r := range s.Office.Replaced(ctx, d.Fonts, fonts) {
+		said = append(said, r.String())
+	}
+	return strings.Join(said, " "), nil
 }
 
 // keep stores a PDF with its pages and returns its hash.

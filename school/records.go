@@ -106,6 +106,7 @@ type Source struct {
 	Name        string
 	FileHash    string
 	PageCount   int
+	Remark      string // what the teacher must know of it, such as fonts that were replaced
 }
 
 // A Revision is what students get of a worksheet. It never changes.

@@ -15,10 +15,11 @@ import (
 
 // A School is all use cases over one store.
 type School struct {
-	Store Store
-	Press Press
-	Ear   Ear
-	Now   func() time.Time
+	Store  Store
+	Press  Press
+	Ear    Ear
+	Office Office
+	Now    func() time.Time
 
 	hashing chan struct{} // bounds the memory of password hashing
 	feed    *feed
@@ -26,9 +27,9 @@ type School struct {
 }
 
 // New returns a School whose clock is the machine's.
-func New(store Store, press Press, ear Ear) *School {
+func New(store Store, press Press, ear Ear, papers Office) *School {
 	return &School{
-		Store: store, Press: press, Ear: ear,
+		Store: store, Press: press, Ear: ear, Office: papers,
 		Now:     func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
 		hashing: make(chan struct{}, 2), feed: newFeed(),
 	}

@@ -102,6 +102,7 @@ type bench struct {
 	Version int          `json:"version"`
 	Leaves  []benchLeaf  `json:"leaves"`
 	Sources []string     `json:"sources"` // names of the files
+	Remarks []string     `json:"remarks"` // on each of them, "" for none
 	Uses    []school.Use `json:"uses"`
 	Changed bool         `json:"changed"` // since what was assigned
 	Kit     plan.Kit     `json:"kit"`
@@ -126,7 +127,7 @@ func (s *Site) benchOf(c *echo.Context) (bench, error) {
 		out.Leaves = append(out.Leaves, benchLeaf{l, p.Pages[i]})
 	}
 	for _, f := range p.Sources {
-		out.Sources = append(out.Sources, f.Name)
+		out.Sources, out.Remarks = append(out.Sources, f.Name), append(out.Remarks, f.Remark)
 	}
 	return out, nil
 }

@@ -17,16 +17,17 @@ var arrows = map[string][]string{
 	"confine":         {},
 	"pdf":             {"core", "confine"},
 	"sound":           {"confine"},
-	"school":          {"core", "pdf", "sound"}, // of these two only their types, for the interfaces that school declares
+	"office":          {"confine"},
+	"school":          {"core", "pdf", "sound", "office"}, // of these three only their types, for the interfaces that school declares
 	"store":           {"core", "school"},
 	"store/mariadb":   {},
-	"web":             {"core", "school", "pdf", "sound"},
+	"web":             {"core", "school", "pdf", "sound", "office"},
 	"web/corewasm":    {"core"},
 	"demo":            {"core", "school", "pdf", "sound"},
-	"cmd/readymargin": {"core", "school", "store", "store/mariadb", "web", "pdf", "sound", "demo"},
+	"cmd/readymargin": {"core", "school", "store", "store/mariadb", "web", "pdf", "sound", "office", "confine", "demo"},
 	"e2e":             {"core", "school", "demo", "web", "e2e/browser", "e2e/house"},
 	"e2e/browser":     {},
-	"e2e/house":       {"core", "school", "store", "store/mariadb", "pdf", "sound"},
+	"e2e/house":       {"core", "school", "store", "store/mariadb", "pdf", "sound", "office"},
 	"e2e/shots":       {"demo", "e2e/browser", "e2e/house"},
 	"e2e/bench":       {"core", "school", "web", "demo", "pdf", "e2e/browser", "e2e/house"},
 }

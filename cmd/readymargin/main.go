@@ -11,6 +11,7 @@ import (
 	"os/signal"
 	"syscall"
 
+	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/school"
 	"readymargin/sound"
@@ -104,7 +105,7 @@ func (o *options) open(ctx context.Context) (s *school.School, st *store.Store, 
 	if press, err = o.press(); err != nil {
 		return nil, nil, nil, nil, err
 	}
-	return school.New(st, press, sound.Ffmpeg{}), st, press, func() { press.Close(); st.Close() }, nil
+	return school.New(st, press, sound.Ffmpeg{}, &office.LibreOffice{}), st, press, func() { press.Close(); st.Close() }, nil
 }
 
 func (o *options) press() (*pdf.Pool, error) {

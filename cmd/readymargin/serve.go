@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"readymargin/confine"
 	"readymargin/demo"
 	"readymargin/pdf"
 	"readymargin/school"
@@ -189,10 +190,11 @@ func doctor(ctx context.Context, args []string) error {
 			fmt.Printf("missing  %s%s\n", what, hint)
 		}
 	}
-	for program, pkg := range map[string]string{"ffmpeg": "ffmpeg", "prlimit": "util-linux"} {
+	for program, pkg := range map[string]string{"ffmpeg": "ffmpeg", "prlimit": "util-linux", "soffice": "libreoffice-writer-nogui libreoffice-impress-nogui"} {
 		_, err := exec.LookPath(program)
 		say(program, err == nil, ": apt-get install "+pkg)
 	}
+	say("office documents: a room of their own", confine.HasRooms(), " (run as root, or in a container that permits namespaces)")
 	press, err := o.press()
 	if err != nil {
 		return err

@@ -18,6 +18,7 @@ import (
 	"syscall"
 	"time"
 
+	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/school"
 	"readymargin/sound"
@@ -87,7 +88,7 @@ func (h *House) open(ctx context.Context) (err error) {
 	if h.Press, err = pdf.NewPool(pdf.Config{Command: []string{Binary(), "pdf-worker"}, Cache: Cache(), Workers: 1}); err != nil {
 		return err
 	}
-	h.School = school.New(h.Store, h.Press, sound.Ffmpeg{})
+	h.School = school.New(h.Store, h.Press, sound.Ffmpeg{}, &office.LibreOffice{})
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err

@@ -81,6 +81,7 @@ CREATE TABLE sources (
   name VARCHAR(200) NOT NULL,
   file_hash CHAR(64) NOT NULL,
   page_count INT NOT NULL,
+  remark TEXT NOT NULL,
   PRIMARY KEY (worksheet_id, number)
 );
 -- Sounds and pictures that lie with a worksheet.

@@ -20,7 +20,7 @@ document.addEventListener('alpine:init', () => {
       const request = new XMLHttpRequest();
       request.upload.onprogress = (e) => {
         this.$refs.bar.style.width = `${Math.round((e.loaded / e.total) * 90)}%`;
-        if (e.loaded === e.total) this.doing = 'Reading its pages';
+        if (e.loaded === e.total) this.doing = [...files].some((f) => /\.(docx|odt|pptx|odp|rtf)$/i.test(f.name)) ? 'Turning it into pages, which takes some seconds' : 'Reading its pages';
       };
       request.onload = () => {
         const answer = JSON.parse(request.responseText || '{}');

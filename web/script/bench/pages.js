@@ -47,6 +47,7 @@ export function panel() {
   }
   const count = (u) => view.leaves.filter((x) => x.use === u).length, pages = (k) => `${k} ${k === 1 ? 'page' : 'pages'}`;
   parts.push(el('p', { className: 'hint' }, `${pages(count('sheet'))} for students${count('held') ? `, ${pages(count('held'))} held back` : ''}${count('dropped') ? `, ${pages(count('dropped'))} left out` : ''}.`));
+  view.remarks?.forEach((r, i) => { if (r) parts.push(el('section', {}, el('h2', {}, view.sources[i]), el('p', { className: 'hint' }, `${r} Lines may break elsewhere, so look the pages over.`))); });
   parts.push(more(), ...uses());
   return parts;
 }
