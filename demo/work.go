@@ -168,7 +168,7 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 		if i == 7 || i == 8 { // in progress
 			work.span, work.kind, work.circle, work.lines = "", "", -1, nil
 		}
-		f.save(f.students[i], c.ID, copy.Work, f.tideMarks(a.RevisionID, work)...)
+		f.save(f.students[i], c.ID, copy.Work, f.tideMarks(a.Handouts[0].RevisionID, work)...)
 		if i == 7 || i == 8 {
 			continue
 		}

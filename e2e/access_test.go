@@ -13,6 +13,7 @@ import (
 	"strings"
 	"testing"
 
+	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
@@ -53,7 +54,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 	sc := &scene{people: map[string]*http.Client{}, copies: map[flow.State]school.Copy{}, sound: map[flow.State]string{}}
 	all := map[string]school.Person{
 		"teacher": person(name+" Teacher", false, true), "other teacher": person(name+" Stranger", false, true), "student": person(name+" Student", false, false),
-		"classmate": person(name+" Classmate", false, false), "outsider": person(name+" Outsider", false, false), "refused": person(name+" Refused", false, false), "admin": person(name+" Admin", true, true),
+		"classmate": person(name+" Classmate", false, false), "outsider": person(name+" Outsider", false, false), "refused": person(name+" Refused", false, false), "assistant": person(name+" Assistant", false, false), "waiting": person(name+" Waiting", false, false), "admin": person(name+" Admin", true, true),
 	}
 	var err error
 	sc.course, err = s.MakeCourse(ctx, all["teacher"], "Access", "Europe/London")
@@ -65,6 +66,11 @@ func setSceneNamed(t *testing.T, name string) *scene {
 		must(err)
 	}
 	must(s.Admit(ctx, all["teacher"], sc.course.ID, all["refused"].ID, false))
+	must(s.AddStaff(ctx, all["teacher"], sc.course.ID, all["assistant"].Login, access.Assistant))
+	must(s.SetVet(ctx, all["teacher"], sc.course.ID, true))
+	_, err = s.Join(ctx, all["waiting"], sc.course.JoinCode)
+	must(err)
+	must(s.SetVet(ctx, all["teacher"], sc.course.ID, false))
 	pdf, err := demo.TideHeights()
 	must(err)
 	sc.sheet, err = s.BringIn(ctx, all["teacher"], school.Upload{Name: "access.pdf", Data: pdf})
@@ -74,6 +80,8 @@ func setSceneNamed(t *testing.T, name string) *scene {
 		a, err := s.Assign(ctx, all["teacher"], school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: school.Terms{Points: "10", Title: fmt.Sprint("Access ", i)}})
 		must(err)
 		sc.given = a
+		_, err = s.OpenOwn(ctx, all["classmate"], a.ID)
+		must(err)
 		c, err := s.OpenOwn(ctx, all["student"], a.ID)
 		must(err)
 		bring(t, s, all, c.ID, state)
@@ -153,10 +161,11 @@ func signedIn(t *testing.T, login string) *http.Client {
 }
 
 const (
-	everybody = "nobody outsider refused classmate student teacher other-teacher admin"
-	signed    = "outsider refused classmate student teacher other-teacher admin"
+	everybody = "nobody outsider refused waiting classmate student assistant teacher other-teacher admin"
+	signed    = "outsider refused waiting classmate student assistant teacher other-teacher admin"
 	staff     = "teacher other-teacher admin"
-	members   = "classmate student teacher"
+	marks     = "assistant teacher"
+	holders   = "classmate student assistant teacher" // of a sheet: who has a copy, and who marks them
 )
 
 // rights says for every route who gets in. Routes of a copy may say so by
@@ -166,7 +175,8 @@ var rights = map[string]any{
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
 	"POST /invitations": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
 	"GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
-	"GET /courses/:id": "teacher", "POST /courses/:id/code": "teacher", "POST /courses/:id/voice": "teacher",
+	"GET /courses/:id": marks, "POST /courses/:id/code": "teacher", "POST /courses/:id/vet": "teacher", "POST /courses/:id/lessons": "teacher", "POST /courses/:id/staff": "teacher", "POST /courses/:id/welcome": "teacher", "POST /courses/:id/leave": "",
+	"GET /courses/:id/people/:person": "teacher", "POST /courses/:id/voice": "teacher",
 	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
@@ -174,18 +184,18 @@ var rights = map[string]any{
 	"GET /worksheets/:id/found": "teacher", "GET /worksheets/:id/sources/:source/print/:n/:turn": "teacher", "POST /worksheets/:id/turned": "teacher",
 	"POST /worksheets/:id/spoken": "teacher", "POST /worksheets/:id/shelf": "teacher", "GET /worksheets/:id/extras/:hash": "",
 	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
-	"GET /sheets/:id/pages/:n/:scale": members, "GET /sheets/:id/print/:n": members, "GET /sheets/:id/guide": members, "GET /sheets/:id/extras/:hash": "", "GET /sheets/:id/held/:n/:scale": "teacher",
+	"GET /sheets/:id/pages/:n/:scale": holders, "GET /sheets/:id/print/:n": holders, "GET /sheets/:id/guide": holders, "GET /sheets/:id/extras/:hash": "", "GET /sheets/:id/held/:n/:scale": marks,
 	"POST /assignments": "teacher", "GET /assignments/:id": "classmate student",
-	"GET /assignments/:id/change": "teacher", "POST /assignments/:id/change": "teacher",
-	"GET /assignments/:id/marking": "teacher", "POST /assignments/:id/return": "teacher", "GET /assignments/:id/roll": "teacher",
+	"GET /assignments/:id/change": "teacher", "POST /assignments/:id/change": "teacher", "POST /assignments/:id/whom": "teacher",
+	"GET /assignments/:id/marking": marks, "POST /assignments/:id/return": marks, "GET /assignments/:id/roll": marks,
 	"GET /copies/:id": "student", "GET /copies/:id/view": "student",
 	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student",
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
 	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
-	"GET /copies/:id/marking": submittedOnly("teacher"), "POST /copies/:id/points": submittedOnly("teacher"),
-	"POST /copies/:id/return": submittedOnly("teacher"), "GET /copies/:id/others": submittedOnly("teacher"),
+	"GET /copies/:id/marking": submittedOnly(marks), "POST /copies/:id/points": submittedOnly(marks),
+	"POST /copies/:id/return": submittedOnly(marks), "GET /copies/:id/others": submittedOnly(marks),
 	"GET /copies/:id/print": map[flow.State]string{
-		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student teacher", flow.Returned: "student teacher", flow.Reworking: "student teacher"},
+		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
 	"POST /settings": signed,
 }
 
@@ -224,8 +234,8 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 		tokens[kind] = csrfOf(t, c)
 	}
 	for r, right := range rights {
-		if r == "POST /sign-out" {
-			continue // would end the visit; covered by the sign-in test
+		if r == "POST /sign-out" || r == "POST /courses/:id/leave" || r == "POST /courses/:id/welcome" {
+			continue // would change who is who; covered by the tests of signing in and of courses
 		}
 		for state, cp := range sc.copies {
 			for kind, c := range sc.people {
@@ -260,7 +270,7 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 	case strings.HasPrefix(path, "/worksheets"):
 		id = sc.sheet.ID
 	case strings.HasPrefix(path, "/sheets"):
-		id = sc.given.RevisionID
+		id = sc.given.Handouts[0].RevisionID
 	case strings.HasPrefix(path, "/assignments"):
 		id = sc.given.ID
 	case strings.HasPrefix(path, "/copies"):
@@ -292,14 +302,14 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 		return http.StatusUnauthorized
 	}
 	if strings.Contains(path, "/people/") && res.StatusCode == http.StatusNotFound {
-		return sc.person(t, c, path, token) // the person asked about does not exist: ask about the classmate
+		return sc.person(t, c, method, path, token) // the person asked about does not exist: ask about the classmate
 	}
 	return res.StatusCode
 }
 
 // person repeats a request about a member of the course; it renews nothing
 // that the walk depends on.
-func (sc *scene) person(t *testing.T, c *http.Client, path, token string) int {
+func (sc *scene) person(t *testing.T, c *http.Client, method, path, token string) int {
 	t.Helper()
 	members, err := home.Store.Members(context.Background(), sc.course.ID)
 	if err != nil {
@@ -309,7 +319,11 @@ func (sc *scene) person(t *testing.T, c *http.Client, path, token string) int {
 		if m.Name != "Access Classmate" {
 			continue
 		}
-		res, err := c.PostForm(home.Base+strings.Replace(path, "999999", fmt.Sprint(m.PersonID), 1), url.Values{"_csrf": {token}, "do": {"welcome"}})
+		ask := func(at string) (*http.Response, error) { return c.PostForm(at, url.Values{"_csrf": {token}, "do": {"welcome"}}) }
+		if method == "GET" {
+			ask = c.Get
+		}
+		res, err := ask(home.Base + strings.Replace(path, "999999", fmt.Sprint(m.PersonID), 1))
 		if err != nil {
 			t.Fatal(err)
 		}

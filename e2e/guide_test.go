@@ -143,7 +143,7 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 		b, _ := io.ReadAll(res.Body)
 		return res.StatusCode, string(b)
 	}
-	sheet := fmt.Sprintf("/sheets/%d", sc.given.RevisionID)
+	sheet := fmt.Sprintf("/sheets/%d", sc.given.Handouts[0].RevisionID)
 	code, guide := get("student", sheet+"/guide")
 	if code != http.StatusOK || !strings.Contains(guide, "Your boat") || strings.Contains(guide, `"4.5"`) || strings.Contains(guide, "tolerance") || strings.Contains(guide, `"w"`) {
 		t.Errorf("the guide of a student: %d %s", code, guide)

@@ -154,7 +154,7 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 	}
 	var a school.Assignment
 	for _, g := range given {
-		if g.WorksheetID == id {
+		if g.Handouts[0].WorksheetID == id {
 			a = g
 		}
 	}
@@ -175,12 +175,12 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 	}
 	res.Body.Close()
 	screen := res.Header.Get("Location")
-	for _, path := range []string{screen, screen + "/view", fmt.Sprintf("/sheets/%d/print/1", a.RevisionID), fmt.Sprintf("/sheets/%d/print/2", a.RevisionID)} {
+	for _, path := range []string{screen, screen + "/view", fmt.Sprintf("/sheets/%d/print/1", a.Handouts[0].RevisionID), fmt.Sprintf("/sheets/%d/print/2", a.Handouts[0].RevisionID)} {
 		if code, text := body(path); code != http.StatusOK || regexp.MustCompile(`twelfths of the range|answers|"held":[1-9]`).MatchString(text) {
 			t.Errorf("%s: %d, with a trace of the answers", path, code)
 		}
 	}
-	for _, path := range []string{fmt.Sprintf("/sheets/%d/print/3", a.RevisionID), fmt.Sprintf("/sheets/%d/pages/3/25", a.RevisionID), fmt.Sprintf("/sheets/%d/held/1/25", a.RevisionID), fmt.Sprintf("/worksheets/%d/sources/0/pages/3/25", id)} {
+	for _, path := range []string{fmt.Sprintf("/sheets/%d/print/3", a.Handouts[0].RevisionID), fmt.Sprintf("/sheets/%d/pages/3/25", a.Handouts[0].RevisionID), fmt.Sprintf("/sheets/%d/held/1/25", a.Handouts[0].RevisionID), fmt.Sprintf("/worksheets/%d/sources/0/pages/3/25", id)} {
 		if code, _ := body(path); code != http.StatusNotFound {
 			t.Errorf("%s: %d", path, code)
 		}
@@ -388,8 +388,8 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 		says string
 	}{
 		"half a photograph": {b.Bytes()[:len(b.Bytes())/2], "This picture is damaged"},
-		"a text":            {[]byte("Dear colleague"), "neither a PDF nor a picture"},
-		"a vector drawing":  {[]byte("<svg xmlns='http://www.w3.org/2000/svg'><script>alert(1)</script></svg>"), "neither a PDF nor a picture"},
+		"a text":            {[]byte("Dear colleague"), "neither a PDF, a picture"},
+		"a vector drawing":  {[]byte("<svg xmlns='http://www.w3.org/2000/svg'><script>alert(1)</script></svg>"), "neither a PDF, a picture"},
 	} {
 		bad := filepath.Join(t.TempDir(), "bad.jpg")
 		if err := os.WriteFile(bad, c.data, 0o644); err != nil {
@@ -500,7 +500,7 @@ func TestTheShelf(t *testing.T) {
 func TestAChangeReachesCopiesThatAreNotBegun(t *testing.T) {
 	sc := setSceneNamed(t, "Reissue")
 	ctx, teacher := context.Background(), personOf(t, "reissue.teacher")
-	was := sc.given.RevisionID
+	was := sc.given.Handouts[0].RevisionID
 	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Sheet}}, plan.Kit{}); err != school.ErrStale {
 		t.Errorf("a change on an old version: %v", err)
 	}

@@ -21,7 +21,10 @@ type NewAssignment struct {
 	Course    uint64
 	Worksheet uint64
 	Anyway    bool // though likely answer pages are undecided
+	Draft     bool // students do not see it yet
 	Terms
+
+	Audiences map[uint64]access.Audience // by course; those that are not here get it whole
 }
 
 // Terms are what of an assignment can be changed later.
@@ -33,11 +36,19 @@ type Terms struct {
 	Opens        string
 	Due          string
 	Closes       string
-	NoLate       bool   // it closes when it is due
-	Attempts     string // "" for as often as it is returned
+	NoLate       bool     // it closes when it is due
+	Attempts     string   // "" for as often as it is returned
+	Way          flow.Way // "" for a copy each
+	Instruments  []string // of Instruments; none for all
+	KeepHere     bool     // students do not take it away as a file
+	NoSpelling   bool     // the browser does not help with spelling
 }
 
-// Assign gives a worksheet to a whole course, a copy each.
+// Instruments are those that an assignment can leave out. Picking and erasing
+// are always there.
+var Instruments = []string{"type", "highlighter", "pen", "picture"}
+
+// Assign gives a worksheet to a course.
 func (s *School) Assign(ctx context.Context, who Person, n NewAssignment) (Assignment, error) {
 	all, err := s.AssignTo(ctx, who, n, []uint64{n.Course})
 	if err != nil {
@@ -62,7 +73,10 @@ func (s *School) AssignTo(ctx context.Context, who Person, n NewAssignment, cour
 		if err != nil {
 			return nil, err
 		}
-		a := &Assignment{CourseID: c.ID, WorksheetID: w.ID, CreatedAt: s.Now()}
+		a := &Assignment{CourseID: c.ID, Draft: n.Draft, CreatedAt: s.Now(), Audience: n.Audiences[id]}
+		if err := s.known(ctx, id, a.Audience); err != nil {
+			return nil, err
+		}
 		if err := a.set(n.Terms, c.Location()); err != nil {
 			return nil, err
 		}
@@ -76,7 +90,7 @@ func (s *School) AssignTo(ctx context.Context, who Person, n NewAssignment, cour
 		return nil, err
 	}
 	for _, a := range all {
-		a.RevisionID = r.ID
+		a.Handouts = []Handout{{WorksheetID: w.ID, RevisionID: r.ID}}
 	}
 	return all, s.Store.AddAssignments(ctx, all)
 }
@@ -119,6 +133,19 @@ func (a *Assignment) set(t Terms, place *time.Location) (err error) {
 		}
 		*at.to = &when
 	}
+	if a.Way = cmp.Or(t.Way, flow.CopyEach); !a.Way.Known() {
+		return problem("wrong form", "way", string(t.Way))
+	}
+	a.Instruments = nil
+	for _, name := range t.Instruments {
+		if !slices.Contains(Instruments, name) {
+			return problem("wrong form", "instrument", name)
+		}
+		if len(t.Instruments) < len(Instruments) {
+			a.Instruments = append(a.Instruments, name)
+		}
+	}
+	a.KeepHere, a.NoSpelling = t.KeepHere, t.NoSpelling
 	if t.NoLate {
 		a.ClosesAt = a.DueAt
 	}
@@ -137,7 +164,8 @@ func TermsOf(a Assignment, place *time.Location) Terms {
 		}
 		return t.In(place).Format(flow.Wall)
 	}
-	t := Terms{Title: a.Title, Instructions: a.Instructions, Chapter: a.Chapter, Opens: wall(a.OpensAt), Due: wall(a.DueAt), Closes: wall(a.ClosesAt)}
+	t := Terms{Title: a.Title, Instructions: a.Instructions, Chapter: a.Chapter, Opens: wall(a.OpensAt), Due: wall(a.DueAt), Closes: wall(a.ClosesAt),
+		Way: a.Way, Instruments: a.Instruments, KeepHere: a.KeepHere, NoSpelling: a.NoSpelling}
 	if a.Points > 0 {
 		t.Points = a.Points.String()
 	}
@@ -200,11 +228,16 @@ func (s *School) changeTerms(ctx context.Context, a Assignment, c Course, t Term
 	if err := a.set(t, c.Location()); err != nil {
 		return a, err
 	}
-	if what := differences(was, a); what != "" {
+	if a.Way != was.Way {
+		if copies, err := s.Store.CopiesOf(ctx, a.ID); err != nil || len(copies) > 0 {
+			return a, cmp.Or(err, problem("way", "way", "")) // what was done would be nobody's, or everybody's
+		}
+	}
+	if what := differences(was, a); what != "" && !a.Draft {
 		now := s.Now()
 		a.ChangedAt, a.Changed = &now, what
 	}
-	return a, s.Store.UpdateAssignment(ctx, a)
+	return a, s.update(ctx, a)
 }
 
 // differences says in words what of two assignments students notice.
@@ -223,122 +256,4 @@ func differences(was, a Assignment) string {
 		}
 	}
 	return strings.Join(out, ", ")
-}
-
-// Assigned is an assignment as a student sees it on the start page.
-type Assigned struct {
-	Assignment Assignment
-	Course     Course
-	Copy       Copy
-	Latest     Attempt // the newest attempt, if any
-	Returned   Attempt // the newest returned attempt, if any
-}
-
-// A courseGiven is a course of a person with what is assigned in it.
-type courseGiven struct {
-	CourseRole
-	given []Assignment
-}
-
-// given returns the courses in which the person has one of the roles.
-func (s *School) given(ctx context.Context, who Person, roles ...access.Role) (out []courseGiven, err error) {
-	courses, err := s.Store.CoursesOf(ctx, who.ID)
-	if err != nil {
-		return nil, err
-	}
-	for _, c := range courses {
-		if !slices.Contains(roles, c.Role) {
-			continue
-		}
-		given, err := s.Store.AssignmentsOf(ctx, c.ID)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, courseGiven{c, given})
-	}
-	return out, nil
-}
-
-// ToDo returns everything that was given to a student, in the order of what
-// is due.
-func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
-	courses, err := s.given(ctx, who, access.Student)
-	if err != nil {
-		return nil, err
-	}
-	copies, err := s.Store.CopiesOfStudent(ctx, who.ID)
-	if err != nil {
-		return nil, err
-	}
-	mine := map[uint64]Copy{}
-	for _, c := range copies {
-		mine[c.AssignmentID] = c
-	}
-	var out []Assigned
-	for _, c := range courses {
-		for _, a := range c.given {
-			if !a.Opened(s.Now()) {
-				continue
-			}
-			one, err := s.assigned(ctx, a, c.Course, mine[a.ID])
-			if err != nil {
-				return nil, err
-			}
-			out = append(out, one)
-		}
-	}
-	sortByDue(out)
-	return out, nil
-}
-
-func (s *School) assigned(ctx context.Context, a Assignment, c Course, mine Copy) (Assigned, error) {
-	out := Assigned{Assignment: a, Course: c, Copy: mine}
-	if mine.ID == 0 {
-		out.Copy.State = flow.NotStarted
-		return out, nil
-	}
-	attempts, err := s.Store.Attempts(ctx, mine.ID)
-	for _, t := range attempts {
-		out.Latest = t
-		if t.ReturnedAt != nil {
-			out.Returned = t
-		}
-	}
-	return out, err
-}
-
-// OpenOwn returns the student's copy of an assignment, making it at the first
-// opening.
-func (s *School) OpenOwn(ctx context.Context, who Person, assignment uint64) (Copy, error) {
-	if who.ID == 0 {
-		return Copy{}, access.ErrSignIn
-	}
-	a, err := s.Store.Assignment(ctx, assignment)
-	if err != nil {
-		return Copy{}, access.ErrHidden
-	}
-	role, err := s.Store.Role(ctx, a.CourseID, who.ID)
-	if err != nil {
-		return Copy{}, err
-	}
-	if role != access.Student || !a.Opened(s.Now()) {
-		return Copy{}, access.ErrHidden
-	}
-	return s.Store.CopyFor(ctx, assignment, who.ID)
-}
-
-// sortByDue puts what is due first first; what is never due comes last.
-func sortByDue(all []Assigned) {
-	slices.SortStableFunc(all, func(a, b Assigned) int {
-		x, y := a.Assignment.DueAt, b.Assignment.DueAt
-		switch {
-		case x == nil && y == nil:
-			return cmp.Compare(a.Assignment.ID, b.Assignment.ID)
-		case x == nil:
-			return 1
-		case y == nil:
-			return -1
-		}
-		return x.Compare(*y)
-	})
 }

@@ -3,6 +3,7 @@ package school
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"readymargin/core/access"
@@ -34,18 +35,32 @@ func (s *School) Calendar(ctx context.Context, token string) (out []Due, err err
 	if err != nil {
 		return nil, err
 	}
-	courses, err := s.given(ctx, who, access.Teacher, access.Student)
+	courses, err := s.given(ctx, who, access.Teacher, access.Assistant, access.Student)
+	if err != nil {
+		return nil, err
+	}
+	copies, err := s.Store.CopiesOfStudent(ctx, who.ID)
 	if err != nil {
 		return nil, err
 	}
 	for _, c := range courses {
 		for _, a := range c.given {
-			if a.DueAt != nil && (c.Role == access.Teacher || a.Opened(s.Now())) {
+			if c.Role != access.Student && a.RemovedAt == nil && !a.Draft {
 				out = append(out, Due{a, c.Course})
+				continue
 			}
+			if !a.Opened(s.Now()) || !a.Audience.Includes(who.ID, c.Section) {
+				continue
+			}
+			for _, mine := range copies {
+				if mine.AssignmentID == a.ID && mine.DueAt != nil {
+					a.DueAt = mine.DueAt // extra time
+				}
+			}
+			out = append(out, Due{a, c.Course})
 		}
 	}
-	return out, nil
+	return slices.DeleteFunc(out, func(d Due) bool { return d.Assignment.DueAt == nil }), nil
 }
 
 // Changed returns when the entry last changed.

@@ -48,6 +48,9 @@ func (l ClassList) Count(v Verdict) (n int) {
 // CheckList reads a class list and says, line by line, what taking it in would
 // do. Nothing is changed.
 func (s *School) CheckList(ctx context.Context, who Person, course uint64, file []byte) (ClassList, error) {
+	if _, err := s.Runs(ctx, who, course); err != nil {
+		return ClassList{}, err
+	}
 	c, members, err := s.Members(ctx, who, course)
 	if err != nil {
 		return ClassList{}, err
@@ -84,6 +87,8 @@ func (s *School) CheckList(ctx context.Context, who Person, course uint64, file 
 			l.Verdict, l.Why = IsRefused, "no name"
 		case utf8.RuneCountInString(e.Name) > 100 || !fitLogin(e.Login):
 			l.Verdict, l.Why = IsRefused, "long name"
+		case member && role == access.Left:
+			l.Verdict, l.Why = IsUnclear, "left"
 		case member && role == access.None:
 			l.Verdict, l.Why = IsUnclear, "refused before"
 		case member:

@@ -233,12 +233,12 @@ func (s *School) NewSlip(ctx context.Context, who Person, course, student uint64
 	if _, _, err := s.course(ctx, who, course, access.RunCourse); err != nil {
 		return Person{}, "", err
 	}
-	role, err := s.Store.Role(ctx, course, student)
+	m, err := s.Store.Membership(ctx, course, student)
 	if err != nil {
 		return Person{}, "", err
 	}
 	p, err := s.Store.Person(ctx, student)
-	if role != access.Student || errors.Is(err, ErrNotFound) || p.Staff || p.Admin {
+	if m.Role != access.Student || errors.Is(err, ErrNotFound) || p.Staff || p.Admin {
 		return Person{}, "", access.ErrHidden // a teacher's account is not a teacher's to open
 	}
 	if err != nil {
@@ -326,58 +326,36 @@ func (s *School) SignUp(ctx context.Context, typedCode, name, password string) (
 	if err != nil {
 		return p, c, err
 	}
-	return p, c, s.Store.SetMembership(ctx, Membership{CourseID: c.ID, PersonID: p.ID, Role: access.Student, JoinedAt: s.Now()})
+	return p, c, s.Store.SetMembership(ctx, Membership{CourseID: c.ID, PersonID: p.ID, Role: c.newcomer(), JoinedAt: s.Now()})
 }
 
-// Join lets a person who has an account into the course of the code. Who was
-// refused stays out; a teacher of the course stays a teacher.
+// newcomer returns what somebody who joins the course is at first.
+func (c Course) newcomer() access.Role {
+	if c.Vet {
+		return access.Waiting
+	}
+	return access.Student
+}
+
+// Join lets a person who has an account into the course of the code, or back
+// in: what somebody did before leaving is still there. Who was refused stays
+// out; a teacher of the course stays a teacher.
 func (s *School) Join(ctx context.Context, who Person, typedCode string) (Course, error) {
 	c, err := s.CourseByCode(ctx, typedCode)
 	if err != nil {
 		return c, err
 	}
-	members, err := s.Store.Members(ctx, c.ID)
-	if err != nil {
+	m, err := s.Store.Membership(ctx, c.ID, who.ID)
+	switch {
+	case err != nil:
 		return c, err
+	case m.Role == access.None && !m.JoinedAt.IsZero():
+		return c, problem("join refused", "code", typedCode)
+	case m.Role != access.None && m.Role != access.Left:
+		return c, nil
 	}
-	for _, m := range members {
-		if m.PersonID == who.ID {
-			if m.Role == access.None {
-				return c, problem("join refused", "code", typedCode)
-			}
-			return c, nil
-		}
-	}
-	return c, s.Store.SetMembership(ctx, Membership{CourseID: c.ID, PersonID: who.ID, Role: access.Student, JoinedAt: s.Now()})
-}
-
-// Members returns the people of a course to its teachers.
-func (s *School) Members(ctx context.Context, who Person, course uint64) (Course, []Member, error) {
-	c, _, err := s.course(ctx, who, course, access.RunCourse)
-	if err != nil {
-		return c, nil, err
-	}
-	m, err := s.Store.Members(ctx, course)
-	return c, m, err
-}
-
-// Admit says that the teacher knows a newcomer, or refuses the person. What a
-// refused student has done is kept.
-func (s *School) Admit(ctx context.Context, who Person, course, person uint64, welcome bool) error {
-	_, members, err := s.Members(ctx, who, course)
-	if err != nil {
-		return err
-	}
-	for _, m := range members {
-		if m.PersonID == person && m.Role != access.Teacher {
-			m.Membership.Seen, m.Membership.Role = true, access.Student
-			if !welcome {
-				m.Membership.Role = access.None
-			}
-			return s.Store.SetMembership(ctx, m.Membership)
-		}
-	}
-	return access.ErrHidden
+	m.Role, m.Seen, m.JoinedAt = c.newcomer(), false, s.Now()
+	return c, s.Store.SetMembership(ctx, m)
 }
 
 // CoursesOf returns the courses of a person.

@@ -39,7 +39,7 @@ type Asked struct {
 // Pile returns the teacher's assignments: first those with copies to mark,
 // the one whose oldest copy has lain longest first; then the others by due time.
 func (s *School) Pile(ctx context.Context, who Person) ([]Heap, error) {
-	courses, err := s.given(ctx, who, access.Teacher)
+	courses, err := s.given(ctx, who, access.Teacher, access.Assistant)
 	if err != nil {
 		return nil, err
 	}
@@ -173,6 +173,9 @@ func (s *School) roll(ctx context.Context, a Assignment, members []Member) ([]On
 			continue
 		}
 		c, ok := byStudent[m.PersonID]
+		if !a.Audience.Includes(m.PersonID, m.Section) && c.StartedAt == nil {
+			continue
+		}
 		if !ok {
 			c.State = flow.NotStarted
 		}

@@ -64,19 +64,23 @@ type Courses interface {
 	CourseByCode(ctx context.Context, code string) (Course, error)
 	UpdateCourse(ctx context.Context, c Course) error
 	SetMembership(ctx context.Context, m Membership) error
-	Role(ctx context.Context, course, person uint64) (access.Role, error)
+	// Membership returns what a person is in a course; in none, with access.None.
+	Membership(ctx context.Context, course, person uint64) (Membership, error)
 	Members(ctx context.Context, course uint64) ([]Member, error)
 	CoursesOf(ctx context.Context, person uint64) ([]CourseRole, error)
 	AddAssignments(ctx context.Context, all []*Assignment) error // all or none
 	Assignment(ctx context.Context, id uint64) (Assignment, error)
-	UpdateAssignment(ctx context.Context, a Assignment) error
+	// UpdateAssignment saves an assignment with its handouts, and moves copies
+	// that are not started to other revisions.
+	UpdateAssignment(ctx context.Context, a Assignment, revisions map[uint64]uint64) error
 	AssignmentsOf(ctx context.Context, course uint64) ([]Assignment, error)
 }
 
 // A CourseRole is a course with what a person is in it.
 type CourseRole struct {
 	Course
-	Role access.Role
+	Role    access.Role
+	Section string
 }
 
 // Worksheets are what teachers brought in.
@@ -101,9 +105,9 @@ type Worksheets interface {
 	Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error)
 	// Uses returns where a worksheet is assigned, newest first.
 	Uses(ctx context.Context, worksheet uint64) ([]Use, error)
-	// RevisionRole returns the highest role that the person has in a course
-	// in which the revision was handed to that person's class by now.
-	RevisionRole(ctx context.Context, revision, person uint64, now time.Time) (access.Role, error)
+	// RevisionRole returns what the person is in a course in which a revision
+	// is handed out: a student only who has a copy of it.
+	RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error)
 	AddFilePages(ctx context.Context, pages []FilePage) error
 	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print, Text and Guide
 	FileGuides(ctx context.Context, file string) ([]string, error)  // of each page
@@ -123,8 +127,9 @@ type Use struct {
 
 // Copies are the students' exemplars and all that happens to them.
 type Copies interface {
-	// CopyFor returns the student's copy, making it when there is none.
-	CopyFor(ctx context.Context, assignment, student uint64) (Copy, error)
+	// CopyFor returns the student's copy, making it of a revision when there is
+	// none. Student 0 is everybody: the copy that is one for all.
+	CopyFor(ctx context.Context, assignment, student, revision uint64) (Copy, error)
 	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
 	CopyInCourse(ctx context.Context, id, asker uint64) (CopyInCourse, error)
 	Standing(ctx context.Context, id, asker uint64) (Standing, error)

@@ -171,7 +171,7 @@ func (s *School) revision(ctx context.Context, who Person, id uint64, a access.A
 	}
 	asker := access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}
 	if !asker.Owner {
-		if asker.Role, err = s.Store.RevisionRole(ctx, id, who.ID, s.Now()); err != nil {
+		if asker.Role, err = s.Store.RevisionRole(ctx, id, who.ID); err != nil {
 			return r, err
 		}
 	}

@@ -20,6 +20,7 @@ type Person struct {
 	Admin        bool   // may invite teachers
 	Staff        bool   // may make courses
 	Settings     string // JSON, the person's instruments and view
+	SourceID     string // of the record in a school's directory, "" for none
 	CreatedAt    time.Time
 }
 
@@ -39,7 +40,10 @@ type Course struct {
 	Zone         string // IANA time zone of all its times
 	JoinCode     string
 	JoinOpen     bool
-	VoiceSeconds int // longest voice note
+	VoiceSeconds int           // longest voice note
+	Vet          bool          // newcomers wait for a teacher's yes
+	Lessons      []flow.Lesson `gorm:"serializer:json"`
+	SourceID     string        // of its record in a school's directory, "" for none
 	CreatedAt    time.Time
 }
 
@@ -60,6 +64,7 @@ type Membership struct {
 	CourseID uint64
 	PersonID uint64
 	Role     access.Role // None when refused
+	Section  string      // the group of the course, "" for none
 	Seen     bool        // the teacher knows of the newcomer
 	JoinedAt time.Time
 }
@@ -137,8 +142,6 @@ type FilePage struct {
 type Assignment struct {
 	ID           uint64
 	CourseID     uint64
-	WorksheetID  uint64
-	RevisionID   uint64 // what copies begun from now on are of
 	Title        string
 	Instructions string
 	Chapter      string
@@ -149,11 +152,40 @@ type Assignment struct {
 	MaxAttempts  int        // how often a student may submit; 0 for as often as it is returned
 	ChangedAt    *time.Time
 	Changed      string // what was changed then, in words
+	Way          flow.Way
+	Audience     access.Audience `gorm:"serializer:json"` // whom it is given to
+	Instruments  []string        `gorm:"serializer:json"` // those offered; none for all
+	KeepHere     bool            // students do not take the sheet away as a file
+	NoSpelling   bool            // the browser does not help with spelling
+	Draft        bool            // students do not see it yet
+	RemovedAt    *time.Time      // when it was unassigned; the work is kept
 	CreatedAt    time.Time
+
+	Handouts []Handout `gorm:"-"` // the first is for those whom no other names
 }
 
-// Times returns the assignment's times for the flow.
-func (a Assignment) Times() (t flow.Times) {
+// A Handout is a worksheet that an assignment gives to some of its students.
+type Handout struct {
+	AssignmentID uint64
+	Number       int // from 0
+	WorksheetID  uint64
+	RevisionID   uint64          // what copies begun from now on are of
+	Audience     access.Audience `gorm:"serializer:json"`
+}
+
+// For returns the handout that a member gets.
+func (a Assignment) For(person uint64, section string) Handout {
+	for _, h := range a.Handouts[1:] {
+		if h.Audience.Includes(person, section) {
+			return h
+		}
+	}
+	return a.Handouts[0]
+}
+
+// TimesFor returns the assignment's times for the flow, as they are for the
+// owner of a copy. What is no longer assigned is closed.
+func (a Assignment) TimesFor(c Copy) (t flow.Times) {
 	if a.OpensAt != nil {
 		t.Opens = *a.OpensAt
 	}
@@ -163,11 +195,19 @@ func (a Assignment) Times() (t flow.Times) {
 	if a.ClosesAt != nil {
 		t.Closes = *a.ClosesAt
 	}
+	if c.DueAt != nil {
+		t = t.Extended(*c.DueAt)
+	}
+	if a.RemovedAt != nil && (t.Closes.IsZero() || a.RemovedAt.Before(t.Closes)) {
+		t.Closes = *a.RemovedAt
+	}
 	return t
 }
 
-// Opened reports whether students see the assignment.
-func (a Assignment) Opened(now time.Time) bool { return a.OpensAt == nil || !now.Before(*a.OpensAt) }
+// Opened reports whether students see the assignment, if it is given to them.
+func (a Assignment) Opened(now time.Time) bool {
+	return !a.Draft && a.RemovedAt == nil && (a.OpensAt == nil || !now.Before(*a.OpensAt))
+}
 
 // UsedUp reports whether no further attempt is left after so many.
 func (a Assignment) UsedUp(attempts int) bool { return a.MaxAttempts > 0 && attempts >= a.MaxAttempts }
@@ -182,6 +222,7 @@ type Copy struct {
 	Attempts     int // submitted so far
 	Waiting      int // operations that came after the newest attempt was fixed
 	StartedAt    *time.Time
+	DueAt        *time.Time // later than for the others: extra time
 }
 
 // An Attempt is one submitting of a copy. The draft of points and remark is
@@ -213,6 +254,7 @@ type CopyInCourse struct {
 	Course     Course
 	Revision   Revision
 	Role       access.Role // of the person who asks
+	Section    string      // the same
 }
 
 // A Standing is what decides whether a person may write in a copy; it is read
@@ -222,8 +264,20 @@ type Standing struct {
 	Attempts  int
 	StudentID uint64
 	Role      access.Role // of the person who asks
+	Section   string      // the same
 	PageCount int
 	ClosesAt  *time.Time
+	DueAt     *time.Time
+	ExtraDue  *time.Time // of the copy
+	RemovedAt *time.Time
+	Way       flow.Way
+	Audience  access.Audience
+}
+
+// Closed reports whether the copy takes no more work.
+func (t Standing) Closed(now time.Time) bool {
+	a := Assignment{ClosesAt: t.ClosesAt, DueAt: t.DueAt, RemovedAt: t.RemovedAt}
+	return !a.TimesFor(Copy{DueAt: t.ExtraDue}).Open(now)
 }
 
 // A SavedOp is an operation as it was accepted.

@@ -56,8 +56,14 @@ func IsProblem(err error, code string) bool {
 // may asks core/access about a copy.
 func (c CopyInCourse) may(who Person, a access.Action, layer copy.Layer) error {
 	return access.May(
-		access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Role: c.Role, Owner: who.ID != 0 && who.ID == c.StudentID}, a,
-		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts})
+		access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Role: c.Role, Owner: owns(who, c.StudentID, c.Section, c.Assignment.Audience)}, a,
+		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: c.StudentID == 0})
+}
+
+// owns reports whether a copy is the person's: the own one, or one for all
+// that is given to the person too.
+func owns(who Person, student uint64, section string, given access.Audience) bool {
+	return who.ID != 0 && (who.ID == student || student == 0 && given.Includes(who.ID, section))
 }
 
 // copyFor loads a copy and checks one action.
@@ -87,12 +93,12 @@ func (s *School) course(ctx context.Context, who Person, id uint64, a access.Act
 	if err != nil {
 		return c, access.None, err
 	}
-	role, err := s.Store.Role(ctx, id, who.ID)
+	m, err := s.Store.Membership(ctx, id, who.ID)
 	if err != nil {
-		return c, role, err
+		return c, m.Role, err
 	}
-	return c, role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: role}, a, access.Thing{})
+	return c, m.Role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: m.Role}, a, access.Thing{})
 }
 
-// closed reports whether the assignment takes no more work now.
-func (s *School) closed(a Assignment) bool { return !a.Times().Open(s.Now()) }
+// closed reports whether a copy of the assignment takes no more work now.
+func (s *School) closed(a Assignment, c Copy) bool { return !a.TimesFor(c).Open(s.Now()) }

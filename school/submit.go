@@ -26,6 +26,9 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 	if utf8.RuneCountInString(line) > 2000 {
 		return Receipt{}, problem("line", "line", "")
 	}
+	if c.Assignment.Way == flow.ToRead {
+		return Receipt{}, flow.ErrState
+	}
 	said, err := s.directions(ctx, c.Revision)
 	if err != nil {
 		return Receipt{}, err
@@ -36,7 +39,7 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 		if err != nil {
 			return err
 		}
-		if locked.State, err = flow.Next(locked.State, flow.Submit, flow.Facts{Closed: s.closed(c.Assignment)}); err != nil {
+		if locked.State, err = flow.Next(locked.State, flow.Submit, flow.Facts{Closed: s.closed(c.Assignment, locked)}); err != nil {
 			return err
 		}
 		if c.Assignment.UsedUp(locked.Attempts) {
@@ -53,7 +56,7 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 		locked.Waiting = 0
 		now := s.Now()
 		a = Attempt{CopyID: id, Number: locked.Attempts, SubmittedAt: now, Line: line,
-			LateMinutes: int(c.Assignment.Times().Late(now) / time.Minute)}
+			LateMinutes: int(c.Assignment.TimesFor(locked).Late(now) / time.Minute)}
 		if a.SnapshotHash, err = s.fix(ctx, tx, c.Revision.FileHash, said, a.Number); err != nil {
 			return err
 		}
@@ -121,7 +124,7 @@ func (s *School) move(ctx context.Context, who Person, id uint64, e flow.Event, 
 		if err != nil {
 			return err
 		}
-		facts := flow.Facts{Closed: s.closed(c.Assignment)}
+		facts := flow.Facts{Closed: s.closed(c.Assignment, locked)}
 		if locked.Attempts > 0 {
 			a, err := tx.Attempt(locked.Attempts)
 			if err != nil {

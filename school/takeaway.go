@@ -28,7 +28,9 @@ type File struct {
 func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number int, anyway bool) (File, error) {
 	v, err := s.OpenToMark(ctx, who, id, number)
 	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
-		v, err = s.openAttempt(ctx, who, id, number)
+		if v, err = s.openAttempt(ctx, who, id, number); err == nil && v.KeepHere {
+			return File{}, problem("kept here", "", "")
+		}
 	}
 	if err != nil {
 		return File{}, err

@@ -20,43 +20,50 @@ import (
 // that person may see it. It is also the answer to a browser that asks what
 // is new.
 type View struct {
-	Copy       uint64         `json:"copy"`
-	Assignment uint64         `json:"assignment"`
-	Sheet      uint64         `json:"sheet"` // the revision that the copy is of
-	Held       int            `json:"held"`  // pages held back from students; teachers only
-	Trial      bool           `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
-	Title      string         `json:"title"`
-	Course     string         `json:"course"`
-	Student    string         `json:"student"`
-	Teacher    bool           `json:"teacher"` // seen by a teacher
-	State      flow.State     `json:"state"`
-	Attempt    int            `json:"attempt"`  // the attempt shown, or the one being worked on
-	Attempts   int            `json:"attempts"` // submitted so far
-	Edit       copy.Layer     `json:"edit"`     // the layer that the person may draw in, or ""
-	Say        copy.Layer     `json:"say"`      // the layer that the person's answers go into, or ""
-	Seq        int64          `json:"seq"`      // of the layer Edit
-	Waiting    int            `json:"waiting"`  // changes that came after the attempt was fixed
-	Due        *time.Time     `json:"due,omitempty"`
-	Closed     bool           `json:"closed"`
-	Closes     *time.Time     `json:"closes,omitempty"`
-	Last       bool           `json:"last"`     // no further attempt is left
-	TakeBack   bool           `json:"takeBack"` // taking back is still possible
-	Receipt    *Receipt       `json:"receipt,omitempty"`
-	PointsOf   string         `json:"pointsOf"`        // the assignment's points, "" for none
-	Given      *string        `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
-	Remark     string         `json:"remark,omitempty"`
-	Line       string         `json:"line,omitempty"` // the student's line to the teacher
-	ReturnedAt *time.Time     `json:"returnedAt,omitempty"`
-	Unsent     bool           `json:"unsent"` // feedback that was not returned yet; teachers only
-	Voice      int            `json:"voice"`  // longest voice note, seconds
-	Pages      []PageSize     `json:"pages"`
-	Marks      []ViewMark     `json:"marks"`
-	Key        []plan.Meaning `json:"key,omitempty"`   // what the colours stand for
-	Shelf      []plan.Picture `json:"shelf,omitempty"` // pictures to lay on the sheet
-	Zone       string         `json:"zone"`
-	Person     uint64         `json:"person"` // who looks
-	Me         string         `json:"me"`
-	Settings   string         `json:"settings"`
+	Copy         uint64         `json:"copy"`
+	Assignment   uint64         `json:"assignment"`
+	Sheet        uint64         `json:"sheet"` // the revision that the copy is of
+	Held         int            `json:"held"`  // pages held back from students; teachers only
+	Trial        bool           `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
+	Title        string         `json:"title"`
+	Course       string         `json:"course"`
+	Student      string         `json:"student"`
+	Teacher      bool           `json:"teacher"` // seen by a teacher
+	State        flow.State     `json:"state"`
+	Attempt      int            `json:"attempt"`  // the attempt shown, or the one being worked on
+	Attempts     int            `json:"attempts"` // submitted so far
+	Edit         copy.Layer     `json:"edit"`     // the layer that the person may draw in, or ""
+	Say          copy.Layer     `json:"say"`      // the layer that the person's answers go into, or ""
+	Seq          int64          `json:"seq"`      // of the layer Edit
+	Waiting      int            `json:"waiting"`  // changes that came after the attempt was fixed
+	Due          *time.Time     `json:"due,omitempty"`
+	Closed       bool           `json:"closed"`
+	Closes       *time.Time     `json:"closes,omitempty"`
+	Last         bool           `json:"last"` // no further attempt is left
+	Way          flow.Way       `json:"way"`
+	Runs         bool           `json:"runs"`                  // may change others' marks on a copy that is one for all
+	Removed      *time.Time     `json:"removed,omitempty"`     // when it was unassigned
+	Instructions string         `json:"-"`                     // as they were typed
+	Instruments  []string       `json:"instruments,omitempty"` // those offered; none for all
+	KeepHere     bool           `json:"keepHere"`              // no taking away as a file
+	NoSpelling   bool           `json:"noSpelling"`
+	TakeBack     bool           `json:"takeBack"` // taking back is still possible
+	Receipt      *Receipt       `json:"receipt,omitempty"`
+	PointsOf     string         `json:"pointsOf"`        // the assignment's points, "" for none
+	Given        *string        `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
+	Remark       string         `json:"remark,omitempty"`
+	Line         string         `json:"line,omitempty"` // the student's line to the teacher
+	ReturnedAt   *time.Time     `json:"returnedAt,omitempty"`
+	Unsent       bool           `json:"unsent"` // feedback that was not returned yet; teachers only
+	Voice        int            `json:"voice"`  // longest voice note, seconds
+	Pages        []PageSize     `json:"pages"`
+	Marks        []ViewMark     `json:"marks"`
+	Key          []plan.Meaning `json:"key,omitempty"`   // what the colours stand for
+	Shelf        []plan.Picture `json:"shelf,omitempty"` // pictures to lay on the sheet
+	Zone         string         `json:"zone"`
+	Person       uint64         `json:"person"` // who looks
+	Me           string         `json:"me"`
+	Settings     string         `json:"settings"`
 }
 
 // A PageSize is the size of a page in points.
@@ -92,8 +99,17 @@ func viewMark(l copy.Layer, w copy.Shown, by string, mine bool, at time.Time, se
 func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []Attempt, error) {
 	v := View{
 		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name,
-		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Due: c.Assignment.DueAt,
-		Closed: s.closed(c.Assignment), Closes: c.Assignment.ClosesAt, Last: c.Assignment.UsedUp(c.Attempts), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
+		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting,
+		Closed: s.closed(c.Assignment, c.Copy), Last: c.Assignment.UsedUp(c.Attempts), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
+	}
+	v.Way, v.Instructions, v.Instruments = c.Assignment.Way, c.Assignment.Instructions, c.Assignment.Instruments
+	v.KeepHere, v.NoSpelling, v.Removed = c.Assignment.KeepHere, c.Assignment.NoSpelling, c.Assignment.RemovedAt
+	times := c.Assignment.TimesFor(c.Copy)
+	if !times.Due.IsZero() {
+		v.Due = &times.Due
+	}
+	if !times.Closes.IsZero() {
+		v.Closes = &times.Closes
 	}
 	if c.Assignment.Points > 0 {
 		v.PointsOf = c.Assignment.Points.String()
@@ -109,16 +125,62 @@ func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []
 	return v, attempts, err
 }
 
+// openShared returns the view of a copy that is one for all.
+func (s *School) openShared(ctx context.Context, who Person, c CopyInCourse) (View, error) {
+	if err := c.may(who, access.ShareCopy, ""); err != nil {
+		return View{}, err
+	}
+	v, _, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	v.Student, v.Runs = "everybody", c.Role != access.Student
+	if !v.Closed {
+		v.Edit = copy.Work
+	}
+	if err := s.dress(ctx, &v, c.Revision, true); err != nil {
+		return v, err
+	}
+	return v, s.showLive(ctx, &v, c.ID, copy.Work, who, true)
+}
+
+// toRead returns the view of a copy that nobody writes on, and notes that it
+// was opened.
+func (s *School) toRead(ctx context.Context, v View, c CopyInCourse) (View, error) {
+	v.Attempt = 1
+	if err := s.dress(ctx, &v, c.Revision, true); err != nil || c.StartedAt != nil {
+		return v, err
+	}
+	return v, s.Store.InCopy(ctx, c.ID, func(tx CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		now := s.Now()
+		locked.StartedAt = &now
+		return tx.SetCopy(locked)
+	})
+}
+
 // Open returns the student's own view of a copy. Opening one whose feedback
 // was returned notes that the student has seen it.
 func (s *School) Open(ctx context.Context, who Person, id uint64) (View, error) {
-	c, err := s.copyFor(ctx, who, id, access.SubmitCopy, "")
+	c, err := s.copyFor(ctx, who, id, access.SeeReturned, "")
 	if err != nil {
+		return View{}, err
+	}
+	if c.StudentID == 0 {
+		return s.openShared(ctx, who, c)
+	}
+	if err := c.may(who, access.SubmitCopy, ""); err != nil {
 		return View{}, err
 	}
 	v, attempts, err := s.base(ctx, who, c)
 	if err != nil {
 		return v, err
+	}
+	if c.Assignment.Way == flow.ToRead {
+		return s.toRead(ctx, v, c)
 	}
 	v.Attempt = c.Attempts
 	if c.State != flow.Submitted && c.State != flow.Returned {
@@ -238,13 +300,18 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		if err != nil {
 			return err
 		}
+		if c.Way == flow.OneForAll {
+			if err := ownMarks(tx, who, c.Role, layer, ops); err != nil {
+				return err
+			}
+		}
 		seq, fresh, err := tx.AddOps(layer, who.ID, now, ops)
 		if err != nil {
 			return err
 		}
 		out = Saved{Seq: seq, At: now}
 		if fresh > 0 {
-			err = s.moveOnSave(tx, &locked, layer, now, fresh, s.closed(Assignment{ClosesAt: c.ClosesAt}))
+			err = s.moveOnSave(tx, &locked, layer, now, fresh, c.Closed(now))
 		}
 		out.State, out.Waiting = locked.State, locked.Waiting
 		return err
@@ -253,6 +320,24 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		s.feed.tell(id)
 	}
 	return out, err
+}
+
+// ownMarks checks that students change no marks but their own on a copy that
+// is one for all.
+func ownMarks(tx CopyTx, who Person, role access.Role, layer copy.Layer, ops []copy.Op) error {
+	if role != access.Student {
+		return nil
+	}
+	heads, err := tx.Heads(layer)
+	if err != nil {
+		return err
+	}
+	for _, h := range heads {
+		if h.AuthorID != who.ID && slices.ContainsFunc(ops, func(o copy.Op) bool { return o.Base == h.Op }) {
+			return problem("not yours", "", "")
+		}
+	}
+	return nil
 }
 
 // standing checks whether the person may read or write a layer of a copy, by
@@ -268,8 +353,12 @@ func (s *School) standing(ctx context.Context, who Person, id uint64, a access.A
 	if err != nil {
 		return c, err
 	}
-	return c, access.May(access.Person{SignedIn: true, Role: c.Role, Owner: who.ID == c.StudentID}, a,
-		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts})
+	err = access.May(access.Person{SignedIn: true, Role: c.Role, Owner: owns(who, c.StudentID, c.Section, c.Audience)}, a,
+		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: c.StudentID == 0})
+	if err == nil && c.Way == flow.ToRead && a == access.WriteLayer {
+		err = access.ErrDenied
+	}
+	return c, err
 }
 
 // Saved acknowledges operations.

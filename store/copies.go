@@ -17,17 +17,13 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) CopyFor(ctx context.Context, assignment, student uint64) (school.Copy, error) {
+func (s *Store) CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error) {
 	db := s.db.WithContext(ctx)
 	c, err := first[school.Copy](db, "assignment_id = ? AND student_id = ?", assignment, student)
 	if err != school.ErrNotFound {
 		return c, err
 	}
-	a, err := s.Assignment(ctx, assignment)
-	if err != nil {
-		return c, err
-	}
-	fresh := school.Copy{AssignmentID: assignment, StudentID: student, RevisionID: a.RevisionID, State: flow.NotStarted}
+	fresh := school.Copy{AssignmentID: assignment, StudentID: student, RevisionID: revision, State: flow.NotStarted}
 	if err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&fresh).Error; err != nil {
 		return c, err
 	}
@@ -48,19 +44,28 @@ func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 	if out.Revision, err = s.Revision(ctx, out.RevisionID); err != nil {
 		return out, err
 	}
-	if out.Student, err = s.Person(ctx, out.StudentID); err != nil {
-		return out, err
+	if out.StudentID != 0 { // one for all has no owner
+		if out.Student, err = s.Person(ctx, out.StudentID); err != nil {
+			return out, err
+		}
 	}
-	out.Role, err = s.Role(ctx, out.Course.ID, asker)
+	m, err := s.Membership(ctx, out.Course.ID, asker)
+	out.Role, out.Section = m.Role, m.Section
 	return out, err
 }
 
 func (s *Store) Standing(ctx context.Context, id, asker uint64) (out school.Standing, err error) {
 	// Every stroke asks this, so it goes past GORM's reading of structs.
-	err = s.db.WithContext(ctx).Raw(`SELECT c.state, c.attempts, c.student_id, COALESCE(m.role, '') AS role, r.page_count, a.closes_at
+	var audience string
+	err = s.db.WithContext(ctx).Raw(`SELECT c.state, c.attempts, c.student_id, c.due_at, COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count,
+		a.closes_at, a.due_at, a.removed_at, a.way, a.audience
 		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
 		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
-		Row().Scan(&out.State, &out.Attempts, &out.StudentID, &out.Role, &out.PageCount, &out.ClosesAt)
+		Row().Scan(&out.State, &out.Attempts, &out.StudentID, &out.ExtraDue, &out.Role, &out.Section, &out.PageCount,
+		&out.ClosesAt, &out.DueAt, &out.RemovedAt, &out.Way, &audience)
+	if err == nil && out.Way == flow.OneForAll {
+		err = json.Unmarshal([]byte(audience), &out.Audience)
+	}
 	return out, known(err)
 }
 
@@ -196,8 +201,8 @@ func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx
 }
 
 func (t copyTx) Copy() (c school.Copy, err error) {
-	err = t.tx.Raw("SELECT id, assignment_id, student_id, revision_id, state, attempts, waiting, started_at FROM copies WHERE id = ? FOR UPDATE", t.id).
-		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt)
+	err = t.tx.Raw("SELECT id, assignment_id, student_id, revision_id, state, attempts, waiting, started_at, due_at FROM copies WHERE id = ? FOR UPDATE", t.id).
+		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt, &c.DueAt)
 	return c, known(err)
 }
 

@@ -170,12 +170,12 @@ func (s *Store) SetMembership(ctx context.Context, m school.Membership) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&m).Error
 }
 
-func (s *Store) Role(ctx context.Context, course, person uint64) (access.Role, error) {
+func (s *Store) Membership(ctx context.Context, course, person uint64) (school.Membership, error) {
 	m, err := first[school.Membership](s.db.WithContext(ctx), "course_id = ? AND person_id = ?", course, person)
 	if err == school.ErrNotFound {
-		return access.None, nil
+		return school.Membership{CourseID: course, PersonID: person}, nil
 	}
-	return m.Role, err
+	return m, err
 }
 
 func (s *Store) Members(ctx context.Context, course uint64) ([]school.Member, error) {
@@ -187,31 +187,7 @@ func (s *Store) Members(ctx context.Context, course uint64) ([]school.Member, er
 
 func (s *Store) CoursesOf(ctx context.Context, person uint64) ([]school.CourseRole, error) {
 	return all[school.CourseRole](s.db.WithContext(ctx).Table("courses").
-		Select("courses.*, memberships.role").
+		Select("courses.*, memberships.role, memberships.section").
 		Joins("JOIN memberships ON memberships.course_id = courses.id").
-		Where("person_id = ? AND role <> ''", person).Order("courses.name, courses.id"))
-}
-
-func (s *Store) AddAssignments(ctx context.Context, all []*school.Assignment) error {
-	return s.inTx(ctx, func(tx *gorm.DB) error {
-		for _, a := range all {
-			a.ID = 0
-			if err := tx.Create(a).Error; err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, error) {
-	return first[school.Assignment](s.db.WithContext(ctx), "id = ?", id)
-}
-
-func (s *Store) UpdateAssignment(ctx context.Context, a school.Assignment) error {
-	return s.db.WithContext(ctx).Save(&a).Error
-}
-
-func (s *Store) AssignmentsOf(ctx context.Context, course uint64) ([]school.Assignment, error) {
-	return all[school.Assignment](s.db.WithContext(ctx).Where("course_id = ?", course).Order("due_at IS NULL, due_at, id"))
+		Where("person_id = ? AND role NOT IN ('', 'left')", person).Order("courses.name, courses.id"))
 }

@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"strings"
-	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -40,8 +39,8 @@ func (s *Store) Worksheet(ctx context.Context, id uint64) (school.Worksheet, err
 
 func (s *Store) WorksheetsOf(ctx context.Context, owner uint64, words []string) (out []school.Shelved, err error) {
 	q := s.db.WithContext(ctx).Table("worksheets").
-		Select(`worksheets.*, COALESCE((SELECT GROUP_CONCAT(DISTINCT courses.name ORDER BY courses.name SEPARATOR ', ') FROM assignments
-			JOIN courses ON courses.id = assignments.course_id WHERE assignments.worksheet_id = worksheets.id), '') AS used_in`).
+		Select(`worksheets.*, COALESCE((SELECT GROUP_CONCAT(DISTINCT courses.name ORDER BY courses.name SEPARATOR ', ') FROM handouts
+			JOIN assignments ON assignments.id = handouts.assignment_id JOIN courses ON courses.id = assignments.course_id WHERE handouts.worksheet_id = worksheets.id), '') AS used_in`).
 		Where("owner_id = ?", owner).Order("worksheets.id DESC")
 	if len(words) > 0 {
 		title, print := q.Session(&gorm.Session{NewDB: true}), make([]string, len(words))
@@ -94,32 +93,37 @@ func (s *Store) LatestRevision(ctx context.Context, worksheet uint64) (school.Re
 
 func (s *Store) Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error) {
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Exec("UPDATE assignments SET revision_id = ? WHERE worksheet_id = ?", revision, worksheet).Error; err != nil {
+		if err := tx.Exec("UPDATE handouts SET revision_id = ? WHERE worksheet_id = ?", revision, worksheet).Error; err != nil {
 			return err
 		}
-		if err := tx.Exec(`UPDATE copies JOIN assignments ON assignments.id = copies.assignment_id SET copies.revision_id = ?
-			WHERE worksheet_id = ? AND state = ?`, revision, worksheet, flow.NotStarted).Error; err != nil {
+		if err := tx.Exec(`UPDATE copies JOIN revisions ON revisions.id = copies.revision_id SET copies.revision_id = ?
+			WHERE revisions.worksheet_id = ? AND state = ?`, revision, worksheet, flow.NotStarted).Error; err != nil {
 			return err
 		}
-		return tx.Raw(`SELECT COUNT(*) FROM copies JOIN assignments ON assignments.id = copies.assignment_id
-			WHERE worksheet_id = ? AND copies.revision_id <> ?`, worksheet, revision).Row().Scan(&begun)
+		return tx.Raw(`SELECT COUNT(*) FROM copies JOIN revisions ON revisions.id = copies.revision_id
+			WHERE revisions.worksheet_id = ? AND copies.revision_id <> ?`, worksheet, revision).Row().Scan(&begun)
 	})
 	return begun, err
 }
 
 func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, err error) {
-	err = s.db.WithContext(ctx).Raw(`SELECT a.id AS assignment_id, a.title, courses.name AS course,
-		(SELECT COUNT(*) FROM copies WHERE copies.assignment_id = a.id AND state <> ?) AS begun
-		FROM assignments a JOIN courses ON courses.id = a.course_id WHERE a.worksheet_id = ? ORDER BY a.id DESC`, flow.NotStarted, worksheet).Scan(&out).Error
+	err = s.db.WithContext(ctx).Raw(`SELECT DISTINCT a.id AS assignment_id, a.title, courses.name AS course,
+		(SELECT COUNT(*) FROM copies JOIN revisions r ON r.id = copies.revision_id
+			WHERE copies.assignment_id = a.id AND r.worksheet_id = h.worksheet_id AND state <> ?) AS begun
+		FROM handouts h JOIN assignments a ON a.id = h.assignment_id JOIN courses ON courses.id = a.course_id
+		WHERE h.worksheet_id = ? ORDER BY a.id DESC`, flow.NotStarted, worksheet).Scan(&out).Error
 	return out, err
 }
 
-func (s *Store) RevisionRole(ctx context.Context, revision, person uint64, now time.Time) (access.Role, error) {
+func (s *Store) RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error) {
 	var roles []access.Role
+	staff := []access.Role{access.Assistant, access.Teacher}
 	err := s.db.WithContext(ctx).Raw(`SELECT m.role FROM memberships m JOIN assignments a ON a.course_id = m.course_id
-		WHERE m.person_id = ? AND m.role IN ? AND (m.role = ? OR a.opens_at IS NULL OR a.opens_at <= ?) AND (a.revision_id = ? OR EXISTS (SELECT 1 FROM copies c
-			WHERE c.assignment_id = a.id AND c.revision_id = ? AND (c.student_id = m.person_id OR m.role = ?)))
-		ORDER BY m.role DESC LIMIT 1`, person, []access.Role{access.Student, access.Teacher}, access.Teacher, now, revision, revision, access.Teacher).Pluck("role", &roles).Error
+		WHERE m.person_id = ? AND (
+			m.role IN ? AND (EXISTS (SELECT 1 FROM handouts h WHERE h.assignment_id = a.id AND h.revision_id = ?)
+				OR EXISTS (SELECT 1 FROM copies c WHERE c.assignment_id = a.id AND c.revision_id = ?))
+			OR m.role = ? AND EXISTS (SELECT 1 FROM copies c WHERE c.assignment_id = a.id AND c.revision_id = ? AND c.student_id IN (m.person_id, 0)))
+		ORDER BY m.role = ? DESC LIMIT 1`, person, staff, revision, revision, access.Student, revision, access.Teacher).Pluck("role", &roles).Error
 	if err != nil || len(roles) == 0 {
 		return access.None, err
 	}

@@ -3,13 +3,10 @@ package web
 import (
 	"encoding/base64"
 	"net/http"
-	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
-	"readymargin/core/access"
 	"readymargin/school"
 )
 
@@ -161,116 +158,6 @@ func (s *Site) makeCourse(c *echo.Context) error {
 	return seeOther(c, "/courses/"+id(course.ID))
 }
 
-func (s *Site) course(c *echo.Context) error { return s.coursePage(c, "course.html", nil) }
-
-func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) error {
-	n, err := number(c, "id")
-	if err != nil {
-		return err
-	}
-	ctx := c.Request().Context()
-	course, members, err := s.school.Members(ctx, me(c), n)
-	if err != nil {
-		return err
-	}
-	given, err := s.school.Store.AssignmentsOf(ctx, n)
-	if err != nil {
-		return err
-	}
-	// By chapter, and by due time in each; those without a chapter come first.
-	slices.SortStableFunc(given, func(a, b school.Assignment) int { return strings.Compare(a.Chapter, b.Chapter) })
-	groups := map[access.Role][]school.Member{}
-	fresh := 0
-	for _, m := range members {
-		groups[m.Role] = append(groups[m.Role], m)
-		if m.Role == access.Student && !m.Seen {
-			fresh++
-		}
-	}
-	data := map[string]any{
-		"Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
-		"New": fresh, "Given": given, "Origin": origin(c),
-	}
-	for k, v := range extra {
-		data[k] = v
-	}
-	return s.render(c, http.StatusOK, name, course.Name, data)
-}
-
-func (s *Site) changeCode(c *echo.Context) error {
-	n, err := number(c, "id")
-	if err != nil {
-		return err
-	}
-	ctx := c.Request().Context()
-	switch c.FormValue("do") {
-	case "renew":
-		_, err = s.school.RenewCode(ctx, me(c), n)
-	case "open", "close":
-		_, err = s.school.OpenCode(ctx, me(c), n, c.FormValue("do") == "open")
-	default:
-		if _, _, err = s.school.Members(ctx, me(c), n); err == nil {
-			err = &school.Problem{Code: "wrong form"}
-		}
-	}
-	if err != nil {
-		return err
-	}
-	return s.back(c, n, "course-code")
-}
-
-func (s *Site) setVoice(c *echo.Context) error {
-	n, err := number(c, "id")
-	if err != nil {
-		return err
-	}
-	minutes, _ := strconv.Atoi(c.FormValue("minutes"))
-	if _, err := s.school.SetVoice(c.Request().Context(), me(c), n, minutes); err != nil {
-		return err
-	}
-	return s.back(c, n, "course-voice")
-}
-
-// back answers a change of a course: with the fragment that changed, or with
-// the whole page where script is off.
-func (s *Site) back(c *echo.Context, course uint64, fragment string) error {
-	if c.Request().Header.Get("HX-Request") == "true" {
-		return s.coursePage(c, fragment, nil)
-	}
-	return seeOther(c, "/courses/"+id(course))
-}
-
-func (s *Site) admit(c *echo.Context) error {
-	n, err := number(c, "id")
-	if err != nil {
-		return err
-	}
-	person, err := number(c, "person")
-	if err != nil {
-		return err
-	}
-	if err := s.school.Admit(c.Request().Context(), me(c), n, person, c.FormValue("do") != "refuse"); err != nil {
-		return err
-	}
-	return s.back(c, n, "course-people")
-}
-
-func (s *Site) newSlip(c *echo.Context) error {
-	n, err := number(c, "id")
-	if err != nil {
-		return err
-	}
-	person, err := number(c, "person")
-	if err != nil {
-		return err
-	}
-	owner, token, err := s.school.NewSlip(c.Request().Context(), me(c), n, person)
-	if err != nil {
-		return err
-	}
-	return s.render(c, http.StatusOK, "new-slip.html", "Sign-in slip", map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": origin(c)})
-}
-
 // classList shows the form for a class list.
 func (s *Site) classList(c *echo.Context) error { return s.classListPage(c, nil) }
 
@@ -279,7 +166,7 @@ func (s *Site) classListPage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	course, _, err := s.school.Members(c.Request().Context(), me(c), n)
+	course, err := s.school.Runs(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -296,7 +183,7 @@ func (s *Site) checkList(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if _, _, err := s.school.Members(c.Request().Context(), me(c), n); err != nil {
+	if _, err := s.school.Runs(c.Request().Context(), me(c), n); err != nil {
 		return err
 	}
 	files, err := uploads(c)
@@ -338,6 +225,7 @@ func why(reason string) string {
 		"no name":        "there is no name in this line",
 		"long name":      "a name may have 100 letters; a sign-in name 60 letters, digits and . - _ @",
 		"twice":          "the same name stands further up; give both a sign-in name in the list",
+		"left":           "this person has left the course; the code lets them in again, with their work",
 		"refused before": "you have refused this person; let them in from the course page",
 		"account exists": "somebody has this sign-in name already; let them join with the code",
 	}[reason]

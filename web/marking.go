@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/flow"
 	"readymargin/school"
 )
 
@@ -37,6 +38,13 @@ func (s *Site) marking(c *echo.Context) error {
 	a, course, roll, err := s.school.Roll(ctx, me(c), n)
 	if err != nil {
 		return err
+	}
+	if a.Way == flow.OneForAll {
+		shared, err := s.school.OpenOwn(ctx, me(c), n)
+		if err != nil {
+			return err
+		}
+		return seeOther(c, "/copies/"+id(shared.ID))
 	}
 	wanted, _ := strconv.ParseUint(c.QueryParam("copy"), 10, 63)
 	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))

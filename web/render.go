@@ -21,7 +21,7 @@ var templates embed.FS
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules("script/sheet.js")
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "ahead": func() []string { return ahead },
+		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "chosen": chosen, "rich": rich, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -150,6 +150,12 @@ func fours(code string) string {
 func among(n uint64, chosen any) bool {
 	values, _ := chosen.([]string)
 	return slices.Contains(values, id(n))
+}
+
+// chosen reports whether a form's values have one made of a course and a name.
+func chosen(course uint64, name, values any) bool {
+	all, _ := values.([]string)
+	return slices.Contains(all, fmt.Sprint(course, "/", name))
 }
 
 func list(v ...any) []any { return v }

@@ -25,7 +25,7 @@ func (s *Site) start(c *echo.Context) error {
 	}
 	teaches := p.Staff || p.Admin
 	for _, course := range courses {
-		teaches = teaches || course.Role == access.Teacher
+		teaches = teaches || course.Role == access.Teacher || course.Role == access.Assistant
 	}
 	if !teaches {
 		return s.toDo(c)
@@ -75,8 +75,26 @@ func (s *Site) toDo(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var todo, in, fresh, back []school.Assigned
+	courses, err := s.school.CoursesOf(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	var waiting []school.CourseRole
+	for _, k := range courses {
+		if k.Role == access.Waiting {
+			waiting = append(waiting, k)
+		}
+	}
+	var todo, in, fresh, back, read, gone []school.Assigned
 	for _, a := range all {
+		switch {
+		case a.Gone:
+			gone = append(gone, a)
+			continue
+		case a.Assignment.Way == flow.ToRead && a.Copy.StartedAt != nil:
+			read = append(read, a)
+			continue
+		}
 		switch a.Copy.State {
 		case flow.Submitted:
 			in = append(in, a)
@@ -90,5 +108,5 @@ func (s *Site) toDo(c *echo.Context) error {
 			todo = append(todo, a)
 		}
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": todo, "In": in, "Fresh": fresh, "Back": back, "None": len(all) == 0})
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": todo, "In": in, "Fresh": fresh, "Back": back, "Read": read, "Gone": gone, "Waiting": waiting, "None": len(all) == 0 && len(waiting) == 0})
 }

@@ -16,7 +16,10 @@ const (
 	None    Role = ""        // not in the course, or refused by the teacher
 	Waiting Role = "waiting" // joined, and not yet let in
 	Student Role = "student"
-	Teacher Role = "teacher"
+	Left    Role = "left" // was a student, and may come back
+
+	Assistant Role = "assistant" // marks and returns, and does not run the course
+	Teacher   Role = "teacher"
 )
 
 // A Person is who asks: a role in the course that the thing belongs to, and
@@ -34,7 +37,9 @@ type Action string
 const (
 	MakeCourse    Action = "make a course"
 	InviteTeacher Action = "invite a teacher"
-	RunCourse     Action = "run the course"          // join code, newcomers, assigning, slips
+	RunCourse     Action = "run the course" // join code, newcomers, assigning, slips
+	SeeRoll       Action = "see who is in the course and what was given"
+	ShareCopy     Action = "work on a copy that is one for all"
 	SeeWorksheet  Action = "see a worksheet's pages" // by being handed it, or by owning it
 	UseWorksheet  Action = "use a worksheet"         // assign it, change it, see the original
 	SeeHeld       Action = "see the pages that are held back"
@@ -49,7 +54,8 @@ const (
 type Thing struct {
 	State   flow.State
 	Layer   copy.Layer
-	Attempt int // the newest submitted attempt of the copy, 0 when there is none
+	Attempt int  // the newest submitted attempt of the copy, 0 when there is none
+	Shared  bool // the copy is one for all; Owner is then everybody whom it is given to
 }
 
 // Refusals. ErrHidden is for things whose existence is nobody's business.
@@ -79,7 +85,7 @@ func May(p Person, a Action, t Thing) error {
 // decide returns whether it is allowed, and whether the person may know that
 // the thing exists.
 func decide(p Person, a Action, t Thing) (ok, visible bool) {
-	teacher, student := p.Role == Teacher, p.Role == Student
+	teacher, student, staff := p.Role == Teacher, p.Role == Student, p.marks()
 	own := student && p.Owner
 	switch a {
 	case MakeCourse:
@@ -87,26 +93,33 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 	case InviteTeacher:
 		return p.Admin, true
 	case RunCourse:
-		return teacher, student
+		return teacher, student || staff
+	case SeeRoll:
+		return staff, student
 	case SeeWorksheet:
-		return p.Owner || teacher || student, false
+		return p.Owner || staff || student, false
 	case UseWorksheet:
 		return p.Owner, false
 	case SeeHeld:
-		return p.Owner || teacher, false
+		return p.Owner || staff, false
 	case MarkCopy:
-		return teacher && t.Attempt > 0, own || teacher
+		return staff && t.Attempt > 0, own || staff
 	case SubmitCopy:
-		return own, teacher
+		return own && !t.Shared, own || staff
+	case ShareCopy:
+		return t.Shared && (own || staff), own || staff
 	case SeeReturned:
-		return own || teacher, own || teacher
+		return own || staff, own || staff
 	case ReadLayer:
-		return readLayer(p, t), own || teacher
+		return readLayer(p, t), own || staff
 	case WriteLayer:
-		return writeLayer(p, t), own || teacher
+		return writeLayer(p, t), own || staff
 	}
 	return false, false
 }
+
+// marks reports whether the person sees and marks the copies of a course.
+func (p Person) marks() bool { return p.Role == Teacher || p.Role == Assistant }
 
 // readLayer: the student's live work is the student's alone (the teachers see
 // attempts); the live feedback is the teachers' alone (the student sees what
@@ -114,12 +127,14 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 func readLayer(p Person, t Thing) bool {
 	own := p.Role == Student && p.Owner
 	switch {
+	case t.Shared:
+		return t.Layer == copy.Work && (own || p.marks())
 	case t.Layer == copy.Work || t.Layer == copy.Own:
 		return own
 	case t.Layer == copy.Replies:
-		return own || p.Role == Teacher
+		return own || p.marks()
 	case t.Layer.Attempt() > 0:
-		return p.Role == Teacher
+		return p.marks()
 	}
 	return false
 }
@@ -127,12 +142,14 @@ func readLayer(p Person, t Thing) bool {
 func writeLayer(p Person, t Thing) bool {
 	own := p.Role == Student && p.Owner
 	switch {
+	case t.Shared:
+		return t.Layer == copy.Work && (own || p.marks())
 	case t.Layer == copy.Work || t.Layer == copy.Own:
 		return own
 	case t.Layer == copy.Replies:
 		return own && (t.State == flow.Returned || t.State == flow.Reworking || t.Attempt > 1)
 	case t.Layer.Attempt() > 0:
-		return p.Role == Teacher && t.Layer.Attempt() <= t.Attempt
+		return p.marks() && t.Layer.Attempt() <= t.Attempt
 	}
 	return false
 }

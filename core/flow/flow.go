@@ -83,6 +83,18 @@ func Next(s State, e Event, f Facts) (State, error) {
 // Times are an assignment's; a zero time means that there is none.
 type Times struct{ Opens, Due, Closes time.Time }
 
+// Extended returns the times of somebody who has until a later due time, the
+// zero time for nobody: what closes before that closes then.
+func (w Times) Extended(due time.Time) Times {
+	if due.After(w.Due) && !w.Due.IsZero() {
+		w.Due = due
+		if !w.Closes.IsZero() && w.Closes.Before(due) {
+			w.Closes = due
+		}
+	}
+	return w
+}
+
 // Open reports whether work is taken at t.
 func (w Times) Open(t time.Time) bool {
 	return !t.Before(w.Opens) && (w.Closes.IsZero() || t.Before(w.Closes))

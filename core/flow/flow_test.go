@@ -67,6 +67,16 @@ func TestTimes(t *testing.T) {
 			t.Errorf("late at %s by %v, want %v", c.clock, got, c.late)
 		}
 	}
+	more := w.Extended(at("19:00:00"))
+	if more.Late(at("18:30:00")) != 0 || more.Closes != w.Closes {
+		t.Errorf("more time until seven: %+v", more)
+	}
+	if night := w.Extended(at("23:00:00")); !night.Open(at("22:59:59")) || night.Open(at("23:00:00")) {
+		t.Errorf("more time beyond the closing: %+v", night)
+	}
+	if w.Extended(at("17:00:00")) != w {
+		t.Error("an earlier time is no more time")
+	}
 	if (Times{}).Late(at("20:00:00")) != 0 || !(Times{}).Open(at("00:00:00")) {
 		t.Error("an assignment without times is late or closed")
 	}

@@ -48,3 +48,38 @@ func TestWallClocksAcrossAChange(t *testing.T) {
 		}
 	}
 }
+
+// Weekdays of 2026 by the Gregorian calendar: 26 November is a Thursday, and
+// on Sunday 29 March the clocks of Berlin are put forward from 2 to 3 (tzdata,
+// rule EU).
+func TestTheNextLesson(t *testing.T) {
+	tuesday, thursday, night := Lesson{time.Tuesday, "18:30"}, Lesson{time.Thursday, "10:00"}, Lesson{time.Sunday, "02:30"}
+	for _, c := range []struct {
+		lessons   []Lesson
+		now, want string
+	}{
+		{nil, "2026-11-26T08:00:00Z", ""},
+		{[]Lesson{tuesday}, "2026-11-26T08:00:00Z", "2026-12-01T18:30"},
+		{[]Lesson{tuesday, thursday}, "2026-11-26T05:00:00Z", "2026-11-26T10:00"},
+		{[]Lesson{tuesday, thursday}, "2026-11-26T08:00:00Z", "2026-12-01T18:30"}, // today's is too soon
+		{[]Lesson{thursday}, "2026-11-26T08:00:00Z", "2026-12-03T10:00"},
+		{[]Lesson{night}, "2026-03-27T12:00:00Z", "2026-04-05T02:30"}, // left out on the 29th
+	} {
+		place, err := time.LoadLocation("Europe/Berlin")
+		if err != nil {
+			t.Fatal(err)
+		}
+		now, err := time.Parse(time.RFC3339, c.now)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := NextLesson(c.lessons, now, place); got != c.want {
+			t.Errorf("%v from %s: %q, want %q", c.lessons, c.now, got, c.want)
+		}
+	}
+	for _, l := range []Lesson{{time.Monday, "25:00"}, {time.Monday, ""}, {9, "10:00"}} {
+		if l.Check() == nil {
+			t.Errorf("%v is a lesson", l)
+		}
+	}
+}

@@ -62,7 +62,7 @@ func (b *bench) desks(n int) (copies []uint64, tokens []string, err error) {
 		if _, err := s.Join(b.ctx, p, course.JoinCode); err != nil && i == 0 {
 			return nil, nil, err
 		}
-		c, err := st.CopyFor(b.ctx, a.ID, p.ID)
+		c, err := st.CopyFor(b.ctx, a.ID, p.ID, a.Handouts[0].RevisionID)
 		if err != nil {
 			return nil, nil, err
 		}

@@ -7,6 +7,7 @@ CREATE TABLE people (
   admin BOOLEAN NOT NULL,
   staff BOOLEAN NOT NULL,
   settings TEXT NOT NULL,
+  source_id VARCHAR(200) NOT NULL DEFAULT '',
   created_at DATETIME(6) NOT NULL
 );
 CREATE TABLE slips (
@@ -39,12 +40,16 @@ CREATE TABLE courses (
   join_code VARCHAR(20) NOT NULL UNIQUE,
   join_open BOOLEAN NOT NULL,
   voice_seconds INT NOT NULL,
+  vet BOOLEAN NOT NULL,
+  lessons TEXT NULL,
+  source_id VARCHAR(200) NOT NULL DEFAULT '',
   created_at DATETIME(6) NOT NULL
 );
 CREATE TABLE memberships (
   course_id BIGINT UNSIGNED NOT NULL,
   person_id BIGINT UNSIGNED NOT NULL,
   role VARCHAR(20) NOT NULL,
+  section VARCHAR(100) NOT NULL,
   seen BOOLEAN NOT NULL,
   joined_at DATETIME(6) NOT NULL,
   PRIMARY KEY (course_id, person_id),
@@ -115,8 +120,6 @@ CREATE TABLE pictures (
 CREATE TABLE assignments (
   id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
   course_id BIGINT UNSIGNED NOT NULL,
-  worksheet_id BIGINT UNSIGNED NOT NULL,
-  revision_id BIGINT UNSIGNED NOT NULL,
   title VARCHAR(200) NOT NULL,
   instructions TEXT NOT NULL,
   chapter VARCHAR(200) NOT NULL,
@@ -127,8 +130,24 @@ CREATE TABLE assignments (
   max_attempts INT NOT NULL,
   changed_at DATETIME(6) NULL,
   changed VARCHAR(200) NOT NULL,
+  way VARCHAR(10) NOT NULL,
+  audience TEXT NOT NULL,
+  instruments TEXT NULL,
+  keep_here BOOLEAN NOT NULL,
+  no_spelling BOOLEAN NOT NULL,
+  draft BOOLEAN NOT NULL,
+  removed_at DATETIME(6) NULL,
   created_at DATETIME(6) NOT NULL,
-  KEY (course_id),
+  KEY (course_id)
+);
+-- Which worksheet whom an assignment gives; number 0 is for all others.
+CREATE TABLE handouts (
+  assignment_id BIGINT UNSIGNED NOT NULL,
+  number INT NOT NULL,
+  worksheet_id BIGINT UNSIGNED NOT NULL,
+  revision_id BIGINT UNSIGNED NOT NULL,
+  audience TEXT NOT NULL,
+  PRIMARY KEY (assignment_id, number),
   KEY (worksheet_id),
   KEY (revision_id)
 );
@@ -141,6 +160,7 @@ CREATE TABLE copies (
   attempts INT NOT NULL,
   waiting INT NOT NULL,
   started_at DATETIME(6) NULL,
+  due_at DATETIME(6) NULL,
   UNIQUE KEY (assignment_id, student_id),
   KEY (student_id)
 );
@@ -228,5 +248,5 @@ CREATE TABLE blob_chunks (
 );
 
 -- +goose Down
-DROP TABLE blob_chunks, blobs, viewers, sounds, heads, ops, layers, withdrawn, attempts, copies, assignments,
+DROP TABLE blob_chunks, blobs, viewers, sounds, heads, ops, layers, withdrawn, attempts, copies, handouts, assignments,
   pictures, revisions, extras, sources, worksheets, file_pages, memberships, courses, sessions, sign_in_failures, calendars, slips, people;

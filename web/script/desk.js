@@ -18,6 +18,7 @@ import * as teacher from './marking.js';
 import { ask } from './net.js';
 import { toast } from './dialogs.js';
 import './keys.js';
+import './ruler.js';
 
 const screen = document.querySelector('[data-screen]');
 

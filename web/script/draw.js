@@ -4,7 +4,7 @@
 import { core } from './core.js';
 import { node } from './paint.js';
 import { words, pixels } from './surface.js';
-import { add, marks, set, together } from './marks.js';
+import { add, marks, mayChange, set, together } from './marks.js';
 import { instruments } from './pointer.js';
 import { meaning, settings } from './settings.js';
 
@@ -80,7 +80,7 @@ instruments.eraser = {
   touch(p) {
     const version = core.hit(marks.view.edit, p.sheet.number, p, 6 / pixels() + 2);
     const entry = marks.shown.get(version);
-    if (!entry || this.doomed.has(entry) || entry.mark.kind === 'note') return;
+    if (!entry || this.doomed.has(entry) || entry.mark.kind === 'note' || !mayChange(entry)) return;
     this.doomed.add(entry);
     for (const g of entry.groups) g.classList.add('doomed');
   },

@@ -47,8 +47,10 @@ export function help() {
   dialog.querySelector('[data-help]').replaceChildren(...rows.map(([k, what]) => el('p', { className: 'flex justify-between gap-4' }, el('span', {}, what), el('strong', {}, k))));
   dialog.querySelector('[data-keys-off]').checked = settings.keysOff;
   dialog.querySelector('[data-left]').checked = settings.left;
+  dialog.querySelector('[data-ruler]').checked = settings.ruler;
   dialog.showModal();
 }
 dialog.querySelector('[data-keys-off]').addEventListener('change', (e) => { settings.keysOff = e.target.checked; keep(); });
 dialog.querySelector('[data-left]').addEventListener('change', (e) => { settings.left = e.target.checked; keep(); look(); });
+dialog.querySelector('[data-ruler]').addEventListener('change', (e) => { settings.ruler = e.target.checked; keep(); look(); });
 document.querySelector('[data-do="help"]').addEventListener('click', help);

@@ -102,6 +102,9 @@ export const add = (kind, page, body, options) => {
   return mark;
 };
 
+// On a sheet that is one for all, everybody changes only what is their own.
+export const mayChange = (e) => marks.view.way !== 'shared' || e.mine || marks.view.runs;
+
 export const find = (id) => [...marks.shown.values()].find((e) => e.mark.id === id && !e.beside);
 export const history = () => ({ undo: past.length > 0, redo: future.length > 0 });
 

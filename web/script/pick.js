@@ -4,7 +4,7 @@
 import { core } from './core.js';
 import { node } from './paint.js';
 import { pixels } from './surface.js';
-import { marks, set, settleBeside } from './marks.js';
+import { marks, mayChange, set, settleBeside } from './marks.js';
 import { instruments } from './pointer.js';
 
 export const picked = { entry: null, onChange: () => {} };
@@ -37,6 +37,7 @@ instruments.pick = {
     return true;
   },
   move(p) {
+    if (!mayChange(picked.entry)) return;
     const dx = p.x - this.from.x, dy = p.y - this.from.y;
     for (const g of picked.entry.groups) g.setAttribute('transform', `translate(${dx} ${dy})`);
     outline(dx, dy);
@@ -47,7 +48,7 @@ instruments.pick = {
   },
   tap(p) {
     const entry = picked.entry;
-    if (entry?.mark.kind === 'freetext' && this.twice === entry.version && Date.now() - this.when < 450) instruments.type.open(entry, p);
+    if (entry?.mark.kind === 'freetext' && mayChange(entry) && this.twice === entry.version && Date.now() - this.when < 450) instruments.type.open(entry, p);
     this.twice = entry?.version;
     this.when = Date.now();
   },
@@ -57,7 +58,7 @@ instruments.pick = {
 
 function replace(mark, merge) {
   const beside = picked.entry.beside;
-  if (beside || !mark) return;
+  if (beside || !mark || !mayChange(picked.entry)) return;
   set(mark.id, mark, { before: picked.entry.mark, merge });
   pick([...marks.shown.values()].find((e) => e.mark.id === mark.id && !e.beside));
 }
@@ -66,7 +67,7 @@ export function nudge(dx, dy, merge) { if (picked.entry) replace(core.moved(pick
 export function recolour(color) { if (picked.entry) replace(core.recoloured(picked.entry.version, color)); }
 export function remove() {
   const e = picked.entry;
-  if (!e) return;
+  if (!e || !mayChange(e)) return;
   pick(null);
   if (e.beside) settleBeside(e.version, false);
   else set(e.mark.id, null, { before: e.mark });

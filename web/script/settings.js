@@ -29,16 +29,16 @@ const teacher = {
   hand: 'pen',
 };
 
-export const settings = { left: false, plain: false, keysOff: false };
+export const settings = { left: false, plain: false, ruler: false, keysOff: false };
 let mine = null, role = '', timer = 0;
 
 export function begin(view) {
   role = view.teacher ? 'teacher' : 'student';
   let stored = {};
   try { stored = JSON.parse(view.settings) ?? {}; } catch { /* made anew */ }
-  mine = { left: false, plain: false, keysOff: false, ...stored };
+  mine = { left: false, plain: false, ruler: false, keysOff: false, ...stored };
   mine[role] = { ...structuredClone(role === 'teacher' ? teacher : student), ...(stored[role] ?? {}) };
-  Object.assign(settings, { left: mine.left, plain: mine.plain, keysOff: mine.keysOff });
+  Object.assign(settings, { left: mine.left, plain: mine.plain, ruler: mine.ruler, keysOff: mine.keysOff });
   Object.assign(settings, mine[role]);
   key = (view.teacher ? null : view.key)?.filter((m) => !m.shape || m.shape === 'highlight') ?? [];
   if (key.length) mean(key.find((m) => m.name === settings.highlighter.meaning) ?? key[0]);
@@ -51,7 +51,7 @@ export const mean = (m) => Object.assign(settings.highlighter, { meaning: m.name
 
 // keep stores a change of the settings object.
 export function keep() {
-  for (const k of ['left', 'plain', 'keysOff']) mine[k] = settings[k];
+  for (const k of ['left', 'plain', 'ruler', 'keysOff']) mine[k] = settings[k];
   for (const k of Object.keys(mine[role])) mine[role][k] = settings[k];
   clearTimeout(timer);
   timer = setTimeout(async () => (await import('./net.js')).ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
@@ -64,5 +64,6 @@ export function look() {
   const screen = document.querySelector('[data-screen]');
   screen.classList.toggle('left', settings.left);
   screen.classList.toggle('plain', settings.plain);
+  screen.classList.toggle('reading', settings.ruler);
   document.querySelector('[data-do="plain"]').setAttribute('aria-pressed', String(settings.plain));
 }

@@ -3,7 +3,7 @@
 
 import { el, icon } from './paint.js';
 import { hand, take } from './pointer.js';
-import { history, marks, redo, undo } from './marks.js';
+import { history, marks, mayChange, redo, undo } from './marks.js';
 import { INKS, keep, key, mean, meaning, pen, settings, WASHES } from './settings.js';
 import { picked, recolour, remove, takeBeside } from './pick.js';
 import { restyle } from './type.js';
@@ -16,8 +16,12 @@ const ALL = [
 ];
 let places = [];
 
+// offers says whether the assignment offers an instrument; it may leave some out.
+const LEAVABLE = ['type', 'highlighter', 'pen', 'picture'];
+const offers = (view, name) => !view.instruments?.length || !LEAVABLE.includes(name) || view.instruments.includes(name);
+
 export function build(view) {
-  const offered = view.teacher ? ALL.map(([p, i]) => [p, i.filter((n) => n !== 'picture')]) : ALL.filter(([p]) => p !== 'say').map(([p, i]) => [p, i.filter((n) => n !== 'stamp' && (n !== 'picture' || view.shelf?.length))]);
+  const offered = view.teacher ? ALL.map(([p, i]) => [p, i.filter((n) => n !== 'picture')]) : ALL.filter(([p]) => p !== 'say').map(([p, i]) => [p, i.filter((n) => n !== 'stamp' && (n !== 'picture' || view.shelf?.length) && offers(view, n))]).filter(([, i]) => i.length);
   places = view.edit ? offered : [['pick', ['pick']]];
   spine.replaceChildren();
   if (view.edit) {
@@ -149,8 +153,9 @@ function fill(place) {
         row(el('button', { className: 'button', on: { click: takeBeside } }, 'Take this one'), el('button', { className: 'button', on: { click: remove } }, 'Drop it')));
       return;
     }
-    if (m.kind !== 'picture') flap.append(swatches(m.kind === 'highlight' ? WASHES : INKS, now, (c) => { recolour(c); fill(place); }));
-    flap.append(row(el('button', { className: 'button', on: { click: remove } }, icon('bin'), 'Delete')));
+    if (m.kind !== 'picture' && mayChange(picked.entry)) flap.append(swatches(m.kind === 'highlight' ? WASHES : INKS, now, (c) => { recolour(c); fill(place); }));
+    if (marks.view.way === 'shared') flap.append(el('p', { className: 'hint' }, picked.entry.mine ? 'You made this.' : `${picked.entry.by} made this.`));
+    if (mayChange(picked.entry)) flap.append(row(el('button', { className: 'button', on: { click: remove } }, icon('bin'), 'Delete')));
   }
 }
 

@@ -22,7 +22,10 @@ function due(v) {
 
 export function draw(v) {
   const lines = [];
-  if (v.state === 'submitted') {
+  if (v.removed) lines.push(el('strong', {}, 'No longer assigned'), el('p', { className: 'hint' }, 'Your work is kept, and you can read it.'));
+  else if (v.way === 'shared') lines.push(el('strong', {}, 'One for all'), el('p', { className: 'hint' }, 'Everybody in the course writes on this sheet. What you add carries your name; Pick tells whose a mark is.'), due(v));
+  else if (v.way === 'read') lines.push(el('strong', {}, 'To read'), el('p', { className: 'hint' }, 'There is nothing to hand in.'), due(v));
+  else if (v.state === 'submitted') {
     lines.push(el('strong', {}, `Submitted ${date(v.receipt.at)}`), el('p', { className: 'hint' }, v.receipt.late ? `Late by ${span(v.receipt.late)}. ` : '', `Attempt ${v.receipt.attempt}. You can read it; it is your teacher’s until it is returned.`));
     if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
     if (!v.takeBack && !v.closed) lines.push(el('p', { className: 'hint' }, 'Your teacher has begun to mark it, so it cannot be taken back.'));
@@ -38,11 +41,13 @@ export function draw(v) {
     if (v.closes && !v.closed) lines.push(el('p', { className: 'hint' }, `Takes no more work after ${date(v.closes)}.`));
     if (v.pointsOf) lines.push(el('p', { className: 'hint' }, `${v.pointsOf} points`));
   }
+  const said = document.querySelector('[data-instructions]');
+  if (said && v.state !== 'submitted') lines.push(el('details', { className: 'rich mt-2', open: v.state === 'not started' }, el('summary', {}, 'What to do'), said.content.cloneNode(true)));
   top.replaceChildren(...lines.filter(Boolean));
   back.hidden = !v.takeBack;
-  away.hidden = v.state === 'not started' || v.trial;
+  away.hidden = (v.state === 'not started' && v.way === 'copy') || v.trial || v.keepHere;
   main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
-  main.hidden = v.state === 'submitted' || v.closed || v.trial || v.last;
+  main.hidden = v.state === 'submitted' || v.closed || v.trial || v.last || v.way === 'shared' || v.way === 'read';
   document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 

@@ -6,7 +6,7 @@ import { core } from './core.js';
 import { el } from './paint.js';
 import { pixels, words } from './surface.js';
 import { newId } from './ids.js';
-import { find, marks, set } from './marks.js';
+import { find, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { blankAt, walk } from './blanks.js';
@@ -20,7 +20,7 @@ instruments.type = {
   async tap(p) {
     if (open) finish();
     const entry = marks.shown.get(core.hit(marks.view.edit, p.sheet.number, p, 3));
-    if (entry?.mark.kind === 'freetext' && !entry.beside) return this.open(entry, p);
+    if (entry?.mark.kind === 'freetext' && !entry.beside && mayChange(entry)) return this.open(entry, p);
     await Promise.race([words(p.sheet), new Promise((r) => setTimeout(r, 250))]);
     const { size, color } = settings.type, blank = blankAt(p.sheet.number, p.x, p.y);
     if (blank && blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60)) return this.into(blank, p.sheet, p);
@@ -31,7 +31,7 @@ instruments.type = {
   // beginning, on the line that was pressed.
   into(b, sheet, p) {
     if (open) finish();
-    const there = [...marks.shown.values()].find((e) => e.layer === marks.view.edit && e.mark.kind === 'freetext' && !e.beside && e.mark.page === b.page && blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b && (b.k !== 'lines' || !p || Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4));
+    const there = [...marks.shown.values()].find((e) => e.layer === marks.view.edit && e.mark.kind === 'freetext' && !e.beside && mayChange(e) && e.mark.page === b.page && blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b && (b.k !== 'lines' || !p || Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4));
     if (there) { this.open(there, { sheet }); return; }
     const size = Math.min(settings.type.size, Math.max(b.s, 8));
     const y = b.k === 'lines' && p ? core.settle(b.page, p, size) : b.y;
@@ -50,7 +50,7 @@ instruments.type = {
 function edit(o, text) {
   const blank = blankAt(o.sheet.number, o.x + 1, o.y - 2);
   open = { ...o, merge: `typing-${newId()}`, right: blank && blank.k !== 'line' ? blank.r[2] - 2 : o.sheet.w - EDGE };
-  const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: true, role: 'textbox', 'aria-multiline': 'true', 'aria-label': blank?.l || 'Text on the page' });
+  const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: !marks.view.noSpelling, role: 'textbox', 'aria-multiline': 'true', 'aria-label': blank?.l || 'Text on the page' });
   box.textContent = text;
   open.box = box;
   o.sheet.box.append(box);

@@ -1,0 +1,225 @@
+package school
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/flow"
+)
+
+// known says whether an audience is made of sections and students that a
+// course has.
+func (s *School) known(ctx context.Context, course uint64, a access.Audience) error {
+	if a.Everybody() {
+		return nil
+	}
+	members, err := s.Store.Members(ctx, course)
+	if err != nil {
+		return err
+	}
+	for _, section := range a.Sections {
+		if section == "" || !slices.ContainsFunc(members, func(m Member) bool { return m.Section == section }) {
+			return problem("audience", "section", section)
+		}
+	}
+	for _, person := range a.People {
+		if !slices.ContainsFunc(members, func(m Member) bool { return m.PersonID == person && m.Role == access.Student }) {
+			return problem("audience", "person", "")
+		}
+	}
+	return nil
+}
+
+// update saves an assignment, and gives every copy that is not started the
+// worksheet that its student is to have now.
+func (s *School) update(ctx context.Context, a Assignment) error {
+	copies, err := s.Store.CopiesOf(ctx, a.ID)
+	if err != nil {
+		return err
+	}
+	members, err := s.Store.Members(ctx, a.CourseID)
+	if err != nil {
+		return err
+	}
+	section := map[uint64]string{}
+	for _, m := range members {
+		section[m.PersonID] = m.Section
+	}
+	revisions := map[uint64]uint64{}
+	for _, c := range copies {
+		if want := a.For(c.StudentID, section[c.StudentID]).RevisionID; c.State == flow.NotStarted && c.RevisionID != want {
+			revisions[c.ID] = want
+		}
+	}
+	return s.Store.UpdateAssignment(ctx, a, revisions)
+}
+
+// changed loads an assignment of the teacher's, lets f change it, and saves it.
+func (s *School) changed(ctx context.Context, who Person, id uint64, f func(*Assignment, Course) error) (Assignment, error) {
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return a, err
+	}
+	if err := f(&a, c); err != nil {
+		return a, err
+	}
+	return a, s.update(ctx, a)
+}
+
+// SetAudience says whom an assignment is given to. Work of those who are no
+// longer among them is kept.
+func (s *School) SetAudience(ctx context.Context, who Person, id uint64, to access.Audience) (Assignment, error) {
+	return s.changed(ctx, who, id, func(a *Assignment, c Course) error {
+		a.Audience = to
+		return s.known(ctx, c.ID, to)
+	})
+}
+
+// maxHandouts bounds the worksheets of one assignment.
+const maxHandouts = 12
+
+// AddHandout gives some of an assignment's students another worksheet. They
+// do not learn that there are others.
+func (s *School) AddHandout(ctx context.Context, who Person, id, worksheet uint64, to access.Audience, anyway bool) (Assignment, error) {
+	return s.changed(ctx, who, id, func(a *Assignment, c Course) error {
+		w, err := s.worksheet(ctx, who, worksheet)
+		if err != nil {
+			return err
+		}
+		switch {
+		case to.Everybody():
+			return problem("nobody", "section", "")
+		case len(a.Handouts) >= maxHandouts || a.Way == flow.OneForAll:
+			return problem("handouts", "", "")
+		}
+		if err := s.known(ctx, c.ID, to); err != nil {
+			return err
+		}
+		r, err := s.revise(ctx, w, anyway)
+		a.Handouts = append(a.Handouts, Handout{WorksheetID: w.ID, RevisionID: r.ID, Audience: to})
+		return err
+	})
+}
+
+// RemoveHandout takes back what AddHandout gave; copies that are begun stay.
+func (s *School) RemoveHandout(ctx context.Context, who Person, id uint64, number int) (Assignment, error) {
+	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error {
+		if number < 1 || number >= len(a.Handouts) {
+			return access.ErrHidden
+		}
+		a.Handouts = slices.Delete(a.Handouts, number, number+1)
+		return nil
+	})
+}
+
+// Publish hands out what was kept as a draft.
+func (s *School) Publish(ctx context.Context, who Person, id uint64) (Assignment, error) {
+	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error { a.Draft = false; return nil })
+}
+
+// Unassign takes an assignment away from the students. What they have done is
+// kept, and they can still read it.
+func (s *School) Unassign(ctx context.Context, who Person, id uint64) (Assignment, error) {
+	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error {
+		now := s.Now()
+		a.RemovedAt = &now
+		return nil
+	})
+}
+
+// AssignAgain undoes Unassign.
+func (s *School) AssignAgain(ctx context.Context, who Person, id uint64) (Assignment, error) {
+	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error { a.RemovedAt = nil; return nil })
+}
+
+// GiveTime gives a student until a later due time, by the course's clock; ""
+// takes that back. Nobody else learns of it.
+func (s *School) GiveTime(ctx context.Context, who Person, id, student uint64, wall string) error {
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return err
+	}
+	m, err := s.Store.Membership(ctx, c.ID, student)
+	if err != nil {
+		return err
+	}
+	if m.Role != access.Student {
+		return access.ErrHidden
+	}
+	var due *time.Time
+	if wall != "" {
+		at, err := flow.At(wall, c.Location())
+		switch {
+		case err != nil:
+			return problem("due time", "due", wall)
+		case a.DueAt == nil || !at.After(*a.DueAt):
+			return problem("extra time", "due", "")
+		}
+		due = &at
+	}
+	mine, err := s.Store.CopyFor(ctx, id, student, a.For(student, m.Section).RevisionID)
+	if err != nil {
+		return err
+	}
+	return s.Store.InCopy(ctx, mine.ID, func(tx CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		locked.DueAt = due
+		return tx.SetCopy(locked)
+	})
+}
+
+// A Concerned is a student whom an assignment may concern.
+type Concerned struct {
+	Member
+	Given    bool       // it is given to this student
+	Handout  int        // which worksheet
+	ExtraDue *time.Time // the later due time
+	Begun    bool
+}
+
+// Concerns returns the students of an assignment's course as the assignment
+// concerns them.
+func (s *School) Concerns(ctx context.Context, who Person, id uint64) (Assignment, Course, []Concerned, error) {
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return a, c, nil, err
+	}
+	members, err := s.Store.Members(ctx, c.ID)
+	if err != nil {
+		return a, c, nil, err
+	}
+	copies, err := s.Store.CopiesOf(ctx, id)
+	if err != nil {
+		return a, c, nil, err
+	}
+	var out []Concerned
+	for _, m := range members {
+		if m.Role != access.Student {
+			continue
+		}
+		one := Concerned{Member: m, Given: a.Audience.Includes(m.PersonID, m.Section), Handout: a.For(m.PersonID, m.Section).Number}
+		for _, cp := range copies {
+			if cp.StudentID == m.PersonID {
+				one.ExtraDue, one.Begun = cp.DueAt, cp.State != flow.NotStarted
+			}
+		}
+		out = append(out, one)
+	}
+	return a, c, out, nil
+}
+
+// Sections returns the sections of members, each once, sorted.
+func Sections(members []Member) (out []string) {
+	for _, m := range members {
+		if m.Section != "" && m.Role == access.Student {
+			out = append(out, m.Section)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}

@@ -1,0 +1,88 @@
+package store
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+
+	"readymargin/core/flow"
+	"readymargin/school"
+)
+
+func (s *Store) AddAssignments(ctx context.Context, all []*school.Assignment) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		for _, a := range all {
+			a.ID = 0
+			if err := tx.Create(a).Error; err != nil {
+				return err
+			}
+			if err := putHandouts(tx, a); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func putHandouts(tx *gorm.DB, a *school.Assignment) error {
+	for i := range a.Handouts {
+		a.Handouts[i].AssignmentID, a.Handouts[i].Number = a.ID, i
+	}
+	return tx.Create(&a.Handouts).Error
+}
+
+// withHandouts fills in the handouts of assignments.
+func withHandouts(db *gorm.DB, given []school.Assignment) error {
+	if len(given) == 0 {
+		return nil
+	}
+	ids, at := make([]uint64, len(given)), map[uint64]*school.Assignment{}
+	for i := range given {
+		ids[i], at[given[i].ID] = given[i].ID, &given[i]
+	}
+	rows, err := all[school.Handout](db.Where("assignment_id IN ?", ids).Order("assignment_id, number"))
+	for _, h := range rows {
+		at[h.AssignmentID].Handouts = append(at[h.AssignmentID].Handouts, h)
+	}
+	return err
+}
+
+func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, error) {
+	db := s.db.WithContext(ctx)
+	a, err := first[school.Assignment](db, "id = ?", id)
+	if err != nil {
+		return a, err
+	}
+	one := []school.Assignment{a}
+	err = withHandouts(db, one)
+	return one[0], err
+}
+
+func (s *Store) UpdateAssignment(ctx context.Context, a school.Assignment, revisions map[uint64]uint64) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Save(&a).Error; err != nil {
+			return err
+		}
+		if err := tx.Where("assignment_id = ?", a.ID).Delete(&school.Handout{}).Error; err != nil {
+			return err
+		}
+		if err := putHandouts(tx, &a); err != nil {
+			return err
+		}
+		for copyID, revision := range revisions {
+			if err := tx.Exec("UPDATE copies SET revision_id = ? WHERE id = ? AND state = ?", revision, copyID, flow.NotStarted).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (s *Store) AssignmentsOf(ctx context.Context, course uint64) ([]school.Assignment, error) {
+	db := s.db.WithContext(ctx)
+	given, err := all[school.Assignment](db.Where("course_id = ?", course).Order("due_at IS NULL, due_at, id"))
+	if err != nil {
+		return nil, err
+	}
+	return given, withHandouts(db, given)
+}

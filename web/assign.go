@@ -1,0 +1,303 @@
+package web
+
+import (
+	"cmp"
+	"context"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/core/flow"
+	"readymargin/core/plan"
+	"readymargin/school"
+)
+
+// A class is a course with whom something in it can be for.
+type class struct {
+	school.Course
+	Sections []string
+	Students []school.Member
+}
+
+func (s *Site) class(ctx context.Context, who school.Person, course uint64) (class, error) {
+	c, members, err := s.school.Members(ctx, who, course)
+	out := class{Course: c, Sections: school.Sections(members)}
+	for _, m := range members {
+		if m.Role == access.Student {
+			out.Students = append(out.Students, m)
+		}
+	}
+	return out, err
+}
+
+// assignPage shows the form for assigning a worksheet.
+func (s *Site) assignPage(c *echo.Context) error { return s.assigning(c, c.Param("id"), nil) }
+
+func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
+	n, err := strconv.ParseUint(worksheet, 10, 63)
+	if err != nil {
+		return access.ErrHidden
+	}
+	ctx := c.Request().Context()
+	p, err := s.school.Prepare(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	all, err := s.school.CoursesOf(ctx, me(c))
+	if err != nil {
+		return err
+	}
+	var teaching []class
+	for _, course := range all {
+		if course.Role == access.Teacher {
+			k, err := s.class(ctx, me(c), course.ID)
+			if err != nil {
+				return err
+			}
+			teaching = append(teaching, k)
+		}
+	}
+	t := school.Terms{Title: p.Worksheet.Title, Way: flow.CopyEach}
+	if worth := p.Plan.Points(); worth > 0 {
+		t.Points = worth.String()
+	}
+	if len(teaching) > 0 {
+		t.Due = flow.NextLesson(teaching[0].Lessons, s.school.Now(), teaching[0].Location())
+	}
+	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(plan.Sheet), "Held": len(p.Plan.Of(plan.Held)),
+		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": t, "Instruments": instruments(nil)}
+	if wrong != nil {
+		form := c.Request().PostForm
+		data["Terms"], data["Chosen"], data["Instruments"] = terms(c), form["course"], instruments(form["instrument"])
+		data["ChosenSections"], data["ChosenPeople"] = form["section"], form["person"]
+		return s.again(c, wrong, "assign.html", "Assign", data)
+	}
+	return s.render(c, http.StatusOK, "assign.html", "Assign", data)
+}
+
+// An instrument is offered by an assignment, or not.
+type instrument struct {
+	Name, Words string
+	On          bool
+}
+
+// instruments lists those that can be left out; with none chosen all are on.
+func instruments(chosen []string) (out []instrument) {
+	words := map[string]string{"type": "Type", "highlighter": "Highlighter", "pen": "Pen", "picture": "Pictures of the shelf"}
+	for _, name := range school.Instruments {
+		out = append(out, instrument{name, words[name], len(chosen) == 0 || slices.Contains(chosen, name)})
+	}
+	return out
+}
+
+// audience reads whom a form names in one course: sections and people have
+// the course's number before them. That nobody is named means everybody.
+func audience(c *echo.Context, course uint64) (a access.Audience, err error) {
+	c.FormValue("") // parses the form
+	form := c.Request().PostForm
+	if form.Get("who") == "all" {
+		return a, nil
+	}
+	for _, v := range form["section"] {
+		if name, ok := strings.CutPrefix(v, id(course)+"/"); ok {
+			a.Sections = append(a.Sections, name)
+		}
+	}
+	for _, v := range form["person"] {
+		if person, ok := strings.CutPrefix(v, id(course)+"/"); ok {
+			n, err := strconv.ParseUint(person, 10, 63)
+			if err != nil {
+				return a, access.ErrHidden
+			}
+			a.People = append(a.People, n)
+		}
+	}
+	return a, nil
+}
+
+func (s *Site) assign(c *echo.Context) error {
+	c.FormValue("") // parses the form
+	worksheet, err := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+	if err != nil {
+		return access.ErrHidden
+	}
+	want := school.NewAssignment{Worksheet: worksheet, Anyway: c.FormValue("anyway") == "1", Draft: c.FormValue("do") == "draft", Terms: terms(c), Audiences: map[uint64]access.Audience{}}
+	var courses []uint64
+	for _, v := range c.Request().PostForm["course"] {
+		n, err := strconv.ParseUint(v, 10, 63)
+		if err != nil {
+			return access.ErrHidden
+		}
+		courses = append(courses, n)
+		if want.Audiences[n], err = audience(c, n); err != nil {
+			return err
+		}
+	}
+	all, err := s.school.AssignTo(c.Request().Context(), me(c), want, courses)
+	if err != nil {
+		if s.say(err).status != http.StatusUnprocessableEntity {
+			return err
+		}
+		return s.assigning(c, c.FormValue("worksheet"), err)
+	}
+	if want.Draft {
+		s.tell(c, "Kept as a draft: "+all[0].Title+". Students do not see it.")
+		return seeOther(c, "/assignments/"+id(all[0].ID)+"/change")
+	}
+	said := "Every student has a copy now."
+	switch {
+	case !all[0].Opened(s.school.Now()):
+		said = "Students see it when it opens."
+	case all[0].Way != flow.CopyEach || !all[0].Audience.Everybody():
+		said = "Those whom it is for see it now."
+	}
+	s.tell(c, "Assigned: "+all[0].Title+". "+said)
+	if len(all) > 1 {
+		return seeOther(c, "/")
+	}
+	return seeOther(c, "/courses/"+id(courses[0]))
+}
+
+// terms reads what a form says of an assignment.
+func terms(c *echo.Context) school.Terms {
+	v := c.FormValue
+	return school.Terms{Title: v("title"), Instructions: v("instructions"), Chapter: v("chapter"), Points: v("points"),
+		Opens: v("opens"), Due: v("due"), Closes: v("closes"), NoLate: v("nolate") == "1", Attempts: v("attempts"),
+		Way: flow.Way(cmp.Or(v("way"), string(flow.CopyEach))), Instruments: c.Request().PostForm["instrument"],
+		KeepHere: v("keephere") == "1", NoSpelling: v("nospelling") == "1"}
+}
+
+// changePage shows the form for changing an assignment.
+func (s *Site) changePage(c *echo.Context) error { return s.changing(c, nil) }
+
+func (s *Site) changing(c *echo.Context, wrong error) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	a, course, concerned, err := s.school.Concerns(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	k, err := s.class(ctx, me(c), course.ID)
+	if err != nil {
+		return err
+	}
+	shelf, err := s.school.Worksheets(ctx, me(c), "")
+	if err != nil {
+		return err
+	}
+	titles := map[uint64]string{}
+	for _, w := range shelf {
+		titles[w.ID] = w.Title
+	}
+	data := map[string]any{"Assignment": a, "Course": course, "Terms": school.TermsOf(a, course.Location()), "Class": k, "Courses": []class{k}, "Concerned": concerned,
+		"Worksheets": shelf, "Titles": titles, "Instruments": instruments(a.Instruments), "Undecided": school.IsProblem(wrong, "undecided"),
+		"ChosenSections": sectionsOf(a.Audience, course.ID), "ChosenPeople": peopleOf(a.Audience, course.ID)}
+	if wrong == nil {
+		return s.render(c, http.StatusOK, "change.html", "Change", data)
+	}
+	if c.Request().PostForm.Has("title") {
+		data["Terms"], data["Instruments"] = terms(c), instruments(c.Request().PostForm["instrument"])
+	}
+	return s.again(c, wrong, "change.html", "Change", data)
+}
+
+// sectionsOf and peopleOf write an audience as forms have it.
+func sectionsOf(a access.Audience, course uint64) (out []string) {
+	for _, name := range a.Sections {
+		out = append(out, id(course)+"/"+name)
+	}
+	return out
+}
+
+func peopleOf(a access.Audience, course uint64) (out []string) {
+	for _, n := range a.People {
+		out = append(out, id(course)+"/"+id(n))
+	}
+	return out
+}
+
+// change changes an assignment, and what becomes of it.
+func (s *Site) change(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	var a school.Assignment
+	said := "Changed: "
+	switch c.FormValue("do") {
+	case "close":
+		a, err = s.school.CloseNow(ctx, me(c), n)
+	case "reopen":
+		a, err = s.school.Reopen(ctx, me(c), n)
+	case "publish":
+		said = "Assigned: "
+		a, err = s.school.Publish(ctx, me(c), n)
+	case "unassign":
+		said = "No longer assigned; all work is kept: "
+		a, err = s.school.Unassign(ctx, me(c), n)
+	case "again":
+		said = "Assigned again: "
+		a, err = s.school.AssignAgain(ctx, me(c), n)
+	default:
+		a, err = s.school.ChangeTerms(ctx, me(c), n, terms(c))
+	}
+	if err != nil {
+		if s.say(err).status != http.StatusUnprocessableEntity {
+			return err
+		}
+		return s.changing(c, err)
+	}
+	s.tell(c, said+a.Title+".")
+	return seeOther(c, "/courses/"+id(a.CourseID))
+}
+
+// concern changes whom an assignment concerns, and how: whom it is given to,
+// other worksheets for some, more time for one.
+func (s *Site) concern(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	_, course, err := s.school.Given(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	switch c.FormValue("do") {
+	case "audience":
+		to, wrong := audience(c, course.ID)
+		if err = wrong; err == nil {
+			_, err = s.school.SetAudience(ctx, me(c), n, to)
+		}
+	case "handout":
+		worksheet, _ := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+		to, wrong := audience(c, course.ID)
+		if err = wrong; err == nil {
+			_, err = s.school.AddHandout(ctx, me(c), n, worksheet, to, c.FormValue("anyway") == "1")
+		}
+	case "no-handout":
+		which, _ := strconv.Atoi(c.FormValue("number"))
+		_, err = s.school.RemoveHandout(ctx, me(c), n, which)
+	case "time":
+		student, _ := strconv.ParseUint(c.FormValue("student"), 10, 63)
+		err = s.school.GiveTime(ctx, me(c), n, student, c.FormValue("until"))
+	default:
+		err = &school.Problem{Code: "wrong form"}
+	}
+	if err != nil {
+		if s.say(err).status != http.StatusUnprocessableEntity {
+			return err
+		}
+		return s.changing(c, err)
+	}
+	s.tell(c, "Kept.")
+	return seeOther(c, "/assignments/"+id(n)+"/change#whom")
+}

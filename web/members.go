@@ -1,0 +1,251 @@
+package web
+
+import (
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/core/flow"
+	"readymargin/school"
+)
+
+func (s *Site) course(c *echo.Context) error { return s.coursePage(c, "course.html", nil) }
+
+func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	course, members, err := s.school.Members(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	given, err := s.school.Store.AssignmentsOf(ctx, n)
+	if err != nil {
+		return err
+	}
+	// By chapter, and by due time in each; those without a chapter come first.
+	slices.SortStableFunc(given, func(a, b school.Assignment) int { return strings.Compare(a.Chapter, b.Chapter) })
+	groups := map[access.Role][]school.Member{}
+	fresh := 0
+	for _, m := range members {
+		groups[m.Role] = append(groups[m.Role], m)
+		if m.Role == access.Student && !m.Seen || m.Role == access.Waiting {
+			fresh++
+		}
+	}
+	role := access.Assistant
+	if _, err := s.school.Runs(ctx, me(c), n); err == nil {
+		role = access.Teacher
+	}
+	// What is no longer assigned stands apart.
+	var gone []school.Assignment
+	given = slices.DeleteFunc(given, func(a school.Assignment) bool {
+		if a.RemovedAt != nil {
+			gone = append(gone, a)
+		}
+		return a.RemovedAt != nil
+	})
+	data := map[string]any{
+		"Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
+		"New": fresh, "Given": given, "Gone": gone, "Origin": origin(c), "Runs": role == access.Teacher,
+		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": school.Sections(members), "Days": days,
+	}
+	for k, v := range extra {
+		data[k] = v
+	}
+	return s.render(c, http.StatusOK, name, course.Name, data)
+}
+
+func (s *Site) changeCode(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	switch c.FormValue("do") {
+	case "renew":
+		_, err = s.school.RenewCode(ctx, me(c), n)
+	case "open", "close":
+		_, err = s.school.OpenCode(ctx, me(c), n, c.FormValue("do") == "open")
+	default:
+		if _, err = s.school.Runs(ctx, me(c), n); err == nil {
+			err = &school.Problem{Code: "wrong form"}
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return s.back(c, n, "course-code")
+}
+
+func (s *Site) setVoice(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	minutes, _ := strconv.Atoi(c.FormValue("minutes"))
+	if _, err := s.school.SetVoice(c.Request().Context(), me(c), n, minutes); err != nil {
+		return err
+	}
+	return s.back(c, n, "course-voice")
+}
+
+// back answers a change of a course: with the fragment that changed, or with
+// the whole page where script is off.
+func (s *Site) back(c *echo.Context, course uint64, fragment string) error {
+	if c.Request().Header.Get("HX-Request") == "true" {
+		return s.coursePage(c, fragment, nil)
+	}
+	return seeOther(c, "/courses/"+id(course))
+}
+
+// admit lets a person in, refuses one, or sets what a person is here.
+func (s *Site) admit(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	person, err := number(c, "person")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	switch c.FormValue("do") {
+	case "section":
+		err = s.school.SetSection(ctx, me(c), n, person, c.FormValue("section"))
+	case "help":
+		on := func(name string) bool { return c.FormValue(name) == "1" }
+		if err = s.school.SetHelp(ctx, me(c), n, person, school.Help{Left: on("left"), Plain: on("plain"), Ruler: on("ruler")}); err == nil {
+			s.tell(c, "Kept.")
+			return seeOther(c, "/courses/"+id(n)+"/people/"+id(person))
+		}
+	case "remove":
+		err = s.school.RemoveStaff(ctx, me(c), n, person)
+	default:
+		err = s.school.Admit(ctx, me(c), n, person, c.FormValue("do") != "refuse")
+	}
+	if err != nil {
+		return err
+	}
+	return s.back(c, n, "course-people")
+}
+
+// person shows a student of a course, with how the screen is kept.
+func (s *Site) person(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	person, err := number(c, "person")
+	if err != nil {
+		return err
+	}
+	course, p, m, help, err := s.school.HelpOf(c.Request().Context(), me(c), n, person)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "person.html", p.Name, map[string]any{"Course": course, "Person": p, "Member": m, "Help": help})
+}
+
+// welcomeAll lets everybody in who waits.
+func (s *Site) welcomeAll(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.school.AdmitAll(c.Request().Context(), me(c), n); err != nil {
+		return err
+	}
+	return s.back(c, n, "course-people")
+}
+
+// addStaff makes somebody a teacher or an assistant of the course.
+func (s *Site) addStaff(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	err = s.school.AddStaff(c.Request().Context(), me(c), n, c.FormValue("login"), access.Role(c.FormValue("role")))
+	if err != nil {
+		if s.say(err).status != http.StatusUnprocessableEntity {
+			return err
+		}
+		return s.coursePage(c, "course.html", map[string]any{"Wrong": s.say(err).text, "Typed": typed(c)})
+	}
+	return seeOther(c, "/courses/"+id(n))
+}
+
+// setVet says whether newcomers wait.
+func (s *Site) setVet(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.school.SetVet(c.Request().Context(), me(c), n, c.FormValue("vet") == "1"); err != nil {
+		return err
+	}
+	return s.back(c, n, "course-code")
+}
+
+// days are those of the week, from Monday.
+var days = []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday, time.Saturday, time.Sunday}
+
+// setLessons adds a weekly lesson, or takes one out.
+func (s *Site) setLessons(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	course, err := s.school.Runs(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	lessons := course.Lessons
+	if which, err := strconv.Atoi(c.FormValue("remove")); err == nil && which >= 0 && which < len(lessons) {
+		lessons = slices.Delete(slices.Clone(lessons), which, which+1)
+	} else {
+		day, _ := strconv.Atoi(c.FormValue("day"))
+		lessons = append(slices.Clone(lessons), flow.Lesson{Day: time.Weekday(day), Clock: c.FormValue("clock")})
+	}
+	if err := s.school.SetLessons(ctx, me(c), n, lessons); err != nil {
+		return err
+	}
+	return s.back(c, n, "course-lessons")
+}
+
+// leave takes the person out of a course.
+func (s *Site) leave(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.school.Leave(c.Request().Context(), me(c), n); err != nil {
+		return err
+	}
+	s.tell(c, "You have left the course. Your work is kept; the code lets you in again.")
+	return seeOther(c, "/courses")
+}
+
+func (s *Site) newSlip(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	person, err := number(c, "person")
+	if err != nil {
+		return err
+	}
+	owner, token, err := s.school.NewSlip(c.Request().Context(), me(c), n, person)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "new-slip.html", "Sign-in slip", map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": origin(c)})
+}
