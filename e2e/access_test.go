@@ -173,7 +173,7 @@ const (
 var rights = map[string]any{
 	"GET /": everybody, "GET /sign-in": everybody, "POST /sign-in": everybody, "POST /sign-out": everybody,
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
-	"POST /invitations": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
+	"POST /invitations": "admin", "GET /directory": "admin", "POST /directory": "admin", "POST /directory/add": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
 	"GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
 	"GET /courses/:id": marks, "POST /courses/:id/code": "teacher", "POST /courses/:id/vet": "teacher", "POST /courses/:id/lessons": "teacher", "POST /courses/:id/staff": "teacher", "POST /courses/:id/welcome": "teacher", "POST /courses/:id/leave": "",
 	"GET /courses/:id/people/:person": "teacher", "POST /courses/:id/voice": "teacher",
@@ -319,7 +319,9 @@ func (sc *scene) person(t *testing.T, c *http.Client, method, path, token string
 		if m.Name != "Access Classmate" {
 			continue
 		}
-		ask := func(at string) (*http.Response, error) { return c.PostForm(at, url.Values{"_csrf": {token}, "do": {"welcome"}}) }
+		ask := func(at string) (*http.Response, error) {
+			return c.PostForm(at, url.Values{"_csrf": {token}, "do": {"welcome"}})
+		}
 		if method == "GET" {
 			ask = c.Get
 		}

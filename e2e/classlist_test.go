@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"archive/zip"
+	"bytes"
 	"context"
 	"fmt"
 	"os"
@@ -9,7 +11,9 @@ import (
 	"strings"
 	"testing"
 
+	"readymargin/core/access"
 	"readymargin/e2e/browser"
+	"readymargin/school"
 )
 
 // A teacher brings in a class list, sees what will happen, adds the students,
@@ -78,5 +82,63 @@ func TestAClassListFromFileToSignIn(t *testing.T) {
 	again, newcomers, err := home.School.TakeList(ctx, teacher, sc.course.ID, []byte(text))
 	if err != nil || len(newcomers) != 0 || members() != before+3 {
 		t.Errorf("the same list again: %d added (%v): %+v", len(newcomers), err, again.Lines)
+	}
+}
+
+// An administrator brings in the school's directory (OneRoster CSV): courses,
+// teachers, students, with slips; the same file again changes nothing.
+func TestTheSchoolsDirectory(t *testing.T) {
+	setSceneNamed(t, "Dir")
+	ctx, admin := context.Background(), personOf(t, "dir.admin")
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for name, text := range map[string]string{
+		"classes.csv":     "sourcedId,status,dateLastModified,title\r\ndir-c1,,,Directory One\r\ndir-c2,,,Directory Two\r\n",
+		"users.csv":       "sourcedId,status,dateLastModified,enabledUser,orgSourcedIds,role,username,userIds,givenName,familyName\r\ndir-t,,,true,s,teacher,dir.quill,,Jo,Quill\r\ndir-p,,,true,s,student,dir.ines,,Ines,Varga\r\ndir-x,,,true,s,student,dir.student,,Some,Body\r\n",
+		"enrollments.csv": "sourcedId,status,dateLastModified,classSourcedId,schoolSourcedId,userSourcedId,role\r\n1,,,dir-c1,s,dir-t,teacher\r\n2,,,dir-c1,s,dir-p,student\r\n3,,,dir-c2,s,dir-p,student\r\n4,,,dir-c2,s,dir-x,student\r\n5,,,dir-c2,s,dir-nobody,student\r\n",
+	} {
+		w, err := z.Create(name)
+		if err == nil {
+			_, err = w.Write([]byte(text))
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	z.Close()
+	file := filepath.Join(t.TempDir(), "directory.zip")
+	if err := os.WriteFile(file, b.Bytes(), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	says := func(text string) func() error {
+		return func() error { return p.Until(text, fmt.Sprintf(`document.body.textContent.includes(%q)`, text)) }
+	}
+	steps(t,
+		func() error { return p.SignIn("dir.admin", scenePassword) },
+		func() error { return p.Go("/directory") }, func() error { return p.Choose("#file", file) },
+		func() error { return p.Click(`form[action="/directory"] button`) },
+		says("2 courses are new, 3 enrolments will be added"), says("1 line was not understood"), says("somebody has this sign-in name already"),
+		func() error { return p.Click(`form[action="/directory/add"] button`) }, says("2 courses and 3 enrolments were added"),
+		func() error { return p.Until("slips", `document.querySelectorAll(".slip-card").length===2`) },
+	)
+	slip, err := browser.Eval[string](p, `return [...document.querySelectorAll(".slip-card")].find(s=>s.innerText.includes("Jo Quill")).innerText`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := home.School.UseSlip(ctx, regexp.MustCompile(`(?:[A-Z0-9]{4} ?){4}`).FindString(slip), "", "a-fine-password"); err != nil {
+		t.Fatal(err)
+	}
+	teacher, err := home.School.SignIn(ctx, "dir.quill", "a-fine-password", "127.0.0.9")
+	if err != nil {
+		t.Fatal(err)
+	}
+	courses, err := home.School.CoursesOf(ctx, teacher)
+	if err != nil || len(courses) != 1 || courses[0].Name != "Directory One" || courses[0].Role != access.Teacher {
+		t.Errorf("the teacher's courses: %+v (%v)", courses, err)
+	}
+	again, newcomers, err := home.School.TakeDirectory(ctx, admin, b.Bytes(), "Europe/London")
+	if n, m := again.Count(school.IsNew); err != nil || n != 0 || m != 0 || len(newcomers) != 0 {
+		t.Errorf("the same file again: %d courses, %d enrolments, %d newcomers (%v)", n, m, len(newcomers), err)
 	}
 }

@@ -44,6 +44,13 @@ type People interface {
 	// AddStudents adds people to a course, with a slip each, all or none. A
 	// login in use gets a number behind it.
 	AddStudents(ctx context.Context, course uint64, at time.Time, people []*Person, slips []*Slip) error
+	// CoursesBySource and PeopleBySource return those of a school's directory
+	// that are there, by the names they have in it.
+	CoursesBySource(ctx context.Context, sources []string) (map[string]Course, error)
+	PeopleBySource(ctx context.Context, sources []string) (map[string]Person, error)
+	// AddDirectory writes what a directory brings, all or none. Logins in use
+	// get a number behind them.
+	AddDirectory(ctx context.Context, change DirectoryChange, at time.Time) error
 	// UseSlip returns an unused slip that has not expired, and marks it used.
 	UseSlip(ctx context.Context, tokenHash string, now time.Time) (Slip, error)
 	// PeekSlip is UseSlip without using it.

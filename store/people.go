@@ -93,6 +93,68 @@ func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, pe
 	})
 }
 
+func (s *Store) CoursesBySource(ctx context.Context, sources []string) (map[string]school.Course, error) {
+	out := map[string]school.Course{}
+	for chunk := range slices.Chunk(sources, 500) {
+		found, err := all[school.Course](s.db.WithContext(ctx).Where("source_id IN ?", chunk))
+		if err != nil {
+			return nil, err
+		}
+		for _, c := range found {
+			out[c.SourceID] = c
+		}
+	}
+	return out, nil
+}
+
+func (s *Store) PeopleBySource(ctx context.Context, sources []string) (map[string]school.Person, error) {
+	out := map[string]school.Person{}
+	for chunk := range slices.Chunk(sources, 500) {
+		found, err := all[school.Person](s.db.WithContext(ctx).Where("source_id IN ?", chunk))
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range found {
+			out[p.SourceID] = p
+		}
+	}
+	return out, nil
+}
+
+func (s *Store) AddDirectory(ctx context.Context, change school.DirectoryChange, at time.Time) error {
+	wanted := make([]string, len(change.People)) // a transaction that is tried again begins with these
+	for i, p := range change.People {
+		wanted[i] = p.Login
+	}
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		for _, c := range change.Courses {
+			c.ID = 0
+			if err := tx.Create(c).Error; err != nil {
+				return err
+			}
+		}
+		for i, p := range change.People {
+			if err := addPerson(tx, p, wanted[i]); err != nil {
+				return err
+			}
+			change.Slips[i].PersonID = p.ID
+		}
+		members := make([]school.Membership, len(change.Members))
+		for i, m := range change.Members {
+			members[i] = school.Membership{CourseID: m.Course.ID, PersonID: m.Person.ID, Role: m.Role, Seen: true, JoinedAt: at}
+		}
+		if len(change.Slips) > 0 {
+			if err := tx.CreateInBatches(change.Slips, 500).Error; err != nil {
+				return err
+			}
+		}
+		if len(members) == 0 {
+			return nil
+		}
+		return tx.CreateInBatches(members, 500).Error
+	})
+}
+
 const slipGood = "token_hash = ? AND used_at IS NULL AND expires_at > ?"
 
 func (s *Store) PeekSlip(ctx context.Context, hash string, now time.Time) (school.Slip, error) {

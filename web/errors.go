@@ -102,6 +102,8 @@ var files = map[error]sentence{
 	flow.ErrState:        {409, "This copy has moved on in the meantime. Load the page again to see how it stands."},
 	roster.ErrEmpty:      {422, "There are no names in this list. Nothing was changed."},
 	roster.ErrText:       {422, "This is not a text file. Save the list as CSV and bring that in. Nothing was changed."},
+	roster.ErrArchive:    {422, "This is not a ZIP with users.csv, classes.csv and enrollments.csv. Nothing was changed."},
+	roster.ErrLarge:      {422, "The files in this ZIP are too large. Nothing was changed."},
 	roster.ErrMany:       {422, "This list has more than 5,000 lines. Split it. Nothing was changed."},
 	school.ErrStale:      {409, "This worksheet was changed in another window. Load the page again; nothing is lost there."},
 	access.ErrSignIn:     {401, "Please sign in first. Nothing is lost."},

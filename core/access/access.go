@@ -35,19 +35,20 @@ type Person struct {
 type Action string
 
 const (
-	MakeCourse    Action = "make a course"
-	InviteTeacher Action = "invite a teacher"
-	RunCourse     Action = "run the course" // join code, newcomers, assigning, slips
-	SeeRoll       Action = "see who is in the course and what was given"
-	ShareCopy     Action = "work on a copy that is one for all"
-	SeeWorksheet  Action = "see a worksheet's pages" // by being handed it, or by owning it
-	UseWorksheet  Action = "use a worksheet"         // assign it, change it, see the original
-	SeeHeld       Action = "see the pages that are held back"
-	MarkCopy      Action = "mark a copy"
-	SubmitCopy    Action = "submit, take back or improve a copy"
-	ReadLayer     Action = "read a layer"
-	WriteLayer    Action = "write in a layer"
-	SeeReturned   Action = "see returned feedback"
+	MakeCourse     Action = "make a course"
+	InviteTeacher  Action = "invite a teacher"
+	BringDirectory Action = "bring in the school's directory"
+	RunCourse      Action = "run the course" // join code, newcomers, assigning, slips
+	SeeRoll        Action = "see who is in the course and what was given"
+	ShareCopy      Action = "work on a copy that is one for all"
+	SeeWorksheet   Action = "see a worksheet's pages" // by being handed it, or by owning it
+	UseWorksheet   Action = "use a worksheet"         // assign it, change it, see the original
+	SeeHeld        Action = "see the pages that are held back"
+	MarkCopy       Action = "mark a copy"
+	SubmitCopy     Action = "submit, take back or improve a copy"
+	ReadLayer      Action = "read a layer"
+	WriteLayer     Action = "write in a layer"
+	SeeReturned    Action = "see returned feedback"
 )
 
 // A Thing is what it is done to.
@@ -90,7 +91,7 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 	switch a {
 	case MakeCourse:
 		return p.Admin || p.Owner, true // Owner: of an account that was invited as a teacher's
-	case InviteTeacher:
+	case InviteTeacher, BringDirectory:
 		return p.Admin, true
 	case RunCourse:
 		return teacher, student || staff

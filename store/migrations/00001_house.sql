@@ -8,7 +8,8 @@ CREATE TABLE people (
   staff BOOLEAN NOT NULL,
   settings TEXT NOT NULL,
   source_id VARCHAR(200) NOT NULL DEFAULT '',
-  created_at DATETIME(6) NOT NULL
+  created_at DATETIME(6) NOT NULL,
+  KEY (source_id)
 );
 CREATE TABLE slips (
   token_hash CHAR(64) PRIMARY KEY,
@@ -43,7 +44,8 @@ CREATE TABLE courses (
   vet BOOLEAN NOT NULL,
   lessons TEXT NULL,
   source_id VARCHAR(200) NOT NULL DEFAULT '',
-  created_at DATETIME(6) NOT NULL
+  created_at DATETIME(6) NOT NULL,
+  KEY (source_id)
 );
 CREATE TABLE memberships (
   course_id BIGINT UNSIGNED NOT NULL,
