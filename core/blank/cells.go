@@ -41,10 +41,18 @@ func (f *finder) cells() {
 		f.cell(all, c)
 	}
 	for i, c := range all {
-		if !c.empty && !squared[i] {
+		if !c.empty && !squared[i] && !labels(all, c) {
 			f.rest(c)
 		}
 	}
+}
+
+// labels reports whether a cell's print is the label of the empty cell beside
+// it, to its right: then nobody writes in the label's own cell.
+func labels(all []cell, c cell) bool {
+	return slices.ContainsFunc(all, func(o cell) bool {
+		return o.empty && math.Abs(o.Min.X-c.Max.X) < 3 && math.Abs(o.Min.Y-c.Min.Y) < 3 && math.Abs(o.Max.Y-c.Max.Y) < 3
+	})
 }
 
 // cell adds an empty cell as what it is.
