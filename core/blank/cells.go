@@ -42,7 +42,7 @@ func (f *finder) cells() {
 	}
 	for i, c := range all {
 		if !c.empty && !squared[i] && !labels(all, c) {
-			f.rest(c)
+			f.rest(c, f.full(all, c))
 		}
 	}
 }
@@ -96,9 +96,25 @@ func (f *finder) attached(r page.Rect) bool {
 	return false
 }
 
+// full reports whether a cell's height is that of the print in another cell of
+// its row: then what is free beneath its own print is no room to write.
+func (f *finder) full(all []cell, c cell) bool {
+	for _, o := range all {
+		if o == c || o.empty || math.Abs(o.Min.Y-c.Min.Y) > 3 || math.Abs(o.Max.Y-c.Max.Y) > 3 {
+			continue
+		}
+		for _, w := range f.page.Words {
+			if o.Contains(w.Rect().Center()) && o.Max.Y-w.Box[3] < 13 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // rest adds the free part of a cell whose print leaves most of it free: a
 // form's label with the room beneath or behind it.
-func (f *finder) rest(c cell) {
+func (f *finder) rest(c cell, full bool) {
 	var text page.Rect
 	count, label := 0, []string{}
 	for _, w := range f.page.Words {
@@ -121,7 +137,7 @@ func (f *finder) rest(c cell) {
 	says := strings.Join(label, " ")
 	asks := strings.HasSuffix(says, ":") || strings.HasSuffix(says, "?") || strings.HasSuffix(says, "$") || strings.HasSuffix(says, "£") || strings.HasSuffix(says, "€")
 	switch {
-	case below >= 13 && c.W() >= 40 && c.H() < 160:
+	case below >= 13 && c.W() >= 40 && c.H() < 160 && !full:
 		r := page.R(c.Min.X, text.Max.Y, c.Max.X, c.Max.Y)
 		f.add(Blank{Rect: r, Baseline: min(r.Max.Y-3, r.Min.Y+20), Size: min(max(0.6*r.H(), 9), 14), Kind: Cell, Label: says, Confidence: 0.6})
 	case asks && behind >= 50 && text.H() < 20 && c.H() < 60:

@@ -201,6 +201,8 @@ func (f *finder) ticks() {
 				if len(w.Edges) > 1 {
 					box.Max.X = w.Edges[1]
 				}
+			case strings.ContainsAny(r.String(), "{};="):
+				continue // a line of a program
 			case w.Text == "[]" || w.Text == "[_]" || w.Text == "(_)" || w.Text == "()" && i == 0:
 			case (w.Text == "[" || w.Text == "(") && i+1 < len(r.words) && (r.words[i+1].Text == "]" || r.words[i+1].Text == ")") && r.words[i+1].Box[0]-w.Box[2] < 16:
 				box = box.Union(r.words[i+1].Rect())
@@ -250,7 +252,7 @@ func (f *finder) room() {
 	if len(starts) < 2 {
 		return
 	}
-	b := f.bounds()
+	b, rooms := f.bounds(), 0
 	for k, i := range starts {
 		end, last := f.page.Height-40, len(rows)
 		if k+1 < len(starts) {
@@ -279,6 +281,12 @@ func (f *finder) room() {
 		if end-low < 34 || !wantsRoom(rows[i:last]) {
 			continue
 		}
+		// What stands free under the last one is only the end of a list, unless
+		// the others have room too, or it asks.
+		if text := rows[last-1].String(); k == len(starts)-1 && rooms == 0 && !strings.HasSuffix(text, "?") {
+			continue
+		}
+		rooms++
 		r := page.R(b.Min.X, low+4, b.Max.X, end-4)
 		f.add(Blank{Rect: r, Baseline: r.Min.Y + 16, Size: 12, Kind: Room, Label: strings.Join(f.within(rows[i], 0, 0, false), " "), Confidence: 0.5})
 	}
