@@ -373,14 +373,27 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 		return all
 	}
 	p := tab(t, 1280, 800)
+	document := file(t, "Bearings.rtf", func() ([]byte, error) {
+		return []byte(`{\rtf1\ansi{\fonttbl{\f0\fswiss Skerry Hand;}}\f0\fs28 1. The bearing of the light is ________________ degrees.\par}`), nil
+	})
 	steps(t,
 		func() error { return p.SignIn("kinds.teacher", scenePassword) },
 		func() error { return p.Go("/worksheets") },
-		func() error { return p.Choose("#file", file(t, "Tide heights 2.pdf", demo.TideHeights), photo) },
-		func() error { return p.Until("the bench", `document.querySelectorAll(".leaf").length===3`) },
+		func() error {
+			return p.Choose("#file", file(t, "Tide heights 2.pdf", demo.TideHeights), photo, document)
+		},
+		func() error { return p.Until("the bench", `document.querySelectorAll(".leaf").length===4`) },
+		// The font that had to be replaced is named, and the blank is found.
+		func() error {
+			return p.Until("the font", `/Skerry Hand is not here; .+ stands in its place on page 1/.test(document.querySelector("aside").innerText)`)
+		},
+		func() error { return p.Click(`[data-place="blanks"] .take`) }, func() error { return p.Click(`.leaf[data-at="3"]`) },
+		func() error {
+			return p.Until("the blank", `document.querySelector(".blank-list").innerText.includes("The bearing of the light is")`)
+		},
 	)
 	all := shelf()
-	if got := uses(t, all[0].ID); got != "s0.1/0 s0.2/0 s1.1/0" || all[0].Title != "Tide heights 2" {
+	if got := uses(t, all[0].ID); got != "s0.1/0 s0.2/0 s1.1/0 s2.1/0" || all[0].Title != "Tide heights 2" {
 		t.Errorf("%s: %s", all[0].Title, got)
 	}
 	for name, c := range map[string]struct {
@@ -388,6 +401,7 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 		says string
 	}{
 		"half a photograph": {b.Bytes()[:len(b.Bytes())/2], "This picture is damaged"},
+		"half a document":   {[]byte("PK\x03\x04 and no more"), "neither a PDF, a picture"},
 		"a text":            {[]byte("Dear colleague"), "neither a PDF, a picture"},
 		"a vector drawing":  {[]byte("<svg xmlns='http://www.w3.org/2000/svg'><script>alert(1)</script></svg>"), "neither a PDF, a picture"},
 	} {

@@ -257,6 +257,10 @@ func (s *School) AddPicture(ctx context.Context, who Person, worksheet uint64, f
 	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
 		return plan.Picture{}, err
 	}
+	var err error
+	if f.Data, err = s.developed(ctx, f.Data); err != nil {
+		return plan.Picture{}, err
+	}
 	if !pdf.IsPicture(f.Data) {
 		return plan.Picture{}, pdf.ErrPicture
 	}

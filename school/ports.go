@@ -199,6 +199,11 @@ type Office interface {
 	Replaced(ctx context.Context, asked []string, pages [][]string) []office.Replaced
 }
 
+// A Darkroom turns the photographs of telephones into JPEG; photo.Heif is one.
+type Darkroom interface {
+	JPEG(ctx context.Context, file []byte) ([]byte, error)
+}
+
 // An Ear takes recordings in; sound.Ffmpeg is one.
 type Ear interface {
 	TakeIn(ctx context.Context, recording []byte, most time.Duration) (sound.Clip, error)

@@ -17,6 +17,7 @@ import (
 	"readymargin/core/plan"
 	"readymargin/office"
 	"readymargin/pdf"
+	"readymargin/photo"
 )
 
 // An Upload is a file as it comes from somebody's machine.
@@ -60,6 +61,9 @@ func (s *School) takeIn(ctx context.Context, f Upload) (Source, []pdf.Page, erro
 	}
 	var err error
 	var document office.Document
+	if file, err = s.developed(ctx, file); err != nil {
+		return Source{}, nil, err
+	}
 	switch {
 	case pdf.IsPicture(file):
 		file, err = s.Press.SheetOf(ctx, file)
@@ -82,6 +86,15 @@ func (s *School) takeIn(ctx context.Context, f Upload) (Source, []pdf.Page, erro
 	}
 	source.FileHash, err = s.keep(ctx, file, pages)
 	return source, pages, err
+}
+
+// developed returns a photograph of a telephone as JPEG, and any other file as
+// it is.
+func (s *School) developed(ctx context.Context, file []byte) ([]byte, error) {
+	if !photo.IsHEIC(file) {
+		return file, nil
+	}
+	return s.Darkroom.JPEG(ctx, file)
 }
 
 // replaced says which fonts of a document were replaced on which pages.

@@ -15,11 +15,12 @@ import (
 
 // A School is all use cases over one store.
 type School struct {
-	Store  Store
-	Press  Press
-	Ear    Ear
-	Office Office
-	Now    func() time.Time
+	Store    Store
+	Press    Press
+	Ear      Ear
+	Office   Office
+	Darkroom Darkroom
+	Now      func() time.Time
 
 	hashing chan struct{} // bounds the memory of password hashing
 	feed    *feed
@@ -27,9 +28,9 @@ type School struct {
 }
 
 // New returns a School whose clock is the machine's.
-func New(store Store, press Press, ear Ear, papers Office) *School {
+func New(store Store, press Press, ear Ear, papers Office, photos Darkroom) *School {
 	return &School{
-		Store: store, Press: press, Ear: ear, Office: papers,
+		Store: store, Press: press, Ear: ear, Office: papers, Darkroom: photos,
 		Now:     func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
 		hashing: make(chan struct{}, 2), feed: newFeed(),
 	}

@@ -15,6 +15,7 @@ import (
 	"readymargin/core/roster"
 	"readymargin/office"
 	"readymargin/pdf"
+	"readymargin/photo"
 	"readymargin/school"
 	"readymargin/sound"
 )
@@ -78,7 +79,7 @@ var problems = map[string]string{
 
 // files has a sentence for everything that can be wrong with a file.
 var files = map[error]sentence{
-	pdf.ErrNotPDF:        {422, "This file is neither a PDF, a picture (PNG, JPEG or WebP) nor an office document (DOCX, ODT, PPTX, ODP or RTF). Save or print it as a PDF and bring that in. Nothing was kept."},
+	pdf.ErrNotPDF:        {422, "This file is neither a PDF, a picture (PNG, JPEG, WebP or HEIC) nor an office document (DOCX, ODT, PPTX, ODP or RTF). Save or print it as a PDF and bring that in. Nothing was kept."},
 	pdf.ErrDamaged:       {422, "This PDF is damaged and cannot be opened. Try to save it again where it comes from. Nothing was kept."},
 	pdf.ErrEncrypted:     {422, "This PDF asks for a password. Save it without one and bring that in. Nothing was kept."},
 	pdf.ErrEmpty:         {422, "This file is empty. Nothing was kept."},
@@ -93,6 +94,8 @@ var files = map[error]sentence{
 	office.ErrUnreadable: {422, "This document is damaged, or asks for a password, and cannot be turned into pages. Save it as a PDF and bring that in. Nothing was kept."},
 	office.ErrTooLarge:   {422, "This document is far larger inside than it looks, so we did not open it. Make its pictures smaller, or save it as a PDF. Nothing was kept."},
 	office.ErrTime:       {422, "This document takes too long to be turned into pages, so we stopped. Save it as a PDF and bring that in. Nothing was kept."},
+	photo.ErrMissing:     {422, "This house cannot open HEIC photographs (whoever runs it installs: apt-get install libheif-examples). Save the photograph as JPEG and bring that in. Nothing was kept."},
+	photo.ErrUnreadable:  {422, "This photograph is damaged and cannot be shown. Save it as JPEG and bring that in. Nothing was kept."},
 	sound.ErrUnreadable:  {422, "This recording cannot be read. Record it again."},
 	sound.ErrSilent:      {422, "Nothing was recorded. Check the microphone and record again."},
 	sound.ErrTooLong:     {422, "This recording is longer than the course allows. Record a shorter one."},

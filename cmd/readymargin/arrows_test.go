@@ -18,16 +18,17 @@ var arrows = map[string][]string{
 	"pdf":             {"core", "confine"},
 	"sound":           {"confine"},
 	"office":          {"confine"},
-	"school":          {"core", "pdf", "sound", "office"}, // of these three only their types, for the interfaces that school declares
+	"photo":           {"confine"},
+	"school":          {"core", "pdf", "sound", "office", "photo"}, // of these four only their types, for the interfaces that school declares
 	"store":           {"core", "school"},
 	"store/mariadb":   {},
-	"web":             {"core", "school", "pdf", "sound", "office"},
+	"web":             {"core", "school", "pdf", "sound", "office", "photo"},
 	"web/corewasm":    {"core"},
 	"demo":            {"core", "school", "pdf", "sound"},
-	"cmd/readymargin": {"core", "school", "store", "store/mariadb", "web", "pdf", "sound", "office", "confine", "demo"},
+	"cmd/readymargin": {"core", "school", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo", "confine", "demo"},
 	"e2e":             {"core", "school", "demo", "web", "e2e/browser", "e2e/house"},
 	"e2e/browser":     {},
-	"e2e/house":       {"core", "school", "store", "store/mariadb", "pdf", "sound", "office"},
+	"e2e/house":       {"core", "school", "store", "store/mariadb", "pdf", "sound", "office", "photo"},
 	"e2e/shots":       {"demo", "e2e/browser", "e2e/house"},
 	"e2e/bench":       {"core", "school", "web", "demo", "pdf", "e2e/browser", "e2e/house"},
 }

@@ -13,6 +13,7 @@ import (
 
 	"readymargin/office"
 	"readymargin/pdf"
+	"readymargin/photo"
 	"readymargin/school"
 	"readymargin/sound"
 	"readymargin/store"
@@ -105,7 +106,7 @@ func (o *options) open(ctx context.Context) (s *school.School, st *store.Store, 
 	if press, err = o.press(); err != nil {
 		return nil, nil, nil, nil, err
 	}
-	return school.New(st, press, sound.Ffmpeg{}, &office.LibreOffice{}), st, press, func() { press.Close(); st.Close() }, nil
+	return school.New(st, press, sound.Ffmpeg{}, &office.LibreOffice{}, photo.Heif{}), st, press, func() { press.Close(); st.Close() }, nil
 }
 
 func (o *options) press() (*pdf.Pool, error) {

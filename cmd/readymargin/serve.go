@@ -190,7 +190,7 @@ func doctor(ctx context.Context, args []string) error {
 			fmt.Printf("missing  %s%s\n", what, hint)
 		}
 	}
-	for program, pkg := range map[string]string{"ffmpeg": "ffmpeg", "prlimit": "util-linux", "soffice": "libreoffice-writer-nogui libreoffice-impress-nogui"} {
+	for program, pkg := range map[string]string{"ffmpeg": "ffmpeg", "prlimit": "util-linux", "heif-convert": "libheif-examples", "soffice": "libreoffice-writer-nogui libreoffice-impress-nogui"} {
 		_, err := exec.LookPath(program)
 		say(program, err == nil, ": apt-get install "+pkg)
 	}

@@ -20,6 +20,7 @@ import (
 
 	"readymargin/office"
 	"readymargin/pdf"
+	"readymargin/photo"
 	"readymargin/school"
 	"readymargin/sound"
 	"readymargin/store"
@@ -88,7 +89,7 @@ func (h *House) open(ctx context.Context) (err error) {
 	if h.Press, err = pdf.NewPool(pdf.Config{Command: []string{Binary(), "pdf-worker"}, Cache: Cache(), Workers: 1}); err != nil {
 		return err
 	}
-	h.School = school.New(h.Store, h.Press, sound.Ffmpeg{}, &office.LibreOffice{})
+	h.School = school.New(h.Store, h.Press, sound.Ffmpeg{}, &office.LibreOffice{}, photo.Heif{})
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err
