@@ -315,7 +315,7 @@ func judge(places []place, found []blank.Blank) (all score, kinds map[blank.Kind
 
 func blanksOf(t *testing.T, file []byte, n int) []blank.Blank {
 	t.Helper()
-	return blank.Find(must(pool.Inspect(context.Background(), file))[n-1].Flat())
+	return must(pool.Inspect(context.Background(), file))[n-1].Blanks()
 }
 
 // Fifty pages drawn here, ten ways of asking five times, and fifteen on which

@@ -29,7 +29,7 @@ func (p Page) Guide() plan.Guide {
 	if len(found) > 0 {
 		found = blank.Settle(flat, found)
 	} else {
-		found = blank.Find(flat)
+		found = p.Blanks()
 	}
 	g := plan.Guide{Places: []plan.Place{}, Questions: []plan.Question{}}
 	for _, b := range found {
@@ -38,6 +38,9 @@ func (p Page) Guide() plan.Guide {
 			place.Field, place.Options, place.MaxLen = f.Name, f.Options, f.MaxLen
 		}
 		g.Places = append(g.Places, place)
+	}
+	if p.Scan != nil {
+		return g // no numbers can be read
 	}
 	for _, q := range blank.Questions(flat, found) {
 		g.Questions = append(g.Questions, plan.Question{Number: q.Number, Text: q.Text, Rect: plan.BoxOf(q.Rect)})

@@ -12,6 +12,7 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 
 	"readymargin/core/page"
+	"readymargin/core/scan"
 )
 
 // inspect returns the pages of the file in hand.
@@ -30,15 +31,49 @@ func (d *desk) inspect(l Limits) ([]Page, error) {
 	}
 	notes := notes(d.file, n.PageCount)
 	out := make([]Page, n.PageCount)
+	scans := 0
 	for i := range out {
 		if out[i], err = d.page(i, notes[i]); err != nil {
 			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
+		}
+		if scans < maxScans && len(out[i].Print.Words) < scanWords && max(out[i].Width, out[i].Height) < scanSide {
+			scans++
+			if out[i].Scan, err = d.look(i); err != nil {
+				return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
+			}
 		}
 		if max(out[i].Width, out[i].Height) > l.Side || min(out[i].Width, out[i].Height) < 1 {
 			return nil, ErrSide
 		}
 	}
 	return out, nil
+}
+
+// Pages with fewer words are looked at as pictures, so many of a file, and none
+// whose side is longer, in points.
+const (
+	scanWords = 3
+	maxScans  = 60
+	scanSide  = 1800
+)
+
+// look renders a page without words and finds what stands on it.
+func (d *desk) look(index int) (*Scanned, error) {
+	m, done, err := d.render(index+1, scan.Scale)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	g := scan.Gray{W: m.Bounds().Dx(), H: m.Bounds().Dy(), Scale: scan.Scale}
+	g.Pix = make([]uint8, g.W*g.H)
+	for y := range g.H {
+		row := m.Pix[y*m.Stride:]
+		for x := range g.W {
+			r, gr, b := int(row[4*x]), int(row[4*x+1]), int(row[4*x+2])
+			g.Pix[y*g.W+x] = uint8((299*r + 587*gr + 114*b) / 1000)
+		}
+	}
+	return &Scanned{scan.Look(g), scan.InkOf(g)}, nil
 }
 
 // A sheet of notes about a page that PDFium does not tell.

@@ -11,8 +11,10 @@ import (
 	"time"
 
 	"readymargin/core/blank"
+	"readymargin/core/heldback"
 	"readymargin/core/mark"
 	"readymargin/core/page"
+	"readymargin/core/scan"
 	"readymargin/core/words"
 )
 
@@ -63,18 +65,50 @@ type Page struct {
 
 	Strokes []blank.Stroke `json:"strokes,omitempty"` // the straight lines on it
 	Fields  []Field        `json:"fields,omitempty"`  // of its form
+	Scan    *Scanned       `json:"scan,omitempty"`    // where the page is only a picture
+}
+
+// Scanned is what is seen on a page without words.
+type Scanned struct {
+	scan.Seen
+	Ink scan.Ink
 }
 
 // Flat returns the page as blanks are found on it.
 func (p Page) Flat() blank.Page {
+	if p.Scan != nil {
+		return blank.Page{Width: p.Width, Height: p.Height, Words: p.Scan.Words, Strokes: p.Scan.Strokes}
+	}
 	return blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes}
 }
 
+// Blanks returns the blanks that are found on the page. On a picture of one
+// they have no labels, and lean as the page does.
+func (p Page) Blanks() []blank.Blank {
+	found := blank.Find(p.Flat())
+	if p.Scan == nil {
+		return found
+	}
+	turn := scan.Turn(p.Scan.Tilt, page.Pt(p.Width/2, p.Height/2))
+	for i := range found {
+		b := &found[i]
+		b.Label = ""
+		c := b.Rect.Center()
+		d := turn.Apply(c).Sub(c)
+		b.Rect, b.Baseline = b.Rect.Add(d), page.Round(b.Baseline+d.Y)
+		b.Rect = page.Rect{Min: b.Rect.Min.Round(), Max: b.Rect.Max.Round()}
+	}
+	return found
+}
+
 // Printed returns what is printed on each page.
-func Printed(pages []Page) []words.Page {
-	out := make([]words.Page, len(pages))
+func Printed(pages []Page) []heldback.Page {
+	out := make([]heldback.Page, len(pages))
 	for i, p := range pages {
-		out[i] = p.Print
+		out[i].Print = p.Print
+		if p.Scan != nil {
+			out[i].Ink = p.Scan.Ink
+		}
 	}
 	return out
 }

@@ -17,12 +17,23 @@ import (
 // typeset pages are, becomes a palette PNG, which is small and exact; a page
 // with photographs becomes a JPEG.
 func (d *desk) picture(number int, scale float64) (kind string, data []byte, err error) {
-	if err := d.open(); err != nil {
+	m, done, err := d.render(number, scale)
+	if err != nil {
 		return "", nil, err
+	}
+	defer done()
+	return encode(m)
+}
+
+// render paints a page, counted from 1, at so many pixels a point; done gives
+// its memory back.
+func (d *desk) render(number int, scale float64) (m *image.RGBA, done func(), err error) {
+	if err := d.open(); err != nil {
+		return nil, nil, err
 	}
 	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: *d.doc, Index: number - 1})
 	if err != nil {
-		return "", nil, ErrNoPage
+		return nil, nil, ErrNoPage
 	}
 	w, h := int(math.Ceil(size.Width*scale)), int(math.Ceil(size.Height*scale))
 	if w*h > MaxPixels {
@@ -34,14 +45,14 @@ func (d *desk) picture(number int, scale float64) (kind string, data []byte, err
 		Width: max(w, 1), Height: max(h, 1), RenderFlags: enums.FPDF_RENDER_FLAG_ANNOT, RenderForm: true, Document: d.doc,
 	})
 	if err != nil {
-		return "", nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return nil, nil, fmt.Errorf("%w: %v", ErrDamaged, err)
 	}
-	defer res.CleanupFunc()
 	rgba, ok := res.Result.RenderedImage.(*image.RGBA)
 	if !ok {
-		return "", nil, fmt.Errorf("pdf: rendered as %T", res.Result.RenderedImage)
+		res.CleanupFunc()
+		return nil, nil, fmt.Errorf("pdf: rendered as %T", res.Result.RenderedImage)
 	}
-	return encode(rgba)
+	return rgba, res.CleanupFunc, nil
 }
 
 func encode(m *image.RGBA) (kind string, data []byte, err error) {

@@ -104,9 +104,12 @@ func look(pages []pdf.Page) inspection {
 			in.Fields = append(in.Fields, inspectedAt{Page: n, X: f.Rect.Min.X, Y: f.Rect.Min.Y, W: f.Rect.W(), H: f.Rect.H(), Name: f.Name, Type: f.Type, Options: f.Options})
 		}
 		flat := p.Flat()
-		found := blank.Find(flat)
+		found := p.Blanks()
 		for _, b := range found {
 			in.Blanks = append(in.Blanks, inspectedAt{Page: n, X: b.Rect.Min.X, Y: b.Rect.Min.Y, W: b.Rect.W(), H: b.Rect.H(), Baseline: b.Baseline, Kind: string(b.Kind), Label: b.Label, Confidence: b.Confidence})
+		}
+		if p.Scan != nil {
+			continue // no numbers can be read
 		}
 		for _, q := range blank.Questions(flat, found) {
 			a := inspectedAt{Page: n, X: q.Rect.Min.X, Y: q.Rect.Min.Y, W: q.Rect.W(), H: q.Rect.H(), Number: q.Number, Label: q.Text}

@@ -253,13 +253,18 @@ func combAt(all []cell, i int) (row []int) {
 // squared returns which cells are the squares of squared paper or of a chart:
 // at least four by four equal ones.
 func (f *finder) squared(all []cell) map[int]bool {
-	type size struct{ w, h int }
-	groups := map[size][]int{}
+	var groups [][]int
 	for i, c := range all {
-		if c.empty && c.W() < 45 && c.H() < 45 {
-			k := size{int(c.W() + 0.5), int(c.H() + 0.5)}
-			groups[k] = append(groups[k], i)
+		if !c.empty || c.W() >= 45 || c.H() >= 45 {
+			continue
 		}
+		g := slices.IndexFunc(groups, func(g []int) bool {
+			return math.Abs(all[g[0]].W()-c.W()) < 1.2 && math.Abs(all[g[0]].H()-c.H()) < 1.2
+		})
+		if g < 0 {
+			g, groups = len(groups), append(groups, nil)
+		}
+		groups[g] = append(groups[g], i)
 	}
 	out := map[int]bool{}
 	for _, g := range groups {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"unicode"
 
+	"readymargin/core/scan"
 	"readymargin/core/words"
 )
 
@@ -27,11 +28,19 @@ type Reason struct {
 	Of      int    `json:"of,omitempty"`      // the earlier page, from 1
 }
 
+// A Page is what is known of a page: its print, or, of a mere picture, where
+// it has ink.
+type Page struct {
+	Print words.Page
+	Ink   scan.Ink
+}
+
 // Propose returns the pages, from 1, that are likely to hold answers.
-func Propose(pages []words.Page) map[int]Reason {
+func Propose(pages []Page) map[int]Reason {
 	out := map[int]Reason{}
 	texts := make([][]string, len(pages))
-	for i, p := range pages {
+	for i, sheet := range pages {
+		p := sheet.Print
 		texts[i] = letters(p)
 		if line := heading(p); line != "" {
 			out[i+1] = Reason{Kind: Heading, Heading: line}
@@ -41,7 +50,11 @@ func Propose(pages []words.Page) map[int]Reason {
 			if out[q+1].Kind != "" {
 				continue // answers are not repeated by answers
 			}
-			if kind := repeats(pages[q], p, texts[q], texts[i]); kind != "" {
+			kind := repeats(pages[q].Print, p, texts[q], texts[i])
+			if kind == "" && sheet.Ink.Adds(pages[q].Ink) {
+				kind = Written
+			}
+			if kind != "" {
 				out[i+1] = Reason{Kind: kind, Of: q + 1}
 				break
 			}

@@ -82,9 +82,9 @@ var sheets = []struct {
 func TestLikelyAnswerPages(t *testing.T) {
 	hits, missed, alarms := 0, 0, 0
 	for _, s := range sheets {
-		var pages []words.Page
+		var pages []Page
 		for _, text := range s.pages {
-			pages = append(pages, set(text))
+			pages = append(pages, Page{Print: set(text)})
 		}
 		got := Propose(pages)
 		for n := 1; n <= len(pages); n++ {
@@ -106,7 +106,7 @@ func TestLikelyAnswerPages(t *testing.T) {
 }
 
 func TestReasonsNameWhatWasSeen(t *testing.T) {
-	got := Propose([]words.Page{set(tides), set(other), set(filled), set("Answer key, page 4")})
+	got := Propose([]Page{{Print: set(tides)}, {Print: set(other)}, {Print: set(filled)}, {Print: set("Answer key, page 4")}})
 	if r := got[3]; r.Of != 1 || len(got) != 2 {
 		t.Errorf("%+v", got)
 	}

@@ -1,0 +1,161 @@
+package pdf
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"image/png"
+	"maps"
+	"math/rand/v2"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+
+	"codeberg.org/go-pdf/fpdf"
+	"golang.org/x/image/draw"
+	"golang.org/x/image/math/f64"
+
+	"readymargin/core/heldback"
+	"readymargin/core/page"
+	"readymargin/core/scan"
+	"readymargin/office"
+)
+
+// scanned makes a picture of a page as a scanner would: at 150 dots an inch,
+// leaning by an angle, with a shadow, grain and the losses of JPEG.
+func scanned(t *testing.T, file []byte, n int, angle float64, more func(*image.Gray), rnd *rand.Rand) []byte {
+	t.Helper()
+	cmd := exec.Command("pdftoppm", "-png", "-gray", "-r", "150", "-f", fmt.Sprint(n), "-l", fmt.Sprint(n), "-")
+	cmd.Stdin = bytes.NewReader(file)
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v", err)
+	}
+	flat := must(png.Decode(bytes.NewReader(out)))
+	w, h := flat.Bounds().Dx(), flat.Bounds().Dy()
+	m := image.NewGray(image.Rect(0, 0, w, h))
+	draw.Draw(m, m.Bounds(), image.NewUniform(color.Gray{244}), image.Point{}, draw.Src)
+	turn := scan.Turn(angle, page.Pt(float64(w)/2, float64(h)/2))
+	draw.BiLinear.Transform(m, f64.Aff3{turn.A, turn.C, turn.E, turn.B, turn.D, turn.F}, flat, flat.Bounds(), draw.Src, nil)
+	if more != nil {
+		more(m)
+	}
+	for y := range h {
+		for x := range w {
+			v := float64(m.Pix[y*m.Stride+x])
+			v = v*(0.82+0.16*float64(x)/float64(w)) + rnd.NormFloat64()*6
+			m.Pix[y*m.Stride+x] = uint8(min(max(v, 0), 255))
+		}
+	}
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, m, &jpeg.Options{Quality: 70}); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// bookOf binds pictures of A4 pages into one PDF.
+func bookOf(t *testing.T, pictures ...[]byte) []byte {
+	t.Helper()
+	f := fpdf.New("P", "pt", "A4", "")
+	for i, p := range pictures {
+		f.AddPage()
+		name := fmt.Sprint(i)
+		f.RegisterImageOptionsReader(name, fpdf.ImageOptions{ImageType: "JPG"}, bytes.NewReader(p))
+		f.ImageOptions(name, 0, 0, 595.28, 841.89, false, fpdf.ImageOptions{}, 0, "")
+	}
+	var b bytes.Buffer
+	if err := f.Output(&b); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// Scans of sheets whose places are known: those typeset by LibreOffice, and
+// those drawn here, but for the ways that only words can tell.
+func TestBlanksOnScans(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(5, 5))
+	d, err := (&office.LibreOffice{}).PDF(context.Background(), document(1))
+	if err != nil {
+		t.Fatalf("%v (%s)", err, office.Install)
+	}
+	type sheet struct {
+		name   string
+		file   []byte
+		page   int
+		places []place
+	}
+	var sheets []sheet
+	pages := must(pool.Inspect(context.Background(), d.PDF))
+	names := slices.Sorted(maps.Keys(ways))
+	for i, places := range truth(t, d.PDF, pages) {
+		sheets = append(sheets, sheet{"typeset: " + names[i], d.PDF, i + 1, places})
+	}
+	for _, name := range slices.Sorted(maps.Keys(designs)) {
+		if name == "room under questions" || name == "- contents" {
+			continue // nothing but words tells where these are
+		}
+		file, places := drawSheet(name, 100)
+		sheets = append(sheets, sheet{"drawn: " + name, file, 1, places})
+	}
+	var all score
+	quiet, others := 0, 0
+	for _, s := range sheets {
+		angle := (rnd.Float64() - 0.5) * 0.024 // up to 0.7 degrees
+		book := bookOf(t, scanned(t, s.file, s.page, angle, nil, rnd))
+		got := must(pool.Inspect(context.Background(), book))[0]
+		turn := scan.Turn(angle, page.Pt(got.Width/2, got.Height/2))
+		for i := range s.places {
+			r := &s.places[i].rect
+			c := r.Center()
+			*r = r.Add(turn.Apply(c).Sub(c))
+		}
+		for i := range s.places {
+			s.places[i].rect.Max.X = min(s.places[i].rect.Max.X, got.Width-5) // some are drawn over the edge
+		}
+		found := got.Blanks()
+		one, _ := judge(s.places, found)
+		t.Logf("%-46s leaning %5.2f°, seen %5.2f°: %v", s.name, angle*57.3, got.Scan.Tilt*57.3, one)
+		all.add(one)
+		if strings.Contains(s.name, ": -") {
+			others++
+			if len(found) == 0 {
+				quiet++
+			}
+		}
+	}
+	t.Logf("all %v; nothing claimed on %d of %d other pages", all, quiet, others)
+	if loose, wrong := float64(all.loose)/float64(all.places), float64(all.false)/float64(all.claimed); loose < 0.92 || wrong > 0.09 || quiet < others-1 {
+		t.Errorf("loose %.3f, false %.3f, quiet on %d of %d", loose, wrong, quiet, others)
+	}
+}
+
+// A scan of a sheet and a scan of it filled in: the second is noticed; two
+// scans of different sheets, and the same scanned twice, are not.
+func TestAnswersOnScans(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(6, 6))
+	table, _ := drawSheet("a table", 100)
+	lines, _ := drawSheet("ruled answers", 100)
+	write := func(m *image.Gray) { // wavy writing over half the page
+		for k := range 9 {
+			for x := 180; x < 700; x++ {
+				y := 330 + 70*k + (x*(k+3)/7%23+x*x/97%11)/2
+				for d := range 4 {
+					m.SetGray(x, y+d, color.Gray{60})
+				}
+			}
+		}
+	}
+	book := bookOf(t,
+		scanned(t, table, 1, 0, nil, rnd), scanned(t, lines, 1, 0, nil, rnd), scanned(t, table, 1, 0.002, nil, rnd),
+		scanned(t, lines, 1, 0.001, write, rnd), scanned(t, table, 1, 0.001, write, rnd))
+	got := heldback.Propose(Printed(must(pool.Inspect(context.Background(), book))))
+	want := map[int]heldback.Reason{4: {Kind: heldback.Written, Of: 2}, 5: {Kind: heldback.Written, Of: 1}}
+	if !maps.Equal(got, want) {
+		t.Errorf("proposed %v, want %v", got, want)
+	}
+}
