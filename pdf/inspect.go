@@ -15,8 +15,9 @@ import (
 	"readymargin/core/scan"
 )
 
-// inspect returns the pages of the file in hand.
-func (d *desk) inspect(l Limits) ([]Page, error) {
+// inspect returns the pages of the file in hand; with look, those that are only
+// pictures are looked at.
+func (d *desk) inspect(l Limits, look bool) ([]Page, error) {
 	if err := d.open(); err != nil {
 		return nil, err
 	}
@@ -36,7 +37,7 @@ func (d *desk) inspect(l Limits) ([]Page, error) {
 		if out[i], err = d.page(i, notes[i]); err != nil {
 			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
 		}
-		if scans < maxScans && len(out[i].Print.Words) < scanWords && max(out[i].Width, out[i].Height) < scanSide {
+		if look && scans < maxScans && notes[i].pictured && len(out[i].Print.Words) < scanWords && max(out[i].Width, out[i].Height) < scanSide {
 			scans++
 			if out[i].Scan, err = d.look(i); err != nil {
 				return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
@@ -78,8 +79,9 @@ func (d *desk) look(index int) (*Scanned, error) {
 
 // A sheet of notes about a page that PDFium does not tell.
 type noted struct {
-	unit   float64 // UserUnit (ISO 32000-2, table 31)
-	fields []Field // rectangles in user space
+	unit     float64 // UserUnit (ISO 32000-2, table 31)
+	fields   []Field // rectangles in user space
+	pictured bool    // the page shows some picture
 }
 
 // notes returns what pdfcpu knows of each page; where it cannot read the
@@ -94,7 +96,7 @@ func notes(file []byte, n int) []noted {
 		return out
 	}
 	for i := range out {
-		d, _, _, err := ctx.PageDict(i+1, false)
+		d, _, inherited, err := ctx.PageDict(i+1, false)
 		if err != nil || d == nil {
 			continue
 		}
@@ -103,6 +105,7 @@ func notes(file []byte, n int) []noted {
 				out[i].unit = u
 			}
 		}
+		out[i].pictured = pictured(ctx, d, inherited)
 		annots, _ := ctx.DereferenceArray(d["Annots"])
 		for _, a := range annots {
 			if f, ok := fieldOn(ctx, a); ok {
@@ -111,6 +114,17 @@ func notes(file []byte, n int) []noted {
 		}
 	}
 	return out
+}
+
+// pictured reports whether a page's resources have an image, or a form that
+// may have one.
+func pictured(ctx *model.Context, pg types.Dict, inherited *model.InheritedPageAttrs) bool {
+	resources, err := ctx.DereferenceDict(pg["Resources"])
+	if err == nil && resources == nil && inherited != nil {
+		resources = inherited.Resources
+	}
+	objects, err := ctx.DereferenceDict(resources["XObject"])
+	return err == nil && len(objects) > 0
 }
 
 // fieldOn reads a widget as a field.

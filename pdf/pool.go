@@ -77,6 +77,10 @@ func (p *Pool) Inspect(ctx context.Context, file []byte) ([]Page, error) {
 		return nil, ErrNotPDF
 	}
 	res, _, err := p.do(ctx, job{Do: "inspect"}, file)
+	if errors.Is(err, ErrTime) || errors.Is(err, ErrMemory) {
+		// A page may cost too much to be looked at and yet be of use.
+		res, _, err = p.do(ctx, job{Do: "inspect", Blind: true}, file)
+	}
 	return res.Pages, err
 }
 

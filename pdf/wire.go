@@ -19,7 +19,8 @@ type job struct {
 	Print  *composed `json:"print,omitempty"`
 	Sizes  []int     `json:"sizes,omitempty"` // of several files that come as one
 	Leaves []Leaf    `json:"leaves,omitempty"`
-	Side   int       `json:"side,omitempty"` // most pixels along
+	Blind  bool      `json:"blind,omitempty"` // pages that are only pictures are not looked at
+	Side   int       `json:"side,omitempty"`  // most pixels along
 }
 
 // A result comes back as two frames: this header, and bytes if there are any.

@@ -108,7 +108,7 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 	var err error
 	switch j.Do {
 	case "inspect":
-		res.Pages, err = d.inspect(j.Limits)
+		res.Pages, err = d.inspect(j.Limits, !j.Blind)
 	case "picture":
 		res.Type, body, err = d.picture(j.Page, j.Scale)
 	case "print":
