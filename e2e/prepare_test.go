@@ -295,6 +295,48 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	}
 }
 
+// A long file can be seen before its words are read; what looks like answers is
+// named a moment later, and nothing is handed out before that.
+func TestALongFileIsSeenAtOnce(t *testing.T) {
+	sc := setSceneNamed(t, "Long")
+	ctx, teacher := context.Background(), personOf(t, "long.teacher")
+	part := file(t, "part.pdf", demo.TideHeightsWithAnswers)
+	out := filepath.Join(t.TempDir(), "long.pdf")
+	args := append([]string{"--empty", "--pages"}, slices.Repeat([]string{part}, 20)...)
+	if b, err := exec.Command("qpdf", append(args, "--", out)...).CombinedOutput(); err != nil {
+		t.Fatalf("qpdf (apt-get install qpdf): %v %s", err, b)
+	}
+	data, err := os.ReadFile(out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := home.School.BringIn(ctx, teacher, school.Upload{Name: "long.pdf", Data: data})
+	if err != nil || !w.Reading {
+		t.Fatalf("reading %v (%v)", w.Reading, err)
+	}
+	// Assigning waits for the reading, and then asks about the answers.
+	if _, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: w.ID}); !school.IsProblem(err, "undecided") {
+		t.Errorf("assigned at once: %v", err)
+	}
+	p := tab(t, 1280, 800)
+	steps(t,
+		func() error { return p.SignIn("long.teacher", scenePassword) },
+		func() error { return p.Go("/worksheets") }, func() error { return p.Choose("#file", out) },
+		func() error { return p.Until("the bench", `document.querySelectorAll(".leaf").length===60`) },
+		func() error { return p.Until("the answers", `document.querySelectorAll(".proposal").length===20`) },
+		// What was joined is undone by leaving it out.
+		func() error { return p.Choose("#more", file(t, "Tide heights 2.pdf", demo.TideHeights)) },
+		func() error { return p.Until("more pages", `document.querySelectorAll(".leaf").length===62`) },
+		func() error { return p.Click(`[data-step="undo"]`) },
+		func() error {
+			return p.Until("they are left out", `document.querySelectorAll('.leaf[data-use="dropped"]').length===2 && document.querySelector("[data-saved]").dataset.state==="saved"`)
+		},
+	)
+	if e := p.Errors(); len(e) > 0 {
+		t.Errorf("errors on the bench: %v", e)
+	}
+}
+
 // One worksheet goes to two courses at once, at the same hour of each one's own
 // clock; with a course that is not the teacher's, to none.
 func TestOneWorksheetForSeveralCourses(t *testing.T) {

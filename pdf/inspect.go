@@ -18,20 +18,12 @@ import (
 // inspect returns the pages of the file in hand; with look, those that are only
 // pictures are looked at.
 func (d *desk) inspect(l Limits, look bool) ([]Page, error) {
-	if err := d.open(); err != nil {
+	n, err := d.count(l)
+	if err != nil {
 		return nil, err
 	}
-	n, err := d.pdf.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: *d.doc})
-	switch {
-	case err != nil:
-		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
-	case n.PageCount == 0:
-		return nil, ErrEmpty
-	case n.PageCount > l.Pages:
-		return nil, ErrPages
-	}
-	notes := notes(d.file, n.PageCount)
-	out := make([]Page, n.PageCount)
+	notes := notes(d.file, n)
+	out := make([]Page, n)
 	scans := 0
 	for i := range out {
 		if out[i], err = d.page(i, notes[i]); err != nil {
@@ -43,7 +35,49 @@ func (d *desk) inspect(l Limits, look bool) ([]Page, error) {
 				return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
 			}
 		}
-		if max(out[i].Width, out[i].Height) > l.Side || min(out[i].Width, out[i].Height) < 1 {
+		if !l.side(out[i]) {
+			return nil, ErrSide
+		}
+	}
+	return out, nil
+}
+
+// count opens the file in hand and returns the number of its pages.
+func (d *desk) count(l Limits) (int, error) {
+	if err := d.open(); err != nil {
+		return 0, err
+	}
+	n, err := d.pdf.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: *d.doc})
+	switch {
+	case err != nil:
+		return 0, fmt.Errorf("%w: %v", ErrDamaged, err)
+	case n.PageCount == 0:
+		return 0, ErrEmpty
+	case n.PageCount > l.Pages:
+		return 0, ErrPages
+	}
+	return n.PageCount, nil
+}
+
+// side reports whether a page's sides are within the limits.
+func (l Limits) side(p Page) bool {
+	return max(p.Width, p.Height) <= l.Side && min(p.Width, p.Height) >= 1
+}
+
+// sizes returns the pages of the file in hand with nothing but their sizes.
+func (d *desk) sizes(l Limits) ([]Page, error) {
+	n, err := d.count(l)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Page, n)
+	for i := range out {
+		size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: *d.doc, Index: i})
+		if err != nil {
+			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
+		}
+		out[i] = Page{Width: page.Round(size.Width), Height: page.Round(size.Height)}
+		if !l.side(out[i]) {
 			return nil, ErrSide
 		}
 	}

@@ -70,11 +70,8 @@ func (p *Pool) Limits() Limits { return p.cfg.Limits }
 
 // Inspect opens a file and returns its pages, or one of this package's errors.
 func (p *Pool) Inspect(ctx context.Context, file []byte) ([]Page, error) {
-	switch head := file[:min(len(file), 1024)]; {
-	case int64(len(file)) > p.cfg.Limits.Bytes:
-		return nil, ErrTooLarge
-	case !bytes.Contains(head, []byte("%PDF-")):
-		return nil, ErrNotPDF
+	if err := p.fits(file); err != nil {
+		return nil, err
 	}
 	res, _, err := p.do(ctx, job{Do: "inspect"}, file)
 	if errors.Is(err, ErrTime) || errors.Is(err, ErrMemory) {
@@ -82,6 +79,28 @@ func (p *Pool) Inspect(ctx context.Context, file []byte) ([]Page, error) {
 		res, _, err = p.do(ctx, job{Do: "inspect", Blind: true}, file)
 	}
 	return res.Pages, err
+}
+
+// Sizes opens a file and returns its pages with nothing but their sizes, or
+// one of this package's errors. It is far quicker than Inspect. A unit of its
+// own that a page may have (UserUnit) is left out.
+func (p *Pool) Sizes(ctx context.Context, file []byte) ([]Page, error) {
+	if err := p.fits(file); err != nil {
+		return nil, err
+	}
+	res, _, err := p.do(ctx, job{Do: "sizes"}, file)
+	return res.Pages, err
+}
+
+// fits refuses what is no PDF or has too many bytes.
+func (p *Pool) fits(file []byte) error {
+	switch head := file[:min(len(file), 1024)]; {
+	case int64(len(file)) > p.cfg.Limits.Bytes:
+		return ErrTooLarge
+	case !bytes.Contains(head, []byte("%PDF-")):
+		return ErrNotPDF
+	}
+	return nil
 }
 
 // Picture renders a page, counted from 1, at so many pixels a point.

@@ -10,7 +10,7 @@ import (
 // A job goes to a worker as two frames: this header, and the file's bytes,
 // which may be left out when the worker still has the file.
 type job struct {
-	Do     string    `json:"do"`             // "inspect", "picture", "print", "bind", "sheet", "fonts" or "repaint"
+	Do     string    `json:"do"`             // "inspect", "sizes", "picture", "print", "bind", "sheet", "fonts" or "repaint"
 	File   string    `json:"file"`           // a name for the bytes, unique to them
 	Kept   bool      `json:"kept,omitempty"` // the worker has them
 	Limits Limits    `json:"limits"`

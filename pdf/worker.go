@@ -109,6 +109,8 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 	switch j.Do {
 	case "inspect":
 		res.Pages, err = d.inspect(j.Limits, !j.Blind)
+	case "sizes":
+		res.Pages, err = d.sizes(j.Limits)
 	case "picture":
 		res.Type, body, err = d.picture(j.Page, j.Scale)
 	case "print":

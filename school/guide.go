@@ -21,6 +21,9 @@ import (
 // Found returns what was found on each leaf of a worksheet to be worked on,
 // in the place of which the plan may have something else.
 func (s *School) Found(ctx context.Context, who Person, id uint64) ([]plan.Guide, error) {
+	if _, err := s.readOut(ctx, who, id); err != nil {
+		return nil, err
+	}
 	_, p, err := s.planned(ctx, who, id)
 	if err != nil {
 		return nil, err
@@ -80,7 +83,7 @@ func (s *School) foundTurned(ctx context.Context, file string, l plan.Leaf) (pla
 // LeafPrint returns what is printed on a page that the teacher brought in,
 // turned as asked, as JSON of words.Page.
 func (s *School) LeafPrint(ctx context.Context, who Person, worksheet uint64, l plan.Leaf) (string, error) {
-	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
+	if _, err := s.readOut(ctx, who, worksheet); err != nil {
 		return "", err
 	}
 	sources, err := s.Store.Sources(ctx, worksheet)

@@ -4,8 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
-	"sync"
 
 	"readymargin/core/access"
 	"readymargin/core/page"
@@ -94,64 +94,32 @@ func (s *School) picture(ctx context.Context, k pictureKey, pages int) (p Pictur
 	if !errors.Is(err, ErrNotFound) {
 		return p, err
 	}
-	p.Data, p.Type, err = s.drawing.do(k, func() ([]byte, string, error) { return s.draw(ctx, k) })
-	return p, err
+	drawn, err, _ := s.drawing.Do(fmt.Sprint(k), func() (any, error) { return s.draw(context.WithoutCancel(ctx), k) })
+	if err != nil {
+		return p, err
+	}
+	return drawn.(Picture), nil
 }
 
-func (s *School) draw(ctx context.Context, k pictureKey) ([]byte, string, error) {
+func (s *School) draw(ctx context.Context, k pictureKey) (Picture, error) {
 	file, err := s.Store.Blob(ctx, k.file)
 	if err != nil {
-		return nil, "", err
+		return Picture{}, err
 	}
 	pic, err := s.Press.Picture(ctx, file, k.page, float64(k.scale)/100)
 	if err != nil {
-		return nil, "", err
+		return Picture{}, err
 	}
 	hash, err := s.Store.PutBlob(ctx, pic.Data)
 	if err != nil {
-		return nil, "", err
+		return Picture{}, err
 	}
-	return pic.Data, pic.Type, s.Store.SetPicture(ctx, k.file, k.page, k.scale, hash, pic.Type)
+	return Picture{pic.Data, pic.Type}, s.Store.SetPicture(ctx, k.file, k.page, k.scale, hash, pic.Type)
 }
 
 type pictureKey struct {
 	file        string
 	page, scale int
-}
-
-// flights lets people who ask for the same picture at the same time share one
-// rendering: a whole class opens a worksheet in the same minute.
-type flights struct {
-	mu  sync.Mutex
-	now map[pictureKey]*flight
-}
-
-type flight struct {
-	done chan struct{}
-	data []byte
-	kind string
-	err  error
-}
-
-func (f *flights) do(k pictureKey, render func() ([]byte, string, error)) ([]byte, string, error) {
-	f.mu.Lock()
-	if running := f.now[k]; running != nil {
-		f.mu.Unlock()
-		<-running.done
-		return running.data, running.kind, running.err
-	}
-	if f.now == nil {
-		f.now = map[pictureKey]*flight{}
-	}
-	mine := &flight{done: make(chan struct{})}
-	f.now[k] = mine
-	f.mu.Unlock()
-	mine.data, mine.kind, mine.err = render()
-	f.mu.Lock()
-	delete(f.now, k)
-	f.mu.Unlock()
-	close(mine.done)
-	return mine.data, mine.kind, mine.err
 }
 
 // boxes returns how the pages of a file show themselves.

@@ -98,9 +98,9 @@ type Worksheets interface {
 	// whose title or print has every one of the words, or words that begin so.
 	WorksheetsOf(ctx context.Context, owner uint64, words []string) ([]Shelved, error)
 	SetTitle(ctx context.Context, worksheet uint64, title string) error
-	// SetPlan replaces plan and kit if the worksheet still has the version that
-	// w has, and adds a source if there is one; ErrStale otherwise.
-	SetPlan(ctx context.Context, w Worksheet, add *Source) error
+	// ChangeWorksheet lets change have a worksheet that nobody else changes
+	// meanwhile, keeps what it made of it, and adds a source if there is one.
+	ChangeWorksheet(ctx context.Context, id uint64, change func(*Worksheet) error, add *Source) error
 	AddExtra(ctx context.Context, e Extra) error
 	Extras(ctx context.Context, worksheet uint64) ([]Extra, error)
 	Sources(ctx context.Context, worksheet uint64) ([]Source, error)
@@ -115,7 +115,8 @@ type Worksheets interface {
 	// RevisionRole returns what the person is in a course in which a revision
 	// is handed out: a student only who has a copy of it.
 	RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error)
-	AddFilePages(ctx context.Context, pages []FilePage) error
+	AddFilePages(ctx context.Context, pages []FilePage) error       // those that are there stay
+	SetFilePages(ctx context.Context, pages []FilePage) error       // in place of those that are there
 	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print, Text and Guide
 	FileGuides(ctx context.Context, file string) ([]string, error)  // of each page
 	FilePage(ctx context.Context, file string, number int) (FilePage, error)
@@ -182,6 +183,7 @@ type Blobs interface {
 type Press interface {
 	Limits() pdf.Limits
 	Inspect(ctx context.Context, file []byte) ([]pdf.Page, error)
+	Sizes(ctx context.Context, file []byte) ([]pdf.Page, error)
 	Picture(ctx context.Context, file []byte, page int, scale float64) (pdf.Picture, error)
 	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
 	SheetOf(ctx context.Context, picture []byte) ([]byte, error)

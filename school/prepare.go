@@ -35,11 +35,13 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 	}
 	var p plan.Plan
 	var sources []Source
+	reading := false
 	for i, f := range files {
-		source, pages, err := s.takeIn(ctx, f)
+		source, pages, later, err := s.takeInSoon(ctx, f)
 		if err != nil {
 			return Worksheet{}, err
 		}
+		reading = reading || later
 		source.Number = i
 		sources, p = append(sources, source), p.Join(i, len(pages), len(p), heldback.Propose(pdf.Printed(pages)))
 		if len(p) > s.Press.Limits().Pages {
@@ -49,8 +51,14 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 	if len(p) == 0 {
 		return Worksheet{}, problem("no file", "", "")
 	}
-	w := Worksheet{OwnerID: who.ID, Title: titleOf(files[0].Name), Plan: p.String(), Version: 1, CreatedAt: s.Now()}
-	return w, s.Store.AddWorksheet(ctx, &w, sources, nil)
+	w := Worksheet{OwnerID: who.ID, Title: titleOf(files[0].Name), Plan: p.String(), Version: 1, Reading: reading, CreatedAt: s.Now()}
+	if err := s.Store.AddWorksheet(ctx, &w, sources, nil); err != nil {
+		return w, err
+	}
+	if reading {
+		go s.readSoon(context.WithoutCancel(ctx), w.ID)
+	}
+	return w, nil
 }
 
 // takeIn reads a file and keeps it, as a PDF, with its pages.
@@ -116,13 +124,22 @@ func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (strin
 	if err != nil {
 		return "", err
 	}
+	rows, err := filePages(hash, pages)
+	if err != nil {
+		return "", err
+	}
+	return hash, s.Store.AddFilePages(ctx, rows)
+}
+
+// filePages are the records of a file's pages.
+func filePages(hash string, pages []pdf.Page) ([]FilePage, error) {
 	rows := make([]FilePage, len(pages))
 	for i, p := range pages {
 		box, err1 := json.Marshal(p.Box)
 		print, err2 := json.Marshal(p.Print)
 		guide, err3 := json.Marshal(p.Guide())
 		if err := errors.Join(err1, err2, err3); err != nil {
-			return "", err
+			return nil, err
 		}
 		var text strings.Builder
 		for _, w := range p.Print.Words {
@@ -130,7 +147,7 @@ func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (strin
 		}
 		rows[i] = FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String(), Guide: string(guide)}
 	}
-	return hash, s.Store.AddFilePages(ctx, rows)
+	return rows, nil
 }
 
 // titleOf makes a title of a file's name.
@@ -207,6 +224,9 @@ func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, e
 	if b.Worksheet, b.Plan, err = s.planned(ctx, who, id); err != nil {
 		return b, err
 	}
+	if b.Worksheet.Reading {
+		go s.readSoon(context.WithoutCancel(ctx), id) // who began may be gone
+	}
 	if b.Kit, err = plan.ParseKit(b.Worksheet.Kit); err != nil {
 		return b, err
 	}
@@ -242,7 +262,7 @@ func (s *School) Prepare(ctx context.Context, who Person, id uint64) (b Bench, e
 // the work, and what becomes of the others. version is the worksheet's that
 // the change was made on.
 func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int, want plan.Plan, kit plan.Kit) error {
-	w, now, err := s.planned(ctx, who, id)
+	_, now, err := s.planned(ctx, who, id)
 	if err != nil {
 		return err
 	}
@@ -256,12 +276,27 @@ func (s *School) Arrange(ctx context.Context, who Person, id uint64, version int
 	if err := s.lies(ctx, id, next, kit); err != nil {
 		return err
 	}
-	w.Plan, w.Kit, w.Version = next.String(), kit.String(), version
-	return s.Store.SetPlan(ctx, w, nil)
+	return s.Store.ChangeWorksheet(ctx, id, func(w *Worksheet) error {
+		if w.Version != version {
+			return ErrStale
+		}
+		now, err := plan.Parse(w.Plan) // answers may have been noticed meanwhile
+		if err != nil {
+			return err
+		}
+		if next, err = now.Changed(want); err != nil {
+			return problem("plan", "", "")
+		}
+		w.Plan, w.Kit, w.Version = next.String(), kit.String(), version+1
+		return nil
+	}, nil)
 }
 
 // AddPages adds the pages of another file before the leaf at index at.
 func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, file Upload) error {
+	if _, err := s.readOut(ctx, who, id); err != nil {
+		return err
+	}
 	w, now, err := s.planned(ctx, who, id)
 	if err != nil {
 		return err
@@ -279,8 +314,13 @@ func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fi
 	}
 	source.WorksheetID, source.Number = id, len(sources)
 	next := now.Join(source.Number, len(pages), at, heldback.Propose(pdf.Printed(pages)))
-	w.Plan = next.String()
-	return s.Store.SetPlan(ctx, w, &source)
+	return s.Store.ChangeWorksheet(ctx, id, func(locked *Worksheet) error {
+		if locked.Version != w.Version {
+			return ErrStale
+		}
+		locked.Plan, locked.Version = next.String(), w.Version+1
+		return nil
+	}, &source)
 }
 
 // Rename gives a worksheet another title.
@@ -299,6 +339,15 @@ func (s *School) Rename(ctx context.Context, who Person, id uint64, title string
 // if the plan has changed since the last. Likely answer pages that nobody has
 // decided on are a problem unless anyway is set.
 func (s *School) revise(ctx context.Context, w Worksheet, anyway bool) (Revision, error) {
+	if w.Reading { // a page may yet prove to hold answers
+		if err := s.read(ctx, w.ID); err != nil {
+			return Revision{}, err
+		}
+		var err error
+		if w, err = s.Store.Worksheet(ctx, w.ID); err != nil {
+			return Revision{}, err
+		}
+	}
 	p, err := plan.Parse(w.Plan)
 	if err != nil {
 		return Revision{}, err

@@ -85,6 +85,7 @@ type Worksheet struct {
 	Plan      string
 	Kit       string // the colour key and the picture shelf; see plan.ParseKit
 	Version   int    // of plan and kit
+	Reading   bool   // the words of its pages are still being read
 	CreatedAt time.Time
 }
 

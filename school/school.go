@@ -9,6 +9,8 @@ import (
 	"errors"
 	"time"
 
+	"golang.org/x/sync/singleflight"
+
 	"readymargin/core/access"
 	"readymargin/core/copy"
 )
@@ -24,7 +26,8 @@ type School struct {
 
 	hashing chan struct{} // bounds the memory of password hashing
 	feed    *feed
-	drawing flights // pictures being rendered
+	drawing singleflight.Group // pictures being rendered: a class opens a worksheet in the same minute
+	readers singleflight.Group // worksheets being read
 }
 
 // New returns a School whose clock is the machine's.

@@ -59,17 +59,17 @@ func (s *Store) SetTitle(ctx context.Context, worksheet uint64, title string) er
 	return s.db.WithContext(ctx).Exec("UPDATE worksheets SET title = ? WHERE id = ?", title, worksheet).Error
 }
 
-func (s *Store) SetPlan(ctx context.Context, w school.Worksheet, add *school.Source) error {
+func (s *Store) ChangeWorksheet(ctx context.Context, id uint64, change func(*school.Worksheet) error, add *school.Source) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
-		done := tx.Exec("UPDATE worksheets SET plan = ?, kit = ?, version = version + 1 WHERE id = ? AND version = ?", w.Plan, w.Kit, w.ID, w.Version)
-		if done.Error != nil {
-			return done.Error
+		w, err := first[school.Worksheet](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", id)
+		if err != nil {
+			return err
 		}
-		if done.RowsAffected == 0 {
-			return school.ErrStale
+		if err := change(&w); err != nil {
+			return err
 		}
-		if add == nil {
-			return nil
+		if err := tx.Save(&w).Error; err != nil || add == nil {
+			return err
 		}
 		return tx.Create(add).Error
 	})
@@ -132,6 +132,10 @@ func (s *Store) RevisionRole(ctx context.Context, revision, person uint64) (acce
 
 func (s *Store) AddFilePages(ctx context.Context, pages []school.FilePage) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(pages, 20).Error
+}
+
+func (s *Store) SetFilePages(ctx context.Context, pages []school.FilePage) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(pages, 20).Error
 }
 
 func (s *Store) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {

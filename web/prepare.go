@@ -106,6 +106,7 @@ type bench struct {
 	Uses    []school.Use `json:"uses"`
 	Changed bool         `json:"changed"` // since what was assigned
 	Kit     plan.Kit     `json:"kit"`
+	Reading bool         `json:"reading"` // words and answers are still looked for
 }
 
 type benchLeaf struct {
@@ -122,7 +123,7 @@ func (s *Site) benchOf(c *echo.Context) (bench, error) {
 	if err != nil {
 		return bench{}, err
 	}
-	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed, Kit: p.Kit}
+	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed, Kit: p.Kit, Reading: p.Worksheet.Reading}
 	for i, l := range p.Plan {
 		out.Leaves = append(out.Leaves, benchLeaf{l, p.Pages[i]})
 	}

@@ -60,6 +60,21 @@ func (p Plan) Join(source, pages, at int, reasons map[int]heldback.Reason) Plan 
 	return append(out, p[at:]...)
 }
 
+// Noticed returns the plan with what was noticed later: by source, the reasons
+// why pages are likely to hold answers.
+func (p Plan) Noticed(by []map[int]heldback.Reason) Plan {
+	out := append(Plan{}, p...)
+	for i, l := range out {
+		if l.Source >= len(by) || l.Proposal != nil {
+			continue
+		}
+		if r, ok := by[l.Source][l.Page]; ok {
+			out[i].Proposal = &r
+		}
+	}
+	return out
+}
+
 // Changed returns the plan that a teacher wants in place of p: the same pages
 // in another order, turned and used otherwise. What was proposed stays.
 func (p Plan) Changed(want Plan) (Plan, error) {

@@ -75,10 +75,11 @@ type bench struct {
 	ctx   context.Context
 	house *house.House
 	web   *browser.Browser
+	took  []float64 // what a part timed itself, milliseconds
 }
 
 func main() {
-	only := flag.String("only", "", "one of: render, print, save, open, ink, next, blanks, list")
+	only := flag.String("only", "", "one of: render, print, save, open, ink, next, blanks, long, list")
 	flag.Parse()
 	if err := run(*only); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -100,7 +101,7 @@ func run(only string) error {
 	for _, part := range []struct {
 		name string
 		do   func() ([]line, error)
-	}{{"render", b.render}, {"print", b.print}, {"save", b.save}, {"open", b.open}, {"ink", b.ink}, {"next", b.next}, {"blanks", b.blanks}, {"list", b.list}} {
+	}{{"render", b.render}, {"print", b.print}, {"save", b.save}, {"open", b.open}, {"ink", b.ink}, {"next", b.next}, {"blanks", b.blanks}, {"long", b.long}, {"list", b.list}} {
 		if only != "" && only != part.name {
 			continue
 		}

@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"readymargin/core/blank"
@@ -14,6 +15,7 @@ import (
 	"readymargin/core/page"
 	"readymargin/demo"
 	"readymargin/pdf"
+	"readymargin/school"
 )
 
 // render: a page the first time, warm worker, beside pdftoppm.
@@ -80,6 +82,65 @@ func (b *bench) blanks() ([]line, error) {
 }
 
 // list: looking at a class list of 3,000 lines.
+// long: from a file of 100 pages to the first page's picture on the bench,
+// beside the same with the file's first page alone.
+func (b *bench) long() ([]line, error) {
+	_, name, drop, err := sample()
+	if err != nil {
+		return nil, err
+	}
+	defer drop()
+	s := b.house.School
+	teacher, err := s.AddPerson(b.ctx, "Long Bench", "a-long-password", false, true)
+	if err != nil {
+		return nil, err
+	}
+	number := 0
+	open := func(pages int) func() error {
+		return func() error {
+			number++ // a file that was seen before would be quicker
+			args := append([]string{"--deterministic-id", "--empty", "--pages"}, slices.Repeat([]string{name}, (pages+1)/2)...)
+			out := fmt.Sprintf("%s-%d.pdf", name, number)
+			if pages == 1 {
+				args = []string{name, "--pages", ".", "1"}
+			}
+			if err := exec.Command("qpdf", append(args, "--", out)...).Run(); err != nil {
+				return err
+			}
+			file, err := os.ReadFile(out)
+			if err != nil {
+				return err
+			}
+			file = append(file, fmt.Sprintf("%% %d\n", number)...)
+			start := time.Now()
+			w, err := s.BringIn(b.ctx, teacher, school.Upload{Name: "long.pdf", Data: file})
+			if err != nil {
+				return err
+			}
+			if _, err := s.Prepare(b.ctx, teacher, w.ID); err != nil {
+				return err
+			}
+			_, err = s.SourcePicture(b.ctx, teacher, w.ID, 0, 1, 150)
+			b.took = append(b.took, float64(time.Since(start).Microseconds())/1000)
+			if err == nil {
+				_, err = s.Found(b.ctx, teacher, w.ID) // until it is read, so that nothing runs on
+			}
+			return err
+		}
+	}
+	measure := func(pages int) (float64, error) {
+		b.took = nil
+		_, err := median(5, open(pages))
+		return middle(b.took), err
+	}
+	one, err := measure(1)
+	if err != nil {
+		return nil, err
+	}
+	hundred, err := measure(100)
+	return []line{{"first page of 100 on the bench, after upload", hundred, one, "ms", 1.5, false, "a file of that page alone"}}, err
+}
+
 func (b *bench) list() ([]line, error) {
 	s := b.house.School
 	teacher, err := s.AddPerson(b.ctx, "List Bench", "a-long-password", false, true)

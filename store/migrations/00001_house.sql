@@ -78,6 +78,7 @@ CREATE TABLE worksheets (
   plan MEDIUMTEXT NOT NULL,
   kit MEDIUMTEXT NOT NULL,
   version INT NOT NULL,
+  reading BOOLEAN NOT NULL,
   created_at DATETIME(6) NOT NULL,
   KEY (owner_id)
 );

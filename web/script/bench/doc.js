@@ -48,7 +48,10 @@ function after(wait) {
 function step(from, to) {
   if (!from.length) return;
   to.push(now());
-  Object.assign(view, from.pop());
+  const was = from.pop();
+  // Pages that came in since are not undone, only left out: nothing is lost.
+  const missing = view.leaves.filter((l) => !was.leaves.some((o) => o.source === l.source && o.page === l.page));
+  Object.assign(view, { leaves: [...was.leaves, ...missing.map((l) => ({ ...l, use: 'dropped', decided: true }))], kit: was.kit });
   merging = null;
   after(0);
 }
@@ -59,10 +62,12 @@ export const history = () => ({ undo: past.length > 0, redo: future.length > 0 }
 // settled resolves when everything is kept.
 export async function settled() { clearTimeout(timer); await send(); }
 
-// fresh takes what the server has in place of what is here.
-export function fresh(answer) {
+// fresh takes what the server has in place of what is here; joined says that
+// this is what is here with more pages, so that all before can be undone.
+export function fresh(answer, joined = false) {
+  if (joined) past.push(now()); else past = [];
   Object.assign(view, answer);
-  past = []; future = []; merging = null;
+  future = []; merging = null;
   doc.at = Math.min(doc.at, view.leaves.length - 1);
   doc.onHistory();
 }

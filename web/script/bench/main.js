@@ -4,7 +4,7 @@
 
 import { el, icon } from '../paint.js';
 import { core } from '../core.js';
-import { post } from '../net.js';
+import { ask, post } from '../net.js';
 import { toast } from '../dialogs.js';
 import { showSaved } from '../saved.js';
 import { doc, history, leaf, redo, undecided, undo, url, view } from './doc.js';
@@ -107,4 +107,21 @@ choose(doc.at, doc.at > 0);
 take('pages');
 document.querySelector('[data-screen]').dataset.ready = 'yes';
 core.load().catch((e) => toast(e.message));
+
+// The words of a long file are read while its pages can be seen already.
+async function reading() {
+  while (view.reading) {
+    await new Promise((ok) => { setTimeout(ok, 700); });
+    const now = await ask(url('')).catch(() => null);
+    if (!now || now.reading) continue;
+    view.reading = false;
+    view.remarks = now.remarks;
+    for (const l of view.leaves) {
+      const read = now.leaves.find((o) => o.source === l.source && o.page === l.page);
+      if (read) Object.assign(l, { proposal: read.proposal, w: read.w, h: read.h });
+    }
+    doc.onChange(false);
+  }
+}
+reading();
 if (!leaf()) toast('This worksheet has no pages.');

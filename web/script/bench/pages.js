@@ -48,6 +48,7 @@ export function panel() {
   const count = (u) => view.leaves.filter((x) => x.use === u).length, pages = (k) => `${k} ${k === 1 ? 'page' : 'pages'}`;
   parts.push(el('p', { className: 'hint' }, `${pages(count('sheet'))} for students${count('held') ? `, ${pages(count('held'))} held back` : ''}${count('dropped') ? `, ${pages(count('dropped'))} left out` : ''}.`));
   view.remarks?.forEach((r, i) => { if (r) parts.push(el('section', {}, el('h2', {}, view.sources[i]), el('p', { className: 'hint' }, `${r} Lines may break elsewhere, so look the pages over.`))); });
+  if (view.reading) parts.push(el('p', { className: 'hint', role: 'status' }, 'Its words are still being read. Pages that look like answers are named here in a moment.'));
   parts.push(more(), ...uses());
   return parts;
 }
@@ -61,7 +62,7 @@ function more() {
     showSaved('saving', 'Reading its pages…');
     try {
       await settled();
-      fresh(await ask(url('/pages'), { method: 'POST', body: data }));
+      fresh(await ask(url('/pages'), { method: 'POST', body: data }), true);
       doc.onChange(false);
     } catch (e) { toast(e.message); }
     showSaved('saved', 'Saved');

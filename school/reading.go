@@ -1,0 +1,107 @@
+package school
+
+import (
+	"context"
+	"errors"
+	"strconv"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/heldback"
+	"readymargin/core/plan"
+	"readymargin/office"
+	"readymargin/pdf"
+	"readymargin/photo"
+)
+
+// soonPages is the number of pages from which on a PDF is shown at once, and
+// its words are read while the teacher looks at it.
+const soonPages = 12
+
+// takeInSoon is takeIn, but of a long PDF only the sizes of the pages are
+// known at first; later says so.
+func (s *School) takeInSoon(ctx context.Context, f Upload) (source Source, pages []pdf.Page, later bool, err error) {
+	if pdf.IsPicture(f.Data) || office.KindOf(f.Data) != "" || photo.IsHEIC(f.Data) || len(f.Data) == 0 {
+		source, pages, err = s.takeIn(ctx, f)
+		return source, pages, false, err
+	}
+	if pages, err = s.Press.Sizes(ctx, f.Data); err != nil {
+		return source, nil, false, err
+	}
+	if len(pages) < soonPages {
+		source, pages, err = s.takeIn(ctx, f)
+		return source, pages, false, err
+	}
+	source = Source{Name: shorten(f.Name, 100), PageCount: len(pages)}
+	source.FileHash, err = s.keep(ctx, f.Data, pages)
+	return source, pages, true, err
+}
+
+// readOut waits until all pages of a worksheet of the person's own are read.
+func (s *School) readOut(ctx context.Context, who Person, id uint64) (Worksheet, error) {
+	w, err := s.worksheet(ctx, who, id)
+	if err != nil || !w.Reading {
+		return w, err
+	}
+	if err := s.read(ctx, id); err != nil {
+		return w, err
+	}
+	return s.Store.Worksheet(ctx, id)
+}
+
+// read reads the words of a worksheet's pages and notices answers among them.
+// It may be begun any number of times, by any process.
+func (s *School) read(ctx context.Context, id uint64) error {
+	_, err, _ := s.readers.Do(strconv.FormatUint(id, 10), func() (any, error) { return nil, s.readPages(ctx, id) })
+	return err
+}
+
+// readSoon reads after a moment, so that the first pages are painted first.
+func (s *School) readSoon(ctx context.Context, id uint64) {
+	time.Sleep(time.Second)
+	s.read(ctx, id) // what goes wrong is tried again when somebody needs it
+}
+
+func (s *School) readPages(ctx context.Context, id uint64) error {
+	if w, err := s.Store.Worksheet(ctx, id); err != nil || !w.Reading {
+		return err
+	}
+	sources, err := s.Store.Sources(ctx, id)
+	if err != nil {
+		return err
+	}
+	noticed := make([]map[int]heldback.Reason, len(sources))
+	for i, source := range sources {
+		file, err := s.Store.Blob(ctx, source.FileHash)
+		if err != nil {
+			return err
+		}
+		pages, err := s.Press.Inspect(ctx, file)
+		if errors.Is(err, pdf.ErrDamaged) || errors.Is(err, pdf.ErrTime) || errors.Is(err, pdf.ErrMemory) {
+			continue // it can be seen and written on; its words are not known
+		}
+		if err != nil {
+			return err
+		}
+		rows, err := filePages(source.FileHash, pages)
+		if err != nil {
+			return err
+		}
+		if err := s.Store.SetFilePages(ctx, rows); err != nil {
+			return err
+		}
+		noticed[i] = heldback.Propose(pdf.Printed(pages))
+	}
+	err = s.Store.ChangeWorksheet(ctx, id, func(w *Worksheet) error {
+		p, err := plan.Parse(w.Plan)
+		if err != nil {
+			return err
+		}
+		w.Plan, w.Reading = p.Noticed(noticed).String(), false
+		return nil
+	}, nil)
+	if errors.Is(err, ErrNotFound) {
+		return access.ErrHidden
+	}
+	return err
+}
