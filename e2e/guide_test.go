@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp/kb"
 
 	"readymargin/core/blank"
 	"readymargin/core/mark"
@@ -223,4 +224,58 @@ func studentLaysAPicture(t *testing.T, sc *scene, kit plan.Kit) {
 // picture is a file for the shelf.
 func picture(t *testing.T) string {
 	return file(t, "red buoy.png", func() ([]byte, error) { return demo.RedBuoy(), nil })
+}
+
+// The whole way from the shelf to an assignment, by keyboard alone.
+func TestPreparingAndAssigningByKeyboard(t *testing.T) {
+	sc := setSceneNamed(t, "Keys")
+	p := tab(t, 1280, 800)
+	// to walks with Tab until the focus is on what is meant, and sees that it
+	// is visible there.
+	to := func(selector string) func() error {
+		return func() error {
+			for range 160 {
+				if err := p.Key("\t"); err != nil {
+					return err
+				}
+				there, err := browser.Eval[bool](p, fmt.Sprintf(`const a=document.activeElement; return a.matches(%q) && a.getBoundingClientRect().width>0 && getComputedStyle(a).outlineStyle!=="none"`, selector))
+				if err != nil || there {
+					return err
+				}
+			}
+			return fmt.Errorf("Tab never comes to %s", selector)
+		}
+	}
+	key := func(k string) func() error { return func() error { return p.Key(k) } }
+	until := func(script string) func() error { return func() error { return p.Until(script, script) } }
+	saved := until(`document.querySelector("[data-saved]").dataset.state==="saved"`)
+	steps(t,
+		func() error { return p.SignIn("keys.teacher", scenePassword) },
+		func() error { return p.Go("/worksheets") },
+		to(fmt.Sprintf(`a[href="/worksheets/%d"]`, sc.sheet.ID)), key(kb.Enter), until(`document.querySelector("[data-screen]")?.dataset.ready`),
+		to(`.leaf[data-at="0"]`), key(kb.ArrowDown), until(`document.activeElement.matches('.leaf[data-at="1"]')`),
+		key(kb.ArrowUp), until(`document.activeElement.matches('.leaf[data-at="0"]')`),
+		to(`[data-place="blanks"] .take`), key(kb.Enter), until(`document.querySelector(".blank-list li")`),
+		to(`.blank-list button`), key(kb.Enter), until(`document.querySelector(".blank.here")`),
+	)
+	x := func() float64 {
+		v, err := browser.Eval[float64](p, `return +document.querySelector(".blank.here").getAttribute("x")`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
+	}
+	before := x()
+	steps(t, key(kb.ArrowRight), key(kb.ArrowRight), saved)
+	if x() != before+2 {
+		t.Errorf("two presses of an arrow move the blank by %v", x()-before)
+	}
+	steps(t,
+		to(`[data-place="points"] .take`), key(kb.Enter), until(`document.querySelector(".ask-list")`),
+		to(`.ask-list .field`), func() error { return p.Type("3") }, saved,
+		to(`[data-assign]`), key(kb.Enter), until(`location.pathname.endsWith("/assign")`),
+		to(`[name=course]`), to(`#points`), until(`document.activeElement.value==="3"`),
+		to(`form[action="/assignments"] button.next`), key(kb.Enter),
+		until(`document.body.innerText.includes("Every student has a copy now")`),
+	)
 }

@@ -85,7 +85,7 @@ desk.addEventListener('pointerdown', (e) => {
 });
 
 document.addEventListener('keydown', (e) => {
-  if (e.target.closest?.('input, textarea, select')) return;
+  if (e.defaultPrevented || e.target.closest?.('input, textarea, select')) return;
   if (e.ctrlKey || e.metaKey) {
     const run = { z: e.shiftKey ? redo : undo, y: redo }[e.key.toLowerCase()];
     if (run) { e.preventDefault(); run(); }
