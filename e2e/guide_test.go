@@ -3,7 +3,6 @@ package e2e
 import (
 	"context"
 	"fmt"
-	"io"
 	"net/http"
 	"os"
 	"os/exec"
@@ -134,16 +133,7 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 	steps(t, take("pages"), do(`document.querySelector('[data-step="undo"]').click()`), saved, do(`document.querySelector('[data-step="redo"]').click()`), saved,
 		func() error { return p.Go(path + "/assign") }, until(`document.querySelector("#points").value==="2.5"`))
 
-	get := func(who, path string) (int, string) {
-		t.Helper()
-		res, err := sc.people[who].Get(home.Base + path)
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer res.Body.Close()
-		b, _ := io.ReadAll(res.Body)
-		return res.StatusCode, string(b)
-	}
+	get := func(who, path string) (int, string) { return sc.page(t, who, path) }
 	sheet := fmt.Sprintf("/sheets/%d", sc.given.Handouts[0].RevisionID)
 	code, guide := get("student", sheet+"/guide")
 	if code != http.StatusOK || !strings.Contains(guide, "Your boat") || strings.Contains(guide, `"4.5"`) || strings.Contains(guide, "tolerance") || strings.Contains(guide, `"w"`) {

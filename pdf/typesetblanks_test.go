@@ -12,7 +12,6 @@ import (
 	"testing"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
-	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 
 	"readymargin/core/blank"
 	"readymargin/core/page"
@@ -225,7 +224,7 @@ func truth(t *testing.T, file []byte, pages []Page) [][]place {
 			fmt.Sscan(parts[2], &h)
 			var c [4]float64
 			for k, v := range must(ctx.DereferenceArray(a["Rect"])) {
-				c[k] = must(ctx.DereferenceNumber(v.(types.Object)))
+				c[k] = must(ctx.DereferenceNumber(v))
 			}
 			m := p.Box.FromUser()
 			r := page.Bounds(m.Apply(page.Pt(c[0], c[1])), m.Apply(page.Pt(c[2], c[3])))

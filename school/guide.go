@@ -235,20 +235,11 @@ func (s *School) AddSpoken(ctx context.Context, who Person, worksheet uint64, re
 	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
 		return mark.Voice{}, err
 	}
-	clip, err := s.Ear.TakeIn(ctx, recording, directionSeconds*time.Second)
+	v, peaks, err := s.recorded(ctx, recording, directionSeconds*time.Second)
 	if err != nil {
-		return mark.Voice{}, err
+		return v, err
 	}
-	hash, err := s.Store.PutBlob(ctx, clip.Data)
-	if err != nil {
-		return mark.Voice{}, err
-	}
-	peaks, err := json.Marshal(clip.Peaks)
-	if err != nil {
-		return mark.Voice{}, err
-	}
-	err = s.Store.AddExtra(ctx, Extra{worksheet, hash, sound.MediaType, clip.Milliseconds, string(peaks)})
-	return mark.Voice{Sound: hash, Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}, err
+	return v, s.Store.AddExtra(ctx, Extra{worksheet, v.Sound, sound.MediaType, v.Milliseconds, peaks})
 }
 
 // shelfSide is the longest side of a picture on the shelf, in pixels.

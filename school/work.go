@@ -443,20 +443,25 @@ func (s *School) AddVoice(ctx context.Context, who Person, id uint64, layer copy
 	if err != nil {
 		return mark.Voice{}, err
 	}
-	clip, err := s.Ear.TakeIn(ctx, recording, time.Duration(c.Course.VoiceSeconds)*time.Second)
+	v, peaks, err := s.recorded(ctx, recording, time.Duration(c.Course.VoiceSeconds)*time.Second)
 	if err != nil {
-		return mark.Voice{}, err
+		return v, err
+	}
+	return v, s.Store.AddSound(ctx, Sound{v.Sound, id, layer, who.ID, v.Milliseconds, peaks})
+}
+
+// recorded keeps a recording of at most so long; peaks is JSON.
+func (s *School) recorded(ctx context.Context, recording []byte, most time.Duration) (v mark.Voice, peaks string, err error) {
+	clip, err := s.Ear.TakeIn(ctx, recording, most)
+	if err != nil {
+		return v, "", err
 	}
 	hash, err := s.Store.PutBlob(ctx, clip.Data)
 	if err != nil {
-		return mark.Voice{}, err
+		return v, "", err
 	}
-	peaks, err := json.Marshal(clip.Peaks)
-	if err != nil {
-		return mark.Voice{}, err
-	}
-	err = s.Store.AddSound(ctx, Sound{hash, id, layer, who.ID, clip.Milliseconds, string(peaks)})
-	return mark.Voice{Sound: hash, Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}, err
+	b, err := json.Marshal(clip.Peaks)
+	return mark.Voice{Sound: hash, Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}, string(b), err
 }
 
 // Voice returns a recording to somebody who may hear it: who may read the

@@ -93,32 +93,27 @@ func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, pe
 	})
 }
 
-func (s *Store) CoursesBySource(ctx context.Context, sources []string) (map[string]school.Course, error) {
-	out := map[string]school.Course{}
+// bySource reads the rows that a school's directory names.
+func bySource[T any](db *gorm.DB, sources []string, of func(T) string) (map[string]T, error) {
+	out := map[string]T{}
 	for chunk := range slices.Chunk(sources, 500) {
-		found, err := all[school.Course](s.db.WithContext(ctx).Where("source_id IN ?", chunk))
+		found, err := all[T](db.Where("source_id IN ?", chunk))
 		if err != nil {
 			return nil, err
 		}
-		for _, c := range found {
-			out[c.SourceID] = c
+		for _, row := range found {
+			out[of(row)] = row
 		}
 	}
 	return out, nil
 }
 
+func (s *Store) CoursesBySource(ctx context.Context, sources []string) (map[string]school.Course, error) {
+	return bySource(s.db.WithContext(ctx), sources, func(c school.Course) string { return c.SourceID })
+}
+
 func (s *Store) PeopleBySource(ctx context.Context, sources []string) (map[string]school.Person, error) {
-	out := map[string]school.Person{}
-	for chunk := range slices.Chunk(sources, 500) {
-		found, err := all[school.Person](s.db.WithContext(ctx).Where("source_id IN ?", chunk))
-		if err != nil {
-			return nil, err
-		}
-		for _, p := range found {
-			out[p.SourceID] = p
-		}
-	}
-	return out, nil
+	return bySource(s.db.WithContext(ctx), sources, func(p school.Person) string { return p.SourceID })
 }
 
 func (s *Store) AddDirectory(ctx context.Context, change school.DirectoryChange, at time.Time) error {
