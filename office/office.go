@@ -67,7 +67,7 @@ func (l *LibreOffice) PDF(ctx context.Context, file []byte) (Document, error) {
 	if err != nil {
 		return Document{}, err
 	}
-	defer os.RemoveAll(root)
+	defer confine.Leave(root)
 	l.turn.Lock()
 	defer l.turn.Unlock()
 	limited, cancel := context.WithTimeout(ctx, longest)

@@ -216,7 +216,7 @@ func (d *desk) page(index int, n noted) (Page, error) {
 	w, h := box.Size()
 	r := reader{d.pdf, loaded.Page, box.FromUser(), page.R(0, 0, w, h)}
 	p := Page{Box: box, Width: page.Round(w), Height: page.Round(h)}
-	p.Print, p.Strokes, err = r.read()
+	p.Print, p.Strokes, p.Art, err = r.read()
 	for _, f := range n.fields {
 		f.Rect = page.Bounds(r.toPage.Apply(f.Rect.Min), r.toPage.Apply(f.Rect.Max))
 		p.Fields = append(p.Fields, f)

@@ -64,6 +64,7 @@ type Page struct {
 	Print  words.Page `json:"print"` // what is printed on it
 
 	Strokes []blank.Stroke `json:"strokes,omitempty"` // the straight lines on it
+	Art     []blank.Art    `json:"art,omitempty"`     // pictures and drawings
 	Fields  []Field        `json:"fields,omitempty"`  // of its form
 	Scan    *Scanned       `json:"scan,omitempty"`    // where the page is only a picture
 }
@@ -79,7 +80,7 @@ func (p Page) Flat() blank.Page {
 	if p.Scan != nil {
 		return blank.Page{Width: p.Width, Height: p.Height, Words: p.Scan.Words, Strokes: p.Scan.Strokes}
 	}
-	return blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes}
+	return blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes, Art: p.Art}
 }
 
 // Blanks returns the blanks that are found on the page. On a picture of one

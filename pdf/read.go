@@ -29,20 +29,21 @@ const (
 	maxObjects  = 4_000
 	maxRules    = 1_500
 	maxStrokes  = 3_000
+	maxArt      = 500
 	maxSegments = 12_000
 	maxDepth    = 4
 )
 
 // read returns what is printed on the page: its words and rules, and every
-// straight stroke.
-func (r reader) read() (out words.Page, strokes []blank.Stroke, err error) {
+// straight stroke, and where pictures and drawings stand.
+func (r reader) read() (out words.Page, strokes []blank.Stroke, art []blank.Art, err error) {
 	if out.Words, err = r.words(); err != nil {
-		return out, nil, err
+		return out, nil, nil, err
 	}
 	t := tracer{reader: r}
 	n, err := r.pdf.FPDFPage_CountObjects(&requests.FPDFPage_CountObjects{Page: r.ref()})
 	if err != nil {
-		return out, nil, nil // words without rules are still of use
+		return out, nil, nil, nil // words without rules are still of use
 	}
 	for i := range n.Count {
 		o, err := r.pdf.FPDFPage_GetObject(&requests.FPDFPage_GetObject{Page: r.ref(), Index: i})
@@ -52,7 +53,7 @@ func (r reader) read() (out words.Page, strokes []blank.Stroke, err error) {
 		t.object(o.PageObject, r.toPage, 0)
 	}
 	out.Rules = t.rules
-	return out, t.strokes, nil
+	return out, t.strokes, t.art, nil
 }
 
 func (r reader) ref() requests.Page { return requests.Page{ByReference: &r.page} }

@@ -19,6 +19,7 @@ type tracer struct {
 	objects, segments int
 	rules             []words.Rule
 	strokes           []blank.Stroke
+	art               []blank.Art
 }
 
 // object looks at one object and, if it is a form, at what is in it. toPage
@@ -38,6 +39,11 @@ func (t *tracer) object(o references.FPDF_PAGEOBJECT, toPage page.Matrix, depth 
 		}
 	case enums.FPDF_PAGEOBJ_PATH:
 		t.path(o, toPage)
+	case enums.FPDF_PAGEOBJ_IMAGE:
+		if m, ok := t.matrix(o); ok {
+			m = m.Then(toPage)
+			t.draws(page.Bounds(m.Apply(page.Pt(0, 0)), m.Apply(page.Pt(1, 0)), m.Apply(page.Pt(0, 1)), m.Apply(page.Pt(1, 1))), true)
+		}
 	}
 }
 
@@ -88,7 +94,9 @@ func (t *tracer) path(o references.FPDF_PAGEOBJECT, toPage page.Matrix) {
 	case t.bounds.Intersect(box.Grow(1)).Empty():
 		// beside the page
 	case mode.Stroke:
-		t.outline(o, n.Count, toPage)
+		if t.outline(o, n.Count, toPage) {
+			t.draws(box, false)
+		}
 	case mode.FillMode == enums.FPDF_FILLMODE_NONE:
 		// a path that only clips
 	case box.H() < 3:
@@ -98,11 +106,19 @@ func (t *tracer) path(o references.FPDF_PAGEOBJECT, toPage page.Matrix) {
 	}
 }
 
-// outline takes the straight pieces of a stroked path.
-func (t *tracer) outline(o references.FPDF_PAGEOBJECT, count int, toPage page.Matrix) {
+// draws keeps what is no line to write on.
+func (t *tracer) draws(r page.Rect, picture bool) {
+	if r = r.Intersect(t.bounds); !r.Empty() && len(t.art) < maxArt {
+		t.art = append(t.art, blank.Art{Rect: page.Rect{Min: r.Min.Round(), Max: r.Max.Round()}, Picture: picture})
+	}
+}
+
+// outline takes the straight pieces of a stroked path, and reports whether it
+// has others.
+func (t *tracer) outline(o references.FPDF_PAGEOBJECT, count int, toPage page.Matrix) (others bool) {
 	m, ok := t.matrix(o)
 	if !ok || t.segments+count > maxSegments {
-		return
+		return false
 	}
 	t.segments += count
 	m = m.Then(toPage)
@@ -110,13 +126,13 @@ func (t *tracer) outline(o references.FPDF_PAGEOBJECT, count int, toPage page.Ma
 	for i := range count {
 		s, err := t.pdf.FPDFPath_GetPathSegment(&requests.FPDFPath_GetPathSegment{PageObject: o, Index: i})
 		if err != nil {
-			return
+			return others
 		}
 		xy, err1 := t.pdf.FPDFPathSegment_GetPoint(&requests.FPDFPathSegment_GetPoint{PathSegment: s.PathSegment})
 		kind, err2 := t.pdf.FPDFPathSegment_GetType(&requests.FPDFPathSegment_GetType{PathSegment: s.PathSegment})
 		shut, err3 := t.pdf.FPDFPathSegment_GetClose(&requests.FPDFPathSegment_GetClose{PathSegment: s.PathSegment})
 		if err1 != nil || err2 != nil || err3 != nil {
-			return
+			return others
 		}
 		p := m.Apply(page.Pt(float64(xy.X), float64(xy.Y)))
 		switch kind.Type {
@@ -124,12 +140,16 @@ func (t *tracer) outline(o references.FPDF_PAGEOBJECT, count int, toPage page.Ma
 			start = p
 		case enums.FPDF_SEGMENT_LINETO:
 			t.stroke(at, p)
+			others = others || min(math.Abs(at.X-p.X), math.Abs(at.Y-p.Y)) > 1.5
+		case enums.FPDF_SEGMENT_BEZIERTO:
+			others = true
 		}
 		if at = p; shut.IsClose {
 			t.stroke(at, start)
 			at = start
 		}
 	}
+	return others
 }
 
 // stroke keeps a line that runs along or across the page.

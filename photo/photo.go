@@ -49,7 +49,7 @@ func (Heif) JPEG(ctx context.Context, file []byte) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(root)
+	defer confine.Leave(root)
 	limited, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	// With several pictures in one file it numbers them; the first is the one.

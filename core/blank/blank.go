@@ -52,11 +52,18 @@ type Stroke struct {
 	Y1 float64 `json:"y1"`
 }
 
+// Art is a picture, or a drawing with curves or slanting lines.
+type Art struct {
+	Rect    page.Rect `json:"r"`
+	Picture bool      `json:"p,omitempty"`
+}
+
 // A Page is what blanks are found on.
 type Page struct {
 	Width, Height float64
 	Words         []words.Word
 	Strokes       []Stroke
+	Art           []Art
 }
 
 // Find returns the blanks of a page in reading order.
@@ -168,8 +175,15 @@ func textOf(ws []words.Word) (out []row) {
 	return out
 }
 
-// empty reports whether no word stands in r.
+// empty reports whether no word, no picture and no drawing stands in r. A
+// drawing that fills r is its frame, not something in it.
 func (f *finder) empty(r page.Rect) bool {
+	for _, a := range f.page.Art {
+		area, room := a.Rect.W()*a.Rect.H(), r.W()*r.H()
+		if area > 20 && area < 1.2*room && (a.Picture || area < 0.8*room) && r.Contains(a.Rect.Center()) {
+			return false
+		}
+	}
 	for _, w := range f.page.Words {
 		if r.Contains(w.Rect().Center()) && !isRun(w.Text) {
 			return false

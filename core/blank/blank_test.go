@@ -65,6 +65,25 @@ func TestWhatIsABlank(t *testing.T) {
 	}
 }
 
+// A framed picture is no box to write in; a frame with round corners is.
+func TestWhatIsInABox(t *testing.T) {
+	frame := []Stroke{{60, 100, 260, 100}, {60, 180, 260, 180}, {60, 100, 60, 180}, {260, 100, 260, 180}}
+	for name, c := range map[string]struct {
+		art  []Art
+		want int
+	}{
+		"nothing":                {nil, 1},
+		"a picture":              {[]Art{{page.R(60, 100, 260, 180), true}}, 0},
+		"a small drawing":        {[]Art{{page.R(120, 110, 180, 170), false}}, 0},
+		"round corners":          {[]Art{{page.R(60, 100, 260, 180), false}}, 1},
+		"a picture of the whole": {[]Art{{page.R(0, 0, 595, 842), true}}, 1},
+	} {
+		if got := Find(Page{Width: 595, Height: 842, Strokes: frame, Art: c.art}); len(got) != c.want {
+			t.Errorf("%s: %d blanks, want %d", name, len(got), c.want)
+		}
+	}
+}
+
 func TestQuestionsGatherTheirBlanks(t *testing.T) {
 	var ws []words.Word
 	for i, q := range []string{"1.", "a)", "(ii)", "2)"} {

@@ -41,7 +41,7 @@ func (f *finder) cells() {
 		f.cell(all, c)
 	}
 	for i, c := range all {
-		if !c.empty && !squared[i] && !labels(all, c) {
+		if !c.empty && !squared[i] && !labels(all, c) && !spans(all, c) {
 			f.rest(c, f.full(all, c))
 		}
 	}
@@ -52,6 +52,30 @@ func (f *finder) cells() {
 func labels(all []cell, c cell) bool {
 	return slices.ContainsFunc(all, func(o cell) bool {
 		return o.empty && math.Abs(o.Min.X-c.Max.X) < 3 && math.Abs(o.Min.Y-c.Min.Y) < 3 && math.Abs(o.Max.Y-c.Max.Y) < 3
+	})
+}
+
+// spans reports whether a cell stands beside several rows at once: then its
+// print is the head of these, and what is free in it is no room to write.
+func spans(all []cell, c cell) bool {
+	right, left := 0, 0
+	for _, o := range all {
+		if o.Min.Y < c.Min.Y-3 || o.Max.Y > c.Max.Y+3 || o.H() > 0.8*c.H() {
+			continue
+		}
+		if math.Abs(o.Min.X-c.Max.X) < 3 {
+			right++
+		}
+		if math.Abs(o.Max.X-c.Min.X) < 3 {
+			left++
+		}
+	}
+	if right >= 2 || left >= 2 {
+		return true
+	}
+	// Or on rows of print that are lower than it, as the head of a table does.
+	return slices.ContainsFunc(all, func(o cell) bool {
+		return !o.empty && math.Abs(o.Min.X-c.Min.X) < 3 && math.Abs(o.Max.X-c.Max.X) < 3 && math.Abs(o.Min.Y-c.Max.Y) < 3 && o.H() < 0.75*c.H()
 	})
 }
 
@@ -130,7 +154,7 @@ func (f *finder) rest(c cell, full bool) {
 		text, count = text.Union(w.Rect()), count+1
 		label = append(label, w.Text)
 	}
-	if count > 12 || text.Min.X > c.Min.X+0.25*c.W() || text.Min.Y > c.Min.Y+0.5*c.H() && c.H() > 24 {
+	if count == 0 || count > 12 || text.Min.X > c.Min.X+0.25*c.W() || text.Min.Y > c.Min.Y+0.5*c.H() && c.H() > 24 {
 		return
 	}
 	below, behind := c.Max.Y-text.Max.Y, c.Max.X-text.Max.X

@@ -138,6 +138,9 @@ func (f *finder) asked(s span) bool {
 			}
 		}
 	}
+	if s.length() < 45 {
+		return false // too short for an answer that nothing leads to
+	}
 	if full && (s.at < margin.Min.Y+40 || s.at > margin.Max.Y-40) {
 		return false // under a running head, over a foot
 	}
