@@ -79,7 +79,7 @@ func bookOf(t *testing.T, pictures ...[]byte) []byte {
 // those drawn here, but for the ways that only words can tell.
 func TestBlanksOnScans(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(5, 5))
-	d, err := (&office.LibreOffice{}).PDF(context.Background(), document(1))
+	d, err := (&office.LibreOffice{}).PDF(context.Background(), document(1, ways))
 	if err != nil {
 		t.Fatalf("%v (%s)", err, office.Install)
 	}

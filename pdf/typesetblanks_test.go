@@ -148,8 +148,84 @@ var ways = map[string]func(*source){
 	},
 }
 
-// document makes an OpenDocument text of all the ways, a page each.
-func document(seed uint64) []byte {
+// otherWays were written after the rules: they say how the rules do on sheets
+// that they do not know.
+var otherWays = map[string]func(*source){
+	"a line before each": func(s *source) {
+		for n := range 9 {
+			s.p("Text", "%s %d. %s", at(blank.Line, 0, 0, "______"), n+1, s.words(6))
+		}
+	},
+	"dates and places": func(s *source) {
+		for range 6 {
+			s.p("Text", "%s: %s / %s / %s, %s: %s", s.words(1), at(blank.Line, 0, 0, "_____"), at(blank.Line, 0, 0, "_____"), at(blank.Line, 0, 0, "________"), strings.ToLower(s.words(1)), at(blank.Line, 0, 0, "________________"))
+		}
+	},
+	"a vocabulary table": func(s *source) {
+		s.table("Row", []float64{120, 120, 120}, 8, func(r, c int) string {
+			if r == 0 || (r*7+s.rnd.IntN(3))%2 == c%2 {
+				return s.words(1)
+			}
+			return at(blank.Cell, 120, 26, nbsp)
+		})
+	},
+	"yes or no": func(s *source) {
+		tick := func() string { return at(blank.Tick, 0, 0, `<text:span text:style-name="Sign">☐</text:span>`) }
+		for n := range 8 {
+			s.p("Text", "%d. %s? %s yes %s no", n+1, s.words(5), tick(), tick())
+		}
+	},
+	"a table of opinions": func(s *source) {
+		s.table("Row", []float64{360, 60, 60}, 7, func(r, c int) string {
+			switch {
+			case r == 0 && c > 0:
+				return []string{"yes", "no"}[c-1]
+			case c == 0:
+				return s.words(5)
+			}
+			return at(blank.Cell, 60, 26, nbsp)
+		})
+	},
+	"working and answer": func(s *source) {
+		for n := range 3 {
+			s.p("Text", "%d. %s.", n+1, s.words(10))
+			s.table("Tall", []float64{480}, 1, func(int, int) string { return at(blank.Box, 480, 80, nbsp) })
+			s.p("Text", "Answer: %s m", at(blank.Line, 0, 0, "______________"))
+		}
+	},
+	"dashes to write on": func(s *source) {
+		for range 7 {
+			s.p("Dashed", "%s %s", s.words(2), at(blank.Line, 0, 0, "<text:tab/>"))
+		}
+	},
+	"a text with gaps": func(s *source) {
+		for range 3 {
+			var b strings.Builder
+			for range 5 {
+				fmt.Fprintf(&b, "%s %s %s. ", s.words(4), at(blank.Line, 0, 0, "__________"), strings.ToLower(s.words(3)))
+			}
+			s.p("Text", "%s", b.String())
+		}
+	},
+	"a head with name and class": func(s *source) {
+		s.p("Text", "Name: %s Class: %s Date: %s", at(blank.Line, 0, 0, strings.Repeat("_", 24)), at(blank.Line, 0, 0, "______"), at(blank.Line, 0, 0, "__________"))
+		for range 4 {
+			s.p("Text", "%s. %s.", s.words(14), s.words(12))
+		}
+		s.p("Text", "Signature of a parent: %s", at(blank.Line, 0, 0, strings.Repeat(".", 60)))
+	},
+	"- a letter": func(s *source) {
+		s.p("Text", "%s", s.words(3))
+		s.p("Text", "%s", s.words(2))
+		for range 5 {
+			s.p("Text", "%s. %s. %s.", s.words(20), s.words(18), s.words(22))
+		}
+		s.p("Text", "%s,", s.words(2))
+	},
+}
+
+// document makes an OpenDocument text of ways to ask, a page each.
+func document(seed uint64, ways map[string]func(*source)) []byte {
 	s := &source{rnd: rand.New(rand.NewPCG(seed, 11))}
 	font := []string{"Liberation Serif", "Liberation Sans", "Carlito", "Caladea"}[seed%4]
 	size := []float64{11, 12, 10.5, 13}[seed%4]
@@ -162,7 +238,7 @@ func document(seed uint64) []byte {
 		ways[name](s)
 	}
 	styles := ""
-	for _, w := range []float64{120, 360} {
+	for _, w := range []float64{60, 120, 360, 480} {
 		styles += fmt.Sprintf(`<style:style style:name="C%.0f" style:family="table-column"><style:table-column-properties style:column-width="%.0fpt"/></style:style>`, w, w)
 	}
 	paragraph := func(name, props string) {
@@ -175,6 +251,7 @@ func document(seed uint64) []byte {
 	paragraph("In", `fo:margin-bottom="0pt">`)
 	paragraph("Line", `fo:line-height="24pt" fo:border-bottom="0.7pt solid #000000" style:join-border="false">`)
 	paragraph("Ruled", `fo:margin-bottom="12pt"><style:tab-stops><style:tab-stop style:position="16cm" style:leader-style="solid" style:leader-text="_"/></style:tab-stops>`)
+	paragraph("Dashed", `fo:margin-bottom="14pt"><style:tab-stops><style:tab-stop style:position="15cm" style:leader-style="dash" style:leader-text="-"/></style:tab-stops>`)
 	paragraph("Dotted", `fo:margin-bottom="12pt"><style:tab-stops><style:tab-stop style:position="16cm" style:leader-style="dotted" style:leader-text="."/></style:tab-stops>`)
 	styles += `<style:style style:name="T" style:family="table"><style:table-properties table:align="left" table:border-model="collapsing"/></style:style>` +
 		`<style:style style:name="Row" style:family="table-row"><style:table-row-properties style:row-height="26pt"/></style:style>` +
@@ -242,31 +319,32 @@ func truth(t *testing.T, file []byte, pages []Page) [][]place {
 	return out
 }
 
-// Forty-eight pages typeset by LibreOffice from sources whose places are
-// known: ten ways of asking and two pages of none, in four fonts and sizes.
-// When they were first measured, before any rule had been changed for them,
-// loose was 1.00 and 0.07 were claimed falsely: labels in cells of their own.
-func TestBlanksOnTypesetSheets(t *testing.T) {
-	var all score
-	perWay := map[string]score{}
-	quiet, others := 0, 0
-	for seed := range uint64(4) {
-		d, err := (&office.LibreOffice{}).PDF(context.Background(), document(seed))
+// measure scores documents of some ways of asking, of several seeds.
+func measure(t *testing.T, ways map[string]func(*source), seeds uint64) (all score, quiet, others int) {
+	t.Helper()
+	perWay, kinds := map[string]score{}, map[blank.Kind]score{}
+	names := slices.Sorted(maps.Keys(ways))
+	for seed := range seeds {
+		d, err := (&office.LibreOffice{}).PDF(context.Background(), document(seed, ways))
 		if err != nil {
 			t.Fatalf("%v (%s)", err, office.Install)
 		}
 		pages := must(pool.Inspect(context.Background(), d.PDF))
-		names := slices.Sorted(maps.Keys(ways))
 		if len(pages) != len(names) {
 			t.Fatalf("%d pages of %d", len(pages), len(names))
 		}
 		for i, places := range truth(t, d.PDF, pages) {
-			found := blank.Find(pages[i].Flat())
-			s, _ := judge(places, found)
+			found := pages[i].Blanks()
+			s, k := judge(places, found)
 			all.add(s)
 			sum := perWay[names[i]]
 			sum.add(s)
 			perWay[names[i]] = sum
+			for kind, v := range k {
+				sum := kinds[kind]
+				sum.add(v)
+				kinds[kind] = sum
+			}
 			if strings.HasPrefix(names[i], "-") {
 				others++
 				if len(found) == 0 {
@@ -275,14 +353,39 @@ func TestBlanksOnTypesetSheets(t *testing.T) {
 			}
 		}
 	}
-	for _, name := range slices.Sorted(maps.Keys(perWay)) {
+	for _, name := range names {
 		t.Logf("%-30s %v", name, perWay[name])
 	}
+	for _, k := range slices.Sorted(maps.Keys(kinds)) {
+		t.Logf("%-30s %v", k, kinds[k])
+	}
 	t.Logf("%-30s %v; nothing claimed on %d of %d other pages", "all", all, quiet, others)
+	return all, quiet, others
+}
+
+// Forty-eight pages typeset by LibreOffice from sources whose places are
+// known: ten ways of asking and two pages of none, in four fonts and sizes.
+// When they were first measured, before any rule had been changed for them,
+// loose was 1.00 and 0.07 were claimed falsely: labels in cells of their own.
+func TestBlanksOnTypesetSheets(t *testing.T) {
+	all, quiet, others := measure(t, ways, 4)
 	if loose, strict := float64(all.loose)/float64(all.places), float64(all.strict)/float64(all.places); loose < 0.98 || strict < 0.98 {
 		t.Errorf("loose %.3f, strict %.3f", loose, strict)
 	}
 	if wrong := float64(all.false) / float64(all.claimed); wrong > 0.02 || quiet < others {
+		t.Errorf("false %.3f, quiet on %d of %d", wrong, quiet, others)
+	}
+}
+
+// Twenty pages of ways that the rules were not made with. When they were first
+// measured loose was 0.93 and nothing was claimed falsely: rows of hyphens were
+// not known as lines to write on, and are now.
+func TestBlanksOnUnknownSheets(t *testing.T) {
+	all, quiet, others := measure(t, otherWays, 2)
+	if loose := float64(all.loose) / float64(all.places); loose < 0.95 {
+		t.Errorf("loose %.3f", loose)
+	}
+	if wrong := float64(all.false) / float64(all.claimed); wrong > 0.04 || quiet < others {
 		t.Errorf("false %.3f, quiet on %d of %d", wrong, quiet, others)
 	}
 }

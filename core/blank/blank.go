@@ -293,12 +293,12 @@ func isRun(s string) bool {
 		switch r {
 		case '_', '…', '.', '·', '‥':
 			n++
-		case ':', ',', ';', '(', ')':
+		case ':', ',', ';', '(', ')', '-':
 		default:
 			return false
 		}
 	}
-	return strings.Count(s, "_") >= 2 || strings.Count(s, "…") >= 2 || n >= 4
+	return strings.Count(s, "_") >= 2 || strings.Count(s, "…") >= 2 || n >= 4 || strings.Count(s, "-") >= 6
 }
 
 // runs finds underscores and dots that are printed as letters.
@@ -306,8 +306,8 @@ func (f *finder) runs() {
 	for _, r := range f.text {
 		for i := 0; i < len(r.words); i++ {
 			lo, hi, ok := runIn(r.words[i])
-			if !ok {
-				continue
+			if !ok || i == 0 && strings.HasPrefix(r.words[i].Text, "---") {
+				continue // nothing, or a line that parts print from print
 			}
 			w := r.words[i]
 			for i+1 < len(r.words) && isRun(r.words[i+1].Text) && r.words[i+1].Box[0]-hi < 8 {
@@ -332,7 +332,7 @@ func runIn(w words.Word) (lo, hi float64, ok bool) {
 	from, to := -1, -1
 	for i := 0; i < len(letters); i++ {
 		j := i
-		for j < len(letters) && strings.ContainsRune("_….·‥", letters[j]) {
+		for j < len(letters) && strings.ContainsRune("_….·‥-", letters[j]) {
 			j++
 		}
 		if j-i > to-from && isRun(string(letters[i:j])) {
