@@ -224,6 +224,70 @@ var otherWays = map[string]func(*source){
 	},
 }
 
+// lastWays were written when no rule was changed any more.
+var lastWays = map[string]func(*source){
+	"gaps in brackets": func(s *source) {
+		for n := range 8 {
+			s.p("Text", "%d) %s (%s) %s.", n+1, s.words(4), at(blank.Line, 0, 0, "____________"), strings.ToLower(s.words(3)))
+		}
+	},
+	"numbers and wide cells": func(s *source) {
+		s.table("Row", []float64{60, 360}, 9, func(r, c int) string {
+			if c == 0 {
+				return fmt.Sprintf("%d.", r+1)
+			}
+			return at(blank.Cell, 360, 26, nbsp)
+		})
+	},
+	"lines after questions": func(s *source) {
+		for n := range 6 {
+			s.p("Text", "%d. %s?", n+1, s.words(8))
+			s.p("Ruled", "%s", at(blank.Line, 0, 0, "<text:tab/>"))
+		}
+	},
+	"parts of questions": func(s *source) {
+		for n := range 3 {
+			s.p("Text", "%d. %s.", n+1, s.words(9))
+			for i := range 3 {
+				s.p("Dotted", "%c) %s: %s", 'a'+i, s.words(2), at(blank.Line, 0, 0, "<text:tab/>"))
+			}
+		}
+	},
+	"cells with units": func(s *source) {
+		s.table("Row", []float64{120, 120, 60}, 7, func(r, c int) string {
+			switch {
+			case r == 0:
+				return s.words(1)
+			case c == 0:
+				return s.words(1)
+			case c == 2:
+				return "m"
+			}
+			return at(blank.Cell, 120, 26, nbsp)
+		})
+	},
+	"sentences to finish": func(s *source) {
+		for n := range 7 {
+			s.p("Text", "%d. %s because %s", n+1, s.words(4), at(blank.Line, 0, 0, strings.Repeat("_", 20+s.rnd.IntN(10))))
+		}
+	},
+	"choices with ticks in a table": func(s *source) {
+		s.table("Row", []float64{360, 120}, 6, func(_, c int) string {
+			if c == 0 {
+				return s.words(5)
+			}
+			return at(blank.Tick, 0, 0, `<text:span text:style-name="Sign">☐</text:span>`) + " true"
+		})
+	},
+	"- a report with lists": func(s *source) {
+		s.p("Head", "%s", s.words(4))
+		for n := range 6 {
+			s.p("Text", "%d. %s. %s.", n+1, s.words(14), s.words(11))
+		}
+		s.table("Row", []float64{120, 360}, 5, func(int, int) string { return s.words(2) })
+	},
+}
+
 // document makes an OpenDocument text of ways to ask, a page each.
 func document(seed uint64, ways map[string]func(*source)) []byte {
 	s := &source{rnd: rand.New(rand.NewPCG(seed, 11))}
@@ -382,6 +446,17 @@ func TestBlanksOnTypesetSheets(t *testing.T) {
 // not known as lines to write on, and are now.
 func TestBlanksOnUnknownSheets(t *testing.T) {
 	all, quiet, others := measure(t, otherWays, 2)
+	if loose := float64(all.loose) / float64(all.places); loose < 0.95 {
+		t.Errorf("loose %.3f", loose)
+	}
+	if wrong := float64(all.false) / float64(all.claimed); wrong > 0.04 || quiet < others {
+		t.Errorf("false %.3f, quiet on %d of %d", wrong, quiet, others)
+	}
+}
+
+// Sixteen pages of the ways that were written last.
+func TestBlanksOnTheLastSheets(t *testing.T) {
+	all, quiet, others := measure(t, lastWays, 2)
 	if loose := float64(all.loose) / float64(all.places); loose < 0.95 {
 		t.Errorf("loose %.3f", loose)
 	}

@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"readymargin/core/blank"
@@ -14,6 +15,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/demo"
+	"readymargin/e2e/house"
 	"readymargin/pdf"
 	"readymargin/school"
 )
@@ -82,6 +84,23 @@ func (b *bench) blanks() ([]line, error) {
 }
 
 // list: looking at a class list of 3,000 lines.
+// found prints how well blanks are found on the sheets whose places are known;
+// see the tests of package pdf for what they are.
+func (b *bench) found() ([]line, error) {
+	cmd := exec.Command("go", "test", "./pdf", "-run", "^TestBlanks", "-v", "-count=1")
+	cmd.Dir = house.Root()
+	out, err := cmd.CombinedOutput()
+	for _, l := range strings.Split(string(out), "\n") {
+		if strings.Contains(l, " places: ") {
+			_, l, _ = strings.Cut(strings.TrimSpace(l), ": ") // without the line of the test
+			fmt.Println("  " + l)
+		} else if strings.HasPrefix(l, "=== RUN") {
+			fmt.Println(strings.TrimSpace(strings.TrimPrefix(l, "=== RUN")))
+		}
+	}
+	return nil, err
+}
+
 // long: from a file of 100 pages to the first page's picture on the bench,
 // beside the same with the file's first page alone.
 func (b *bench) long() ([]line, error) {

@@ -37,6 +37,14 @@ document.addEventListener('alpine:init', () => {
   }));
 });
 
+// A form that takes a while says so: its button shows that work is going on.
+document.addEventListener('submit', (e) => {
+  const button = e.submitter ?? e.target.querySelector('button');
+  if (!button || e.defaultPrevented || e.target.hasAttribute('hx-post')) return;
+  setTimeout(() => { button.setAttribute('aria-busy', 'true'); }, 300);
+  window.addEventListener('pageshow', () => button.removeAttribute('aria-busy'), { once: true });
+});
+
 // A new course's time zone is the browser's own, where it is in the list.
 const zones = document.querySelector('[data-zones]');
 if (zones && !zones.querySelector('[selected]')) {
