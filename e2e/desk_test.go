@@ -1,9 +1,11 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
+	"image/png"
 	"math"
 	"os"
 	"os/exec"
@@ -128,6 +130,71 @@ func TestEveryInstrumentOfTheStudent(t *testing.T) {
 	}
 	steps(t, func() error { return arrow(p, "Delete", false) })
 	check("deleted", "ink highlight highlight")
+}
+
+// Underline and cross-out follow the words; shapes are drawn with the mouse,
+// lines at steps of 15 degrees while Shift is held. All of it is in the file
+// that is taken away, as pdftoppm paints it.
+func TestMarkupAndShapes(t *testing.T) {
+	p, id := desk(t, "Shapes", 1280, 800)
+	place := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
+	choose := func(where, name string) func() error {
+		return func() error {
+			_, err := browser.Eval[int](p, fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-flap]").hidden) b.click();
+				[...document.querySelectorAll(".flap .kind")].find(k=>k.innerText.trim()===%q).click(); return 1`, where, name))
+			return err
+		}
+	}
+	shift := func(kind string) func() error {
+		return func() error {
+			_, err := browser.Eval[int](p, fmt.Sprintf(`for (const t of ["pointermove","pointerdown","pointerup"]) window.addEventListener(t, window["s"+t] ??= (e)=>Object.defineProperty(e,"shiftKey",{value:window.shifted}), true); window.shifted=%q==="down"; return 1`, kind))
+			return err
+		}
+	}
+	steps(t,
+		choose("mark", "Underline"), func() error { return p.Drag("mouse", 0.5, place(206, 174), place(230, 174), place(250, 174)) },
+		choose("mark", "Cross out"), func() error { return p.Drag("mouse", 0.5, place(112, 192), place(130, 192), place(150, 192)) },
+		choose("draw", "Shapes"), choose("draw", "Ellipse"), func() error { return p.Drag("mouse", 0.5, place(80, 410), place(100, 440), place(140, 470)) },
+		choose("draw", "Box"), func() error { return p.Drag("mouse", 0.5, place(200, 410), place(220, 440), place(260, 470)) },
+		choose("draw", "Arrow"), shift("down"), func() error { return p.Drag("mouse", 0.5, place(300, 440), place(340, 438), place(400, 432)) }, shift("up"),
+	)
+	ms := kept(t, p, id)
+	if got := kinds(ms); got != "underline strikeout circle square line" {
+		t.Fatalf("%q", got)
+	}
+	if u, s := ms[0].Body.(*mark.Underline), ms[1].Body.(*mark.StrikeOut); u.Text != "Carrick rocks," || s.Text != "white tower" {
+		t.Errorf("underlined %q, crossed out %q", u.Text, s.Text)
+	}
+	if l := ms[4].Body.(*mark.Straight); l.LineEnding != [2]string{"", "OpenArrow"} || math.Abs(l.L[3]-l.L[1]) > 0.02 {
+		t.Errorf("the arrow is %+v", l)
+	}
+	file, err := home.School.PrintCopy(context.Background(), personOf(t, "shapes.student"), id, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cmd := exec.Command("pdftoppm", "-png", "-r", "72", "-f", "1", "-l", "1", "-")
+	cmd.Stdin = bytes.NewReader(file.Data)
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v", err)
+	}
+	m, err := png.Decode(bytes.NewReader(out))
+	if err != nil {
+		t.Fatal(err)
+	}
+	blue := func(x, y int) bool { // near the place, where the print is black and grey
+		for dy := -2; dy <= 2; dy++ {
+			if r, _, b, _ := m.At(x, y+dy).RGBA(); b > r+0x2000 {
+				return true
+			}
+		}
+		return false
+	}
+	for name, at := range map[string][2]int{"the underline": {230, 178}, "the ellipse": {110, 410}, "the box": {230, 410}, "the arrow": {350, 440}} {
+		if !blue(at[0], at[1]) {
+			t.Errorf("%s is not in the file", name)
+		}
+	}
 }
 
 // arrow presses a key that has no character.

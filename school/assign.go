@@ -46,7 +46,7 @@ type Terms struct {
 
 // Instruments are those that an assignment can leave out. Picking and erasing
 // are always there.
-var Instruments = []string{"type", "highlighter", "pen", "picture"}
+var Instruments = []string{"type", "highlighter", "underline", "crossout", "pen", "shape", "picture"}
 
 // Assign gives a worksheet to a course.
 func (s *School) Assign(ctx context.Context, who Person, n NewAssignment) (Assignment, error) {

@@ -1,7 +1,7 @@
 #!/bin/sh
 # Installs the Debian packages that are missing: setup.sh demo | test | bench
 set -eu
-packages="mariadb-server ffmpeg espeak-ng libreoffice-writer-nogui libreoffice-impress-nogui libheif-examples fonts-liberation fonts-crosextra-carlito fonts-crosextra-caladea"
+packages="mariadb-server ffmpeg espeak-ng libreoffice-writer-nogui libreoffice-impress-nogui libheif-examples fonts-dejavu-core fonts-liberation fonts-crosextra-carlito fonts-crosextra-caladea"
 case "${1:-demo}" in
   test|bench) packages="$packages chromium poppler-utils qpdf mupdf-tools" ;;
 esac

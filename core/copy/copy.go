@@ -203,6 +203,11 @@ func (s *sounds) add(v *mark.Voice) {
 func (s *sounds) FreeText(mark.Mark, *mark.FreeText)   {}
 func (s *sounds) Ink(mark.Mark, *mark.Ink)             {}
 func (s *sounds) Highlight(mark.Mark, *mark.Highlight) {}
+func (s *sounds) Underline(mark.Mark, *mark.Underline) {}
+func (s *sounds) StrikeOut(mark.Mark, *mark.StrikeOut) {}
+func (s *sounds) Straight(mark.Mark, *mark.Straight)   {}
+func (s *sounds) Square(mark.Mark, *mark.Square)       {}
+func (s *sounds) Circle(mark.Mark, *mark.Circle)       {}
 func (s *sounds) Stamp(mark.Mark, *mark.Stamp)         {}
 func (s *sounds) Picture(mark.Mark, *mark.Picture)     {}
 func (s *sounds) Note(_ mark.Mark, n *mark.Note)       { s.add(n.Voice) }

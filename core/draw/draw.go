@@ -6,6 +6,7 @@
 package draw
 
 import (
+	"math"
 	"unicode/utf8"
 
 	"readymargin/core/mark"
@@ -84,10 +85,67 @@ func (p *painter) Highlight(_ mark.Mark, h *mark.Highlight) {
 		path.Quad(q)
 	}
 	p.out = append(p.out, Shape{Path: path, Fill: h.Color, Multiply: true})
-	if h.Sign != "" { // raised before its beginning, where it covers no word
-		q := h.Quads()[0].Bounds()
-		p.out = append(p.out, Shape{Text: &Text{page.Round(q.Min.X - signSize*0.62*float64(utf8.RuneCountInString(h.Sign)) - 0.5), page.Round(q.Min.Y + 0.75*signSize), []mark.Run{{Text: h.Sign, Size: signSize, Color: "#1e2a44"}}}})
+	p.sign(h.Sign, h.Quads()[0].Bounds())
+}
+
+// sign paints the sign of a meaning, raised before the beginning of what it is
+// of, where it covers no word.
+func (p *painter) sign(sign string, of page.Rect) {
+	if sign == "" {
+		return
 	}
+	x := of.Min.X - signSize*0.62*float64(utf8.RuneCountInString(sign)) - 0.5
+	p.out = append(p.out, Shape{Text: &Text{page.Round(x), page.Round(of.Min.Y + 0.75*signSize), []mark.Run{{Text: sign, Size: signSize, Color: "#1e2a44"}}}})
+}
+
+// across paints a line through each line of words, at a share of its height
+// from the top.
+func (p *painter) across(m mark.Markup, share float64) {
+	for _, q := range m.Quads() {
+		var path page.Path
+		path.MoveTo(q[0].Add(q[3].Sub(q[0]).Mul(share)))
+		path.LineTo(q[1].Add(q[2].Sub(q[1]).Mul(share)))
+		p.out = append(p.out, Shape{Path: path, Stroke: m.Color, Width: page.Round(max(0.075*q[0].Dist(q[3]), 0.8))})
+	}
+	p.sign(m.Sign, m.Quads()[0].Bounds())
+}
+
+func (p *painter) Underline(_ mark.Mark, u *mark.Underline) { p.across(u.Markup, 0.95) }
+func (p *painter) StrikeOut(_ mark.Mark, s *mark.StrikeOut) { p.across(s.Markup, 0.55) }
+
+func (p *painter) outline(path page.Path, s mark.Shape, around page.Rect) {
+	p.out = append(p.out, Shape{Path: path, Stroke: s.Color, Width: s.Width, Opacity: s.Opacity})
+	p.sign(s.Sign, around)
+}
+
+func (p *painter) Straight(_ mark.Mark, l *mark.Straight) {
+	from, to := l.Ends()
+	var path page.Path
+	path.MoveTo(from)
+	path.LineTo(to)
+	for i, end := range []page.Point{from, to} {
+		if l.LineEnding[i] == "" {
+			continue
+		}
+		back := []page.Point{to, from}[i].Sub(end).Unit().Mul(l.Head())
+		sin, cos := math.Sincos(25 * math.Pi / 180)
+		path.MoveTo(end.Add(page.Pt(back.X*cos-back.Y*sin, back.X*sin+back.Y*cos)).Round())
+		path.LineTo(end)
+		path.LineTo(end.Add(page.Pt(back.X*cos+back.Y*sin, -back.X*sin+back.Y*cos)).Round())
+	}
+	p.outline(path, l.Shape, l.Bounds())
+}
+
+func (p *painter) Square(_ mark.Mark, s *mark.Square) {
+	var path page.Path
+	path.Quad(page.QuadOf(page.R(s.Rect[0], s.Rect[1], s.Rect[2], s.Rect[3])))
+	p.outline(path, s.Shape, s.Bounds())
+}
+
+func (p *painter) Circle(_ mark.Mark, c *mark.Circle) {
+	var path page.Path
+	path.Ellipse(page.R(c.Rect[0], c.Rect[1], c.Rect[2], c.Rect[3]))
+	p.outline(path, c.Shape, c.Bounds())
 }
 
 // signSize is the size of the letters of a meaning's sign.

@@ -27,8 +27,9 @@ type Mark struct {
 	Body Body
 }
 
-// A Body is what a mark is made of: *FreeText, *Ink, *Highlight, *Stamp,
-// *Picture, *Note or *Reply.
+// A Body is what a mark is made of: *FreeText, *Ink, *Highlight,
+// *Underline, *StrikeOut, *Straight, *Square, *Circle, *Stamp, *Picture, *Note or
+// *Reply.
 type Body interface {
 	// Kind returns the name under which the kind is stored.
 	Kind() string
@@ -50,6 +51,11 @@ type Visitor interface {
 	FreeText(Mark, *FreeText)
 	Ink(Mark, *Ink)
 	Highlight(Mark, *Highlight)
+	Underline(Mark, *Underline)
+	StrikeOut(Mark, *StrikeOut)
+	Straight(Mark, *Straight)
+	Square(Mark, *Square)
+	Circle(Mark, *Circle)
 	Stamp(Mark, *Stamp)
 	Picture(Mark, *Picture)
 	Note(Mark, *Note)
@@ -287,6 +293,7 @@ func (m *Mark) UnmarshalJSON(b []byte) error {
 	}
 	body, ok := map[string]Body{
 		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
+		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Straight{}, "square": &Square{}, "circle": &Circle{},
 		"stamp": &Stamp{}, "picture": &Picture{}, "note": &Note{}, "reply": &Reply{},
 	}[w.Kind]
 	if !ok {

@@ -61,6 +61,46 @@ func TestMovingMovesEverythingAndChangesNothingElse(t *testing.T) {
 	}
 }
 
+// shapes are a line, a box, an ellipse, an underline and a strike-out.
+var shapes = []Mark{
+	{"mark-line", 1, &Straight{Shape{Color: "#d9503f", Width: 2, Opacity: 1}, [4]float64{50, 100, 200, 100}, [2]string{"", "OpenArrow"}}},
+	{"mark-square", 1, &Square{Shape{Color: "#d9503f", Width: 2, Opacity: 1}, [4]float64{100, 100, 200, 180}}},
+	{"mark-circle", 1, &Circle{Shape{Color: "#d9503f", Width: 2, Opacity: 1, Meaning: "danger", Sign: "D"}, [4]float64{100, 100, 200, 180}}},
+	{"mark-under", 1, &Underline{Markup{Color: "#d9503f", QuadPoints: [][8]float64{{10, 30, 60, 30, 60, 42, 10, 42}}, Text: "rocks"}}},
+	{"mark-strike", 1, &StrikeOut{Markup{Color: "#d9503f", QuadPoints: [][8]float64{{10, 30, 60, 30, 60, 42, 10, 42}}}}},
+}
+
+// What moves by (3, 4) and back is what it was, also as it is written and read.
+func TestShapes(t *testing.T) {
+	for _, m := range shapes {
+		moved := Mark{m.ID, m.Page, m.Body.Moved(page.Pt(3, 4))}
+		if d := moved.Body.Bounds().Min.Sub(m.Body.Bounds().Min); math.Abs(d.X-3)+math.Abs(d.Y-4) > 0.03 {
+			t.Errorf("%s moved by %v", m.ID, d)
+		}
+		was, _ := json.Marshal(m)
+		back, err := json.Marshal(Mark{m.ID, m.Page, moved.Body.Moved(page.Pt(-3, -4))})
+		if err != nil || string(back) != string(was) {
+			t.Errorf("%s there and back: %s (%v)", was, back, err)
+		}
+		var again Mark
+		if err := json.Unmarshal(was, &again); err != nil {
+			t.Errorf("%s: %v", was, err)
+		}
+	}
+	for _, bad := range []string{
+		`{"id":"mark-0001","page":1,"kind":"line","body":{"color":"#d9503f","width":2,"opacity":1,"l":[1,1,1,1]}}`,
+		`{"id":"mark-0001","page":1,"kind":"line","body":{"color":"#d9503f","width":2,"opacity":1,"l":[1,1,9,9],"lineEnding":["Skull",""]}}`,
+		`{"id":"mark-0001","page":1,"kind":"square","body":{"color":"#d9503f","width":0,"opacity":1,"rect":[1,1,9,9]}}`,
+		`{"id":"mark-0001","page":1,"kind":"circle","body":{"color":"#d9503f","width":2,"opacity":1,"rect":[1,1,1,9]}}`,
+		`{"id":"mark-0001","page":1,"kind":"underline","body":{"color":"#d9503f","quadPoints":[]}}`,
+	} {
+		var m Mark
+		if err := json.Unmarshal([]byte(bad), &m); !errors.Is(err, ErrInvalid) {
+			t.Errorf("%s: %v", bad, err)
+		}
+	}
+}
+
 func TestHits(t *testing.T) {
 	ms := every()
 	for _, c := range []struct {
@@ -77,6 +117,14 @@ func TestHits(t *testing.T) {
 		{ms[3], page.Pt(18, 29), 3},
 		{ms[4], page.Pt(40, 60), 3},
 		{ms[5], page.Pt(40, 60), math.Inf(1)},
+		{shapes[0], page.Pt(100, 110), 9},
+		{shapes[0], page.Pt(220, 100), 19},
+		{shapes[1], page.Pt(100, 140), 0},
+		{shapes[1], page.Pt(150, 140), 39}, // the middle is free
+		{shapes[2], page.Pt(200, 140), 0},
+		{shapes[2], page.Pt(150, 140), 39},
+		{shapes[2], page.Pt(150, 190), 9},
+		{shapes[3], page.Pt(20, 36), 0},
 	} {
 		if got := c.m.Body.Distance(c.p); math.Abs(got-c.want) > 0.05 && got != c.want {
 			t.Errorf("%s at %v: %v, want %v", c.m.ID, c.p, got, c.want)
@@ -85,7 +133,7 @@ func TestHits(t *testing.T) {
 }
 
 func TestRecolouring(t *testing.T) {
-	for _, m := range every()[:4] {
+	for _, m := range append(every()[:4], shapes...) {
 		b, _ := json.Marshal(Mark{m.ID, m.Page, m.Body.Recoloured("#00aa00")})
 		var colours []string
 		var walk func(any)

@@ -94,5 +94,10 @@ func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {
 func (g *gatherer) FreeText(mark.Mark, *mark.FreeText)   {}
 func (g *gatherer) Ink(mark.Mark, *mark.Ink)             {}
 func (g *gatherer) Highlight(mark.Mark, *mark.Highlight) {}
+func (g *gatherer) Underline(mark.Mark, *mark.Underline) {}
+func (g *gatherer) StrikeOut(mark.Mark, *mark.StrikeOut) {}
+func (g *gatherer) Straight(mark.Mark, *mark.Straight)   {}
+func (g *gatherer) Square(mark.Mark, *mark.Square)       {}
+func (g *gatherer) Circle(mark.Mark, *mark.Circle)       {}
 func (g *gatherer) Stamp(mark.Mark, *mark.Stamp)         {}
 func (g *gatherer) Picture(mark.Mark, *mark.Picture)     {}

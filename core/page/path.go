@@ -32,13 +32,17 @@ const kappa = 0.5522847498
 
 // Circle adds a circle of radius r around c, running clockwise as the reader
 // sees it.
-func (a *Path) Circle(c Point, r float64) {
-	k := kappa * r
-	a.MoveTo(Point{c.X + r, c.Y})
-	a.CubeTo(Point{c.X + r, c.Y + k}, Point{c.X + k, c.Y + r}, Point{c.X, c.Y + r})
-	a.CubeTo(Point{c.X - k, c.Y + r}, Point{c.X - r, c.Y + k}, Point{c.X - r, c.Y})
-	a.CubeTo(Point{c.X - r, c.Y - k}, Point{c.X - k, c.Y - r}, Point{c.X, c.Y - r})
-	a.CubeTo(Point{c.X + k, c.Y - r}, Point{c.X + r, c.Y - k}, Point{c.X + r, c.Y})
+func (a *Path) Circle(c Point, r float64) { a.Ellipse(Rect{c, c}.Grow(r)) }
+
+// Ellipse adds the ellipse in r, running clockwise as the reader sees it.
+func (a *Path) Ellipse(r Rect) {
+	c, rx, ry := r.Center(), r.W()/2, r.H()/2
+	kx, ky := kappa*rx, kappa*ry
+	a.MoveTo(Point{c.X + rx, c.Y})
+	a.CubeTo(Point{c.X + rx, c.Y + ky}, Point{c.X + kx, c.Y + ry}, Point{c.X, c.Y + ry})
+	a.CubeTo(Point{c.X - kx, c.Y + ry}, Point{c.X - rx, c.Y + ky}, Point{c.X - rx, c.Y})
+	a.CubeTo(Point{c.X - rx, c.Y - ky}, Point{c.X - kx, c.Y - ry}, Point{c.X, c.Y - ry})
+	a.CubeTo(Point{c.X + kx, c.Y - ry}, Point{c.X + rx, c.Y - ky}, Point{c.X + rx, c.Y})
 	a.Close()
 }
 

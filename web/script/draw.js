@@ -6,6 +6,7 @@ import { node } from './paint.js';
 import { words, pixels } from './surface.js';
 import { add, marks, mayChange, set, together } from './marks.js';
 import { instruments } from './pointer.js';
+import { toast } from './dialogs.js';
 import { meaning, settings } from './settings.js';
 
 const round = (v) => Math.round(v * 100) / 100;
@@ -27,7 +28,7 @@ instruments.highlighter = {
     this.wash = node('path', { fill: settings.highlighter.color });
     p.sheet.washes.append(this.wash);
     this.color = settings.highlighter.color;
-    this.meaning = meaning();
+    this.meaning = meaning('highlighter');
     this.letters = settings.highlighter.letters;
     this.onWords = !!core.run(p.sheet.number, p, p, this.letters);
     this.body = null;
@@ -43,11 +44,80 @@ instruments.highlighter = {
     if (!this.body || (!this.onWords && !moved)) return;
     const body = { color: this.color, quadPoints: this.body.quadPoints };
     if (this.body.text) body.text = this.body.text;
-    if (this.meaning) Object.assign(body, { meaning: this.meaning.name, sign: this.meaning.sign });
+    Object.assign(body, signed(this.meaning));
     add('highlight', this.from.sheet.number, body);
   },
   cancel() { this.wash?.remove(); },
 };
+
+const signed = (m) => (m ? { meaning: m.name, sign: m.sign } : {});
+
+// underline and cross-out follow the words, as the highlighter does on print;
+// where no words are there is nothing for them to do.
+function overWords(name, kind) {
+  return {
+    draws: true,
+    down(p) {
+      this.from = p;
+      this.line = node('path', { fill: 'none', stroke: settings[name].color, 'stroke-width': 1.2 });
+      p.sheet.marks.append(this.line);
+      this.body = null;
+      words(p.sheet).then(() => { if (this.from === p && !this.body) this.move(p); });
+    },
+    move(p) {
+      this.body = core.run(this.from.sheet.number, this.from, p, settings.highlighter.letters);
+      const y = (q, i, k) => (name === 'underline' ? q[i] : (q[i] + q[k]) / 2); // the foot of the words, or their middle
+      this.line.setAttribute('d', (this.body?.quadPoints ?? []).map((q) => `M${name === 'underline' ? q[6] : (q[0] + q[6]) / 2} ${y(q, 7, 1)}L${name === 'underline' ? q[4] : (q[2] + q[4]) / 2} ${y(q, 5, 3)}`).join(''));
+    },
+    up() {
+      this.line.remove();
+      if (!this.body) { toast('There are no words here. Draw a line with Shapes instead.'); return; }
+      add(kind, this.from.sheet.number, { color: settings[name].color, quadPoints: this.body.quadPoints, ...(this.body.text ? { text: this.body.text } : {}), ...(name === 'underline' ? signed(meaning(name)) : {}) });
+    },
+    cancel() { this.line?.remove(); },
+  };
+}
+instruments.underline = overWords('underline', 'underline');
+instruments.crossout = overWords('crossout', 'strikeout');
+
+// shape draws lines, arrows, boxes and ellipses; with Shift lines run at steps
+// of 15 degrees, and boxes and ellipses are as wide as they are high.
+instruments.shape = {
+  draws: true,
+  down(p) {
+    this.from = p;
+    this.ghost = node('path', { fill: 'none', stroke: settings.shape.color, 'stroke-width': settings.shape.width, 'stroke-linecap': 'round' });
+    p.sheet.marks.append(this.ghost);
+    this.to = p;
+  },
+  move(p, e) {
+    this.to = e.shiftKey ? held(this.from, p) : p;
+    const { x, y } = this.from, q = this.to;
+    const [l, t, r, b] = [Math.min(x, q.x), Math.min(y, q.y), Math.max(x, q.x), Math.max(y, q.y)];
+    this.ghost.setAttribute('d', { circle: `M${l} ${(t + b) / 2}A${(r - l) / 2} ${(b - t) / 2} 0 1 1 ${r} ${(t + b) / 2}A${(r - l) / 2} ${(b - t) / 2} 0 1 1 ${l} ${(t + b) / 2}`, square: `M${l} ${t}H${r}V${b}H${l}Z` }[settings.shape.kind] ?? `M${x} ${y}L${q.x} ${q.y}`);
+  },
+  up(p, e, moved) {
+    this.ghost.remove();
+    const { kind, color, width, opacity } = settings.shape, a = this.from, b = this.to;
+    if (!moved || Math.hypot(a.x - b.x, a.y - b.y) < 4) return;
+    const look = { color, width, opacity };
+    if (kind === 'circle' || kind === 'square') {
+      const rect = [Math.min(a.x, b.x), Math.min(a.y, b.y), Math.max(a.x, b.x), Math.max(a.y, b.y)].map(round);
+      if (rect[2] - rect[0] >= 2 && rect[3] - rect[1] >= 2) add(kind, a.sheet.number, { ...look, rect, ...signed(meaning('shape')) });
+    } else add('line', a.sheet.number, { ...look, l: [a.x, a.y, b.x, b.y].map(round), lineEnding: ['', kind === 'arrow' ? 'OpenArrow' : ''] });
+  },
+  cancel() { this.ghost?.remove(); },
+};
+
+function held(a, p) {
+  const dx = p.x - a.x, dy = p.y - a.y;
+  if (settings.shape.kind === 'circle' || settings.shape.kind === 'square') {
+    const side = Math.max(Math.abs(dx), Math.abs(dy));
+    return { ...p, x: a.x + Math.sign(dx || 1) * side, y: a.y + Math.sign(dy || 1) * side };
+  }
+  const step = Math.PI / 12, angle = Math.round(Math.atan2(dy, dx) / step) * step, long = Math.hypot(dx, dy);
+  return { ...p, x: a.x + long * Math.cos(angle), y: a.y + long * Math.sin(angle) };
+}
 
 function box(a, b) {
   const [l, r] = [Math.min(a.x, b.x), Math.max(a.x, b.x)].map(round), [t, f] = [Math.min(a.y, b.y), Math.max(a.y, b.y)].map(round);

@@ -13,6 +13,9 @@ const student = {
     { color: INKS.green, width: 5, opacity: 1 },
   ],
   pen: 0,
+  underline: { color: INKS.blue },
+  crossout: { color: INKS.red },
+  shape: { kind: 'circle', color: INKS.blue, width: 2, opacity: 1 },
   stamp: { color: INKS.red, name: 'tick' },
   picture: '',
   place: { write: 'type', mark: 'highlighter', draw: 'pen', say: 'note', mend: 'eraser', pick: 'pick' },
@@ -40,14 +43,18 @@ export function begin(view) {
   mine[role] = { ...structuredClone(role === 'teacher' ? teacher : student), ...(stored[role] ?? {}) };
   Object.assign(settings, { left: mine.left, plain: mine.plain, ruler: mine.ruler, keysOff: mine.keysOff });
   Object.assign(settings, mine[role]);
-  key = (view.teacher ? null : view.key)?.filter((m) => !m.shape || m.shape === 'highlight') ?? [];
-  if (key.length) mean(key.find((m) => m.name === settings.highlighter.meaning) ?? key[0]);
+  key = (view.teacher ? null : view.key) ?? [];
+  const ones = meanings('highlighter');
+  if (ones.length && !meaning('highlighter')) mean('highlighter', ones[0]);
 }
 
-// key has the meanings that a highlight can have on this sheet.
-export let key = [];
-export const meaning = () => key.find((m) => m.name === settings.highlighter.meaning && m.color === settings.highlighter.color);
-export const mean = (m) => Object.assign(settings.highlighter, { meaning: m.name, color: m.color });
+// key has the meanings of this sheet's colours; some are carried by one kind
+// of mark only.
+let key = [];
+const shapeOf = (name) => ({ highlighter: 'highlight', underline: 'underline', shape: { circle: 'circle', square: 'box' }[settings.shape.kind] }[name]);
+export const meanings = (name) => key.filter((m) => !m.shape || m.shape === shapeOf(name));
+export const meaning = (name) => meanings(name).find((m) => m.name === settings[name].meaning && m.color === settings[name].color);
+export const mean = (name, m) => Object.assign(settings[name], { meaning: m.name, color: m.color });
 
 // keep stores a change of the settings object.
 export function keep() {

@@ -4,20 +4,20 @@
 import { el, icon } from './paint.js';
 import { hand, take } from './pointer.js';
 import { history, marks, mayChange, redo, undo } from './marks.js';
-import { INKS, keep, key, mean, meaning, pen, settings, WASHES } from './settings.js';
+import { INKS, keep, mean, meaning, meanings, pen, settings, WASHES } from './settings.js';
 import { picked, recolour, remove, takeBeside } from './pick.js';
 import { restyle } from './type.js';
 
 const spine = document.querySelector('[data-spine]'), flap = document.querySelector('[data-flap]');
 
-export const NAMES = { pick: 'Pick', type: 'Type', highlighter: 'Highlighter', pen: 'Pen', stamp: 'Stamp', note: 'Note', voice: 'Voice note', eraser: 'Eraser', picture: 'Picture' };
+export const NAMES = { pick: 'Pick', type: 'Type', highlighter: 'Highlighter', underline: 'Underline', crossout: 'Cross out', shape: 'Shapes', pen: 'Pen', stamp: 'Stamp', note: 'Note', voice: 'Voice note', eraser: 'Eraser', picture: 'Picture' };
 const ALL = [
-  ['pick', ['pick']], ['write', ['type']], ['mark', ['highlighter']], ['draw', ['pen', 'stamp', 'picture']], ['say', ['note', 'voice']], ['mend', ['eraser']],
+  ['pick', ['pick']], ['write', ['type']], ['mark', ['highlighter', 'underline', 'crossout']], ['draw', ['pen', 'shape', 'stamp', 'picture']], ['say', ['note', 'voice']], ['mend', ['eraser']],
 ];
 let places = [];
 
 // offers says whether the assignment offers an instrument; it may leave some out.
-const LEAVABLE = ['type', 'highlighter', 'pen', 'picture'];
+const LEAVABLE = ['type', 'highlighter', 'underline', 'crossout', 'pen', 'shape', 'picture'];
 const offers = (view, name) => !view.instruments?.length || !LEAVABLE.includes(name) || view.instruments.includes(name);
 
 export function build(view) {
@@ -74,7 +74,7 @@ function draw() {
   }
 }
 
-const colorOf = (name) => ({ type: settings.type.color, highlighter: settings.highlighter.color, pen: pen().color, stamp: settings.stamp.color }[name]);
+const colorOf = (name) => ({ type: settings.type.color, highlighter: settings.highlighter.color, underline: settings.underline.color, crossout: settings.crossout.color, shape: settings.shape.color, pen: pen().color, stamp: settings.stamp.color }[name]);
 
 export function steps() {
   const h = history();
@@ -121,14 +121,29 @@ function fill(place) {
   if (names.length > 1) {
     flap.append(row(...names.map((n) => el('button', { className: 'kind', 'aria-pressed': String(n === name), on: { click: set(() => { settings.place[place] = n; take(n); }) } }, icon(n), NAMES[n]))));
   }
+  // meant offers the meanings of the colour key first, and then plain colours.
+  const meant = (of, colors) => {
+    const ones = meanings(of), now = meaning(of);
+    if (ones.length) flap.append(row(...ones.map((m) => el('button', { className: 'kind', 'aria-pressed': String(m === now), on: { click: set(() => mean(of, m)) } }, dyed(m.color), `${m.name} (${m.sign})`))));
+    flap.append(swatches(colors, now ? '' : settings[of].color, (v) => set(() => Object.assign(settings[of], { color: v, meaning: '' }))()));
+  };
   const to = (object, key, after) => (v) => set(() => { object[key] = v; after?.(); })();
   if (name === 'type') {
     flap.append(swatches(INKS, settings.type.color, to(settings.type, 'color', restyle)), stepper('Size', settings.type.size, to(settings.type, 'size', restyle), 1, 6, 96));
   } else if (name === 'highlighter') {
-    if (key.length) flap.append(row(...key.map((m) => el('button', { className: 'kind meant', 'aria-pressed': String(m === meaning()), on: { click: set(() => mean(m)) } }, dyed(m.color), `${m.name} (${m.sign})`))));
-    flap.append(swatches(WASHES, meaning() ? '' : settings.highlighter.color, (v) => set(() => Object.assign(settings.highlighter, { color: v, meaning: '' }))()), row(
+    meant('highlighter', WASHES);
+    flap.append(row(
       el('button', { className: 'kind', 'aria-pressed': String(!settings.highlighter.letters), on: { click: set(() => { settings.highlighter.letters = false; }) } }, 'Words'),
       el('button', { className: 'kind', 'aria-pressed': String(settings.highlighter.letters), on: { click: set(() => { settings.highlighter.letters = true; }) } }, 'Letters')));
+  } else if (name === 'underline') {
+    meant('underline', INKS);
+  } else if (name === 'crossout') {
+    flap.append(swatches(INKS, settings.crossout.color, to(settings.crossout, 'color')));
+  } else if (name === 'shape') {
+    const o = settings.shape;
+    flap.append(row(...Object.entries({ circle: 'Ellipse', square: 'Box', line: 'Line', arrow: 'Arrow' }).map(([k, words]) => el('button', { className: 'kind', 'aria-pressed': String(o.kind === k), on: { click: set(() => { o.kind = k; }) } }, icon(`shape-${k}`), words))));
+    if (o.kind === 'circle' || o.kind === 'square') meant('shape', INKS); else flap.append(swatches(INKS, o.color, to(o, 'color')));
+    flap.append(stepper('Width', o.width, to(o, 'width'), o.width < 2 ? 0.5 : 1, 0.5, 20));
   } else if (name === 'pen') {
     const p = pen();
     flap.append(row(...settings.pens.map((q, i) => {
