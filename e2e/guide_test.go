@@ -194,6 +194,16 @@ func studentLaysAPicture(t *testing.T, sc *scene, kit plan.Kit) {
 			return p.Until("the picture is laid", `document.querySelectorAll(".marks image").length===1 && document.querySelector("[data-saved]").dataset.state==="saved"`)
 		},
 	)
+	// A highlight by meaning carries its sign, and is counted.
+	steps(t,
+		func() error { return p.Click(`[data-place="mark"] .take`) },
+		func() error {
+			return p.Drag("mouse", 0.5, browser.Place{Page: 1, X: 206, Y: 174}, browser.Place{Page: 1, X: 250, Y: 174})
+		},
+		func() error {
+			return p.Until("it is counted", `document.querySelector("[data-key-count]").innerText.replace(/\s+/g," ").includes("danger (D) 1") && [...document.querySelectorAll(".marks text")].some(t=>t.textContent==="D")`)
+		},
+	)
 	file, err := home.School.PrintCopy(context.Background(), personOf(t, "guide.student"), id, 0, false)
 	if err != nil {
 		t.Fatal(err)

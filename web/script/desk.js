@@ -22,7 +22,7 @@ import './ruler.js';
 
 const screen = document.querySelector('[data-screen]');
 
-marks.onChange = () => { margin.gather(); ladder.count(); };
+marks.onChange = () => { margin.gather(); margin.count(); ladder.count(); };
 surface.onMove = () => { margin.arrange(); place(); };
 surface.onPage = (s) => ladder.current(s);
 

@@ -100,6 +100,19 @@ function answer(t) {
   return el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send));
 }
 
+// count says how often each meaning of the colour key stands on the copy, over
+// all kinds of marks.
+export function count() {
+  const box = margin.querySelector('[data-key-count]'), key = marks.view.key ?? [];
+  const used = [...marks.shown.values()].filter((e) => e.layer === 'work' && !e.beside).map((e) => e.mark.body.meaning);
+  box.hidden = !key.length;
+  box.replaceChildren(...key.map((m) => {
+    const dot = el('i', { className: 'dyed' });
+    dot.style.background = m.color;
+    return el('li', {}, dot, `${m.name} (${m.sign})`, el('b', {}, String(used.filter((u) => u === m.name).length)));
+  }));
+}
+
 // draft shows a card that is still being written; done() takes it away.
 export function draft(key, page, place, ...content) {
   const c = el('article', { className: 'said-note on', data: { draft: key } }, ...content);
