@@ -48,7 +48,8 @@ function card(t, key) {
   const box = el('article', { className: `said-note ${teacherSaid(t) ? 'teacher' : ''}`, data: { note: key }, tabIndex: -1,
     on: { pointerenter: () => hover(key), focusin: () => activate(key), click: () => activate(key) } });
   t.remarks.forEach((r, i) => box.append(remark(t, r, i)));
-  if (marks.view.say && t.remarks.some((r) => !r.mine)) box.append(answer(t));
+  const direction = t.remarks[0].layer === 'sheet'; // said to everybody, so there is nobody to answer
+  if (marks.view.say && !direction && t.remarks.some((r) => !r.mine)) box.append(answer(t));
   return box;
 }
 
