@@ -18,12 +18,11 @@ demo: setup-demo build
 demo-fresh: setup-demo build
 	@exec ./bin/readymargin demo -fresh $(ARGS)
 
-test: setup-test build
+test: setup-test build node_modules/pdfjs-dist
 	./bin/readymargin warm -cache var/test
 	$(GO) test -timeout 30m ./...
 
-bench: setup-bench build
-	@[ -d node_modules/pdfjs-dist ] || npm ci --silent
+bench: setup-bench build node_modules/pdfjs-dist
 	./bin/readymargin warm -cache var/test
 	$(GO) run ./e2e/bench
 
@@ -38,6 +37,9 @@ check: build
 
 setup-%:
 	@sh scripts/setup.sh $*
+
+node_modules/pdfjs-dist:
+	npm ci --silent
 
 styles:
 	@sh scripts/styles.sh

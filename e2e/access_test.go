@@ -192,6 +192,7 @@ var rights = map[string]any{
 	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student",
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
 	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
+	"POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
 	"GET /copies/:id/marking": submittedOnly(marks), "POST /copies/:id/points": submittedOnly(marks),
 	"POST /copies/:id/return": submittedOnly(marks), "GET /copies/:id/others": submittedOnly(marks),
 	"GET /copies/:id/print": map[flow.State]string{
@@ -220,6 +221,7 @@ func allowed(r any, state flow.State, kind string) bool {
 // who asks, so that the table can be walked without moving anything.
 var bodies = map[string]string{
 	"POST /copies/:id/ops": `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
+	"POST /copies/:id/pictures": "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.png\"\r\n\r\nno picture\r\n--b--\r\n",
 }
 
 func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
@@ -277,7 +279,7 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 		id = cp.ID
 	}
 	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":turn", "0", ":token", "0", ":hash", strings.Repeat("0", 64)).Replace(path)
-	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work"}[route]
+	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work", "POST /copies/:id/pictures": "?layer=work"}[route]
 	body := bodies[route]
 	if route == "POST /assignments" {
 		body = fmt.Sprintf("course=%d&worksheet=%d&points=none", sc.course.ID, sc.sheet.ID)
@@ -290,6 +292,9 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 	}
 	req.Header.Set("X-CSRF-Token", token)
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	if strings.HasPrefix(body, "--b") {
+		req.Header.Set("Content-Type", "multipart/form-data; boundary=b")
+	}
 	if strings.HasPrefix(body, "{") {
 		req.Header.Set("Content-Type", "application/json")
 	}
@@ -343,7 +348,7 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 	c := sc.copies[flow.Submitted]
 	read := func() string {
 		var all strings.Builder
-		for _, path := range []string{"", "/view", "/print", "/sounds/" + strings.Repeat("0", 64)} {
+		for _, path := range []string{"", "/view", "/print", "/sounds/" + strings.Repeat("0", 64), "/pictures/" + strings.Repeat("0", 64)} {
 			res, err := sc.people["student"].Get(fmt.Sprintf("%s/copies/%d%s", home.Base, c.ID, path))
 			if err != nil {
 				t.Fatal(err)

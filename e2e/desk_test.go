@@ -39,6 +39,13 @@ func desk(t *testing.T, name string, width, height int) (*browser.Tab, uint64) {
 	return p, id
 }
 
+// fromFlap takes something in the flap of a place by its words.
+func fromFlap(p *browser.Tab, place, words string) error {
+	_, err := browser.Eval[int](p, fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-flap]").hidden) b.click();
+		[...document.querySelectorAll(".flap button")].find(k=>(k.innerText.trim()||k.getAttribute("aria-label"))===%q).click(); return 1`, place, words))
+	return err
+}
+
 // kept returns what the server has of a copy's work, once all is saved.
 func kept(t *testing.T, p *browser.Tab, id uint64) []mark.Mark {
 	t.Helper()
@@ -95,13 +102,13 @@ func TestEveryInstrumentOfTheStudent(t *testing.T) {
 		t.Errorf("mouse %v, pencil %v", a.InkList[0].Width, b.InkList[0].Width)
 	}
 	// Undo, redo, eraser, undo of the eraser.
-	steps(t, func() error { return p.Click(`[aria-label="Undo"]`) })
+	steps(t, func() error { return p.Click(`[data-step="undo"]`) })
 	check("undone", "ink")
-	steps(t, func() error { return p.Click(`[aria-label="Redo"]`) })
+	steps(t, func() error { return p.Click(`[data-step="redo"]`) })
 	check("done again", "ink ink")
 	steps(t, hand("Eraser"), func() error { return p.Drag("mouse", 0.5, place(140, 380), place(140, 446), place(140, 470)) })
 	check("one erased", "ink")
-	steps(t, func() error { return p.Click(`[aria-label="Undo"]`) })
+	steps(t, func() error { return p.Click(`[data-step="undo"]`) })
 	check("the eraser undone", "ink ink")
 
 	// Highlighter: on print it follows the words over a line's end, beside print it covers a box.
@@ -138,13 +145,7 @@ func TestEveryInstrumentOfTheStudent(t *testing.T) {
 func TestMarkupAndShapes(t *testing.T) {
 	p, id := desk(t, "Shapes", 1280, 800)
 	place := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
-	choose := func(where, name string) func() error {
-		return func() error {
-			_, err := browser.Eval[int](p, fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-flap]").hidden) b.click();
-				[...document.querySelectorAll(".flap .kind")].find(k=>k.innerText.trim()===%q).click(); return 1`, where, name))
-			return err
-		}
-	}
+	choose := func(where, name string) func() error { return func() error { return fromFlap(p, where, name) } }
 	shift := func(kind string) func() error {
 		return func() error {
 			_, err := browser.Eval[int](p, fmt.Sprintf(`for (const t of ["pointermove","pointerdown","pointerup"]) window.addEventListener(t, window["s"+t] ??= (e)=>Object.defineProperty(e,"shiftKey",{value:window.shifted}), true); window.shifted=%q==="down"; return 1`, kind))

@@ -72,7 +72,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 			return p.Until("the next lesson", `document.querySelector("#due").value.endsWith("T18:30")`)
 		},
 		do(`document.querySelectorAll("details").forEach(d=>d.open=true); document.querySelector("#title").value="For some"; document.querySelector("#instructions").value="Read **twice**. [Tables](https://tides.example/a) [Bad](javascript:alert(1))\n\n<script>alert(2)</script><img src=x onerror=alert(3)>";
-			document.querySelectorAll("[value=pen],[value=shape]").forEach(b=>b.checked=false); document.querySelector("[name=keephere]").checked=true`),
+			document.querySelectorAll("[value=pen],[value=shape],[value=picture]").forEach(b=>b.checked=false); document.querySelector("[name=keephere]").checked=true`),
 		func() error { return p.Click(`button[value="draft"]`) }, says("Kept as a draft: For some"),
 	)
 	path, err := browser.Eval[string](p, `return location.pathname`)

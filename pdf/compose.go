@@ -23,6 +23,7 @@ type composed struct {
 	Sheets []composedSheet `json:"sheets"` // those that have something on them
 	Fonts  []composedFont  `json:"fonts"`
 	Images []composedImage `json:"images"`
+	Fields []composedField `json:"fields"`
 	Extra  int             `json:"extra"`
 }
 
@@ -81,11 +82,16 @@ var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.
 
 // compose makes a print ready.
 func compose(what Print) (composed, error) {
-	out, fonts := composed{Extra: what.Extra}, newFontBook(typeset.Load())
+	out, fonts := composed{Extra: what.Extra}, newFontBook()
 	var images []string // hashes of those painted, whose place is in their name
 	for n := 1; n <= len(what.Boxes)+what.Extra; n++ {
 		o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
 		o.page(what, n)
+		for _, m := range what.Marks {
+			if w, ok := m.Body.(*mark.Widget); ok && m.Page == n && n <= len(what.Boxes) {
+				out.Fields = append(out.Fields, o.field(m, w, what.box(n)))
+			}
+		}
 		if o.content.Len() > 0 {
 			out.Sheets = append(out.Sheets, o.sheet(n, what.box(n)))
 		}
@@ -138,10 +144,13 @@ func (o *overlay) page(what Print, n int) {
 		if m.Page != n {
 			continue
 		}
+		w, filled := m.Body.(*mark.Widget)
 		for _, s := range draw.Shapes(m) {
-			if s.Multiply {
+			switch {
+			case filled && inField(s, w):
+			case s.Multiply:
 				o.shape(s)
-			} else {
+			default:
 				later = append(later, s)
 			}
 		}
@@ -177,7 +186,7 @@ func (o *overlay) state(opacity float64, multiply bool) string {
 
 func (o *overlay) shape(s draw.Shape) {
 	if s.Text != nil {
-		o.text(page.Pt(s.Text.X, s.Text.Y), s.Text.Runs)
+		o.text(*s.Text)
 		return
 	}
 	if s.Image != nil {
@@ -189,6 +198,7 @@ func (o *overlay) shape(s draw.Shape) {
 		opacity = 1
 	}
 	fmt.Fprintf(&o.content, "q /%s gs\n", o.state(opacity, s.Multiply))
+	o.rubbed(s)
 	if s.Fill != "" {
 		r, g, b := s.Fill.RGB()
 		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n%sf\n", r, g, b, s.Path.PDF())
@@ -198,6 +208,22 @@ func (o *overlay) shape(s draw.Shape) {
 		fmt.Fprintf(&o.content, "%.4g %.4g %.4g RG %.4g w 1 J 1 j\n%sS\n", r, g, b, s.Width, s.Path.PDF())
 	}
 	o.content.WriteString("Q\n")
+}
+
+// rubbed clips away what was rubbed out: for each part of the rubber's way,
+// all of the area around the shape but the part (ISO 32000-2, 8.5.4).
+func (o *overlay) rubbed(s draw.Shape) {
+	if len(s.Rubbed) == 0 {
+		return
+	}
+	around := s.Path.Bounds().Grow(s.Width + 1)
+	var all page.Path
+	all.Quad(page.QuadOf(around.Grow(1000)))
+	for _, r := range s.Rubbed {
+		for _, part := range r.Capsules(around) {
+			fmt.Fprintf(&o.content, "%s%sW* n\n", all.PDF(), part.PDF())
+		}
+	}
 }
 
 func imageName(i int) string { return "P" + strconv.Itoa(i) }
@@ -214,19 +240,23 @@ func (o *overlay) image(p draw.Image) {
 		*o.images = append(*o.images, p.Hash)
 	}
 	r := page.R(p.Rect[0], p.Rect[1], p.Rect[2], p.Rect[3])
-	fmt.Fprintf(&o.content, "q %.2f 0 0 %.2f %.2f %.2f cm /%s Do Q\n", r.W(), -r.H(), r.Min.X, r.Max.Y, imageName(i))
+	foot := page.Pt(r.Min.X, r.Max.Y).Turned(r.Center(), p.Turn)
+	along, up := page.Pt(r.W(), 0).Turned(page.Point{}, p.Turn), page.Pt(0, -r.H()).Turned(page.Point{}, p.Turn)
+	fmt.Fprintf(&o.content, "q %.4f %.4f %.4f %.4f %.2f %.2f cm /%s Do Q\n", along.X, along.Y, up.X, up.Y, foot.X, foot.Y, imageName(i))
 }
 
-// text paints one line of runs from at on.
-func (o *overlay) text(at page.Point, runs []mark.Run) {
+// text paints one line of runs.
+func (o *overlay) text(t draw.Text) {
 	o.content.WriteString("BT\n")
-	x := at.X
-	for _, run := range runs {
+	// Page space has y downwards, so letters are turned back up.
+	along, up := page.Pt(1, 0).Turned(page.Point{}, t.Turn), page.Pt(0, -1).Turned(page.Point{}, t.Turn)
+	x := 0.0
+	for _, run := range t.Runs {
 		r, g, b := run.Color.RGB()
 		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n", r, g, b)
-		for _, piece := range o.fonts.pieces(run.Text, run.Size) {
-			// Page space has y downwards, so letters are turned back up.
-			fmt.Fprintf(&o.content, "/%s %.4g Tf 1 0 0 -1 %.3f %.3f Tm <%s> Tj\n", piece.font, run.Size, x, at.Y, piece.codes)
+		for _, piece := range o.fonts.pieces(run) {
+			at := page.Pt(t.X, t.Y).Add(along.Mul(x)).Add(up.Mul(run.Rise))
+			fmt.Fprintf(&o.content, "/%s %.4g Tf %.5f %.5f %.5f %.5f %.3f %.3f Tm <%s> Tj\n", piece.font, run.Size, along.X, along.Y, up.X, up.Y, at.X, at.Y, piece.codes)
 			x += piece.width
 		}
 	}
@@ -240,6 +270,6 @@ func (o *overlay) point(n NotePoint) {
 	o.shape(draw.Shape{Path: disc, Fill: n.Color})
 	label := fmt.Sprint(n.Number)
 	const size = 8
-	width := o.fonts.faces.Width(label, size)
-	o.text(n.At.Add(page.Pt(-width/2, 0.36*size)), []mark.Run{{Text: label, Size: size, Color: "#ffffff"}})
+	width := typeset.Load().Width(label, size)
+	o.text(draw.Text{X: n.At.X - width/2, Y: n.At.Y + 0.36*size, Runs: []draw.Run{{Text: label, Size: size, Color: "#ffffff"}}})
 }

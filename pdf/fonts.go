@@ -7,13 +7,14 @@ import (
 
 	"github.com/tdewolff/font"
 
+	"readymargin/core/draw"
 	"readymargin/core/typeset"
 )
 
 // A fontBook collects the letters that a file uses and embeds a subset of
 // each face for them, as composite fonts (ISO 32000-2, 9.7).
 type fontBook struct {
-	faces typeset.Faces
+	faces []*typeset.Face // in the order in which they were first used
 	names map[*typeset.Face]string
 	used  map[*typeset.Face]*subset
 }
@@ -25,13 +26,18 @@ type subset struct {
 	code   map[uint16]int
 }
 
-func newFontBook(faces typeset.Faces) *fontBook {
-	b := &fontBook{faces: faces, names: map[*typeset.Face]string{}, used: map[*typeset.Face]*subset{}}
-	for i, f := range faces {
-		b.names[f] = fmt.Sprintf("F%d", i)
+func newFontBook() *fontBook {
+	return &fontBook{names: map[*typeset.Face]string{}, used: map[*typeset.Face]*subset{}}
+}
+
+// subset returns the letters used of a face.
+func (b *fontBook) subset(f *typeset.Face) *subset {
+	if b.used[f] == nil {
+		b.names[f] = fmt.Sprintf("F%d", len(b.faces))
 		b.used[f] = &subset{glyphs: []uint16{0}, runes: []rune{0}, code: map[uint16]int{0: 0}}
+		b.faces = append(b.faces, f)
 	}
-	return b
+	return b.used[f]
 }
 
 // A piece is a part of a run that one font sets.
@@ -41,10 +47,10 @@ type piece struct {
 	width float64
 }
 
-func (b *fontBook) pieces(text string, size float64) []piece {
+func (b *fontBook) pieces(r draw.Run) []piece {
 	var out []piece
-	for _, g := range b.faces.Shape(text, size) {
-		s := b.used[g.Face]
+	for _, g := range typeset.Of(typeset.Look{Font: r.Font, Bold: r.Bold, Italic: r.Italic}).Shape(r.Text, r.Size) {
+		s := b.subset(g.Face)
 		code, ok := s.code[g.ID]
 		if !ok {
 			code = len(s.glyphs)
@@ -65,15 +71,11 @@ func (b *fontBook) pieces(text string, size float64) []piece {
 func (b *fontBook) compose() ([]composedFont, error) {
 	var out []composedFont
 	for i, f := range b.faces {
-		s := b.used[f]
-		if len(s.glyphs) == 1 {
-			continue
-		}
-		c, err := s.compose(f)
+		c, err := b.used[f].compose(f)
 		if err != nil {
 			return nil, fmt.Errorf("pdf: font %s: %w", f.Name, err)
 		}
-		c.Name, c.BaseFont = b.names[f], fmt.Sprintf("RMAAA%c+%s", 'A'+i, f.Name)
+		c.Name, c.BaseFont = b.names[f], fmt.Sprintf("RMAA%c%c+%s", 'A'+i/26, 'A'+i%26, f.Name)
 		out = append(out, c)
 	}
 	return out, nil

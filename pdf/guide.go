@@ -7,10 +7,14 @@ import (
 
 // Flags of fields (ISO 32000-2, tables 226, 228, 229 and 231).
 const (
-	readOnly   = 1 << 0
-	multiline  = 1 << 12
-	pushButton = 1 << 16
-	comb       = 1 << 24
+	readOnly    = 1 << 0
+	multiline   = 1 << 12
+	radio       = 1 << 15
+	pushButton  = 1 << 16
+	combo       = 1 << 17
+	editable    = 1 << 18
+	multiSelect = 1 << 21
+	comb        = 1 << 24
 )
 
 // Guide returns what is on the page to be worked on: the fields of its form
@@ -35,7 +39,7 @@ func (p Page) Guide() plan.Guide {
 	for _, b := range found {
 		place := plan.Place{Rect: plan.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Kind: b.Kind, Label: b.Label}
 		if f, ok := byPlace[topLeft(b)]; ok {
-			place.Field, place.Options, place.MaxLen = f.Name, f.Options, f.MaxLen
+			f.fill(&place)
 		}
 		g.Places = append(g.Places, place)
 	}
@@ -51,6 +55,22 @@ func (p Page) Guide() plan.Guide {
 func topLeft(b blank.Blank) [2]float64 {
 	p := b.Rect.Min.Round()
 	return [2]float64{p.X, p.Y}
+}
+
+// fill adds to a place what is to be known for filling the field in.
+func (f Field) fill(p *plan.Place) {
+	p.Field, p.MaxLen = f.Name, f.MaxLen
+	if f.Says != "" {
+		p.Label = f.Says
+	}
+	switch f.Type {
+	case "Btn":
+		p.On, p.One = f.On, f.Flags&radio != 0
+	case "Ch":
+		p.Options = f.Options
+		p.Many = f.Flags&multiSelect != 0
+		p.Free = f.Flags&combo != 0 && f.Flags&editable != 0
+	}
 }
 
 // blank returns the field as a place to write; false for buttons to press,

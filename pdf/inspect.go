@@ -195,6 +195,12 @@ func fieldOn(ctx *model.Context, annot types.Object) (Field, bool) {
 			f.Options = append(f.Options, text)
 		}
 	}
+	if says, err := ctx.DereferenceText(inherited["TU"]); err == nil && inherited["TU"] != nil {
+		f.Says = says
+	}
+	if f.Type == "Btn" {
+		f.On = onState(ctx, d)
+	}
 	return f, f.Type != ""
 }
 

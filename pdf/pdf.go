@@ -121,7 +121,9 @@ type Field struct {
 	Flags   int       `json:"flags,omitempty"`
 	Rect    page.Rect `json:"rect"` // in page space
 	MaxLen  int       `json:"maxLen,omitempty"`
-	Options []string  `json:"options,omitempty"`
+	Options []string  `json:"options,omitempty"` // as they are shown
+	On      string    `json:"on,omitempty"`      // the state of a button that is on
+	Says    string    `json:"says,omitempty"`    // its own name for readers (TU)
 }
 
 // A Picture is a page rendered for the screen.

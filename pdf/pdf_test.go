@@ -398,3 +398,12 @@ func TestPicturesHaveTheSizeOfThePage(t *testing.T) {
 		t.Errorf("a page that is not there: %v", err)
 	}
 }
+
+func number(t *testing.T, s string) float64 {
+	t.Helper()
+	v, err := strconv.ParseFloat(s, 64)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}

@@ -95,7 +95,16 @@ func (p *printer) allPages() error {
 		if s.Page > pages {
 			continue
 		}
-		if err := p.paintOver(s, fonts); err != nil {
+		if err := p.paintOver(s, overlayName, fonts); err != nil {
+			return err
+		}
+	}
+	homeless, err := p.fill(fonts)
+	if err != nil {
+		return err
+	}
+	for i, f := range homeless {
+		if err := p.paintOver(f.Look, fmt.Sprint(overlayName, "Field", i), fonts); err != nil {
 			return err
 		}
 	}
@@ -132,8 +141,8 @@ func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, er
 
 const overlayName = "ReadyMarginMarks"
 
-// paintOver adds the overlay to an existing page.
-func (p *printer) paintOver(s composedSheet, fonts types.Dict) error {
+// paintOver adds an overlay to an existing page, under a name of its own.
+func (p *printer) paintOver(s composedSheet, name string, fonts types.Dict) error {
 	dict, ref, inherited, err := p.ctx.PageDict(s.Page, false)
 	if err != nil {
 		return fmt.Errorf("%w: page %d: %v", ErrDamaged, s.Page, err)
@@ -146,7 +155,7 @@ func (p *printer) paintOver(s composedSheet, fonts types.Dict) error {
 	if err != nil {
 		return err
 	}
-	after, err := p.operators("\nQ q /" + overlayName + " Do Q\n")
+	after, err := p.operators("\nQ q /" + name + " Do Q\n")
 	if err != nil {
 		return err
 	}
@@ -163,7 +172,7 @@ func (p *printer) paintOver(s composedSheet, fonts types.Dict) error {
 	if err != nil {
 		return err
 	}
-	resources["XObject"].(types.Dict)[overlayName] = form
+	resources["XObject"].(types.Dict)[name] = form
 	dict["Resources"] = resources
 	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
 	return nil

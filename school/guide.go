@@ -207,7 +207,7 @@ func (s *School) dress(ctx context.Context, v *View, r Revision, live bool) erro
 func (s *School) lies(ctx context.Context, worksheet uint64, p plan.Plan, k plan.Kit) error {
 	var wanted []string
 	for _, l := range p {
-		wanted = append(wanted, copy.Sounds(l.Said)...)
+		wanted = append(wanted, copy.Enclosed(l.Said)...)
 	}
 	for _, pic := range k.Shelf {
 		wanted = append(wanted, pic.Hash)
@@ -251,6 +251,18 @@ func (s *School) AddPicture(ctx context.Context, who Person, worksheet uint64, f
 	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
 		return plan.Picture{}, err
 	}
+	pic, err := s.painted(ctx, f)
+	if err != nil {
+		return plan.Picture{}, err
+	}
+	return pic, s.Store.AddExtra(ctx, Extra{WorksheetID: worksheet, Hash: pic.Hash, MediaType: pictureType, Peaks: "[]"})
+}
+
+const pictureType = "image/jpeg"
+
+// painted keeps a picture that somebody brought, painted anew, so that nothing
+// else of the file goes to others.
+func (s *School) painted(ctx context.Context, f Upload) (plan.Picture, error) {
 	var err error
 	if f.Data, err = s.developed(ctx, f.Data); err != nil {
 		return plan.Picture{}, err
@@ -267,11 +279,7 @@ func (s *School) AddPicture(ctx context.Context, who Person, worksheet uint64, f
 		return plan.Picture{}, pdf.ErrPicture
 	}
 	hash, err := s.Store.PutBlob(ctx, data)
-	if err != nil {
-		return plan.Picture{}, err
-	}
-	return plan.Picture{Name: titleOf(f.Name), Hash: hash, Width: float64(size.Width), Height: float64(size.Height)},
-		s.Store.AddExtra(ctx, Extra{WorksheetID: worksheet, Hash: hash, MediaType: "image/jpeg", Peaks: "[]"})
+	return plan.Picture{Name: titleOf(f.Name), Hash: hash, Width: float64(size.Width), Height: float64(size.Height)}, err
 }
 
 // Extra returns a sound or a picture that lies with a worksheet to its owner.
@@ -295,7 +303,7 @@ func (s *School) SheetExtra(ctx context.Context, who Person, revision uint64, ha
 		return e, err
 	}
 	said, err := s.directions(ctx, r)
-	if err == nil && !slices.Contains(copy.Sounds(said), hash) {
+	if err == nil && !slices.Contains(copy.Enclosed(said), hash) {
 		err = access.ErrHidden // said on a page that is held back
 	}
 	return e, err

@@ -149,8 +149,8 @@ type Copies interface {
 	// OpsAfter returns the operations of a layer with a sequence number above after.
 	OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]SavedOp, error)
 	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)
-	AddSound(ctx context.Context, s Sound) error
-	SoundsOf(ctx context.Context, copyID uint64) ([]Sound, error)
+	AddEnclosure(ctx context.Context, e Enclosure) error
+	Enclosures(ctx context.Context, copyID uint64) ([]Enclosure, error)
 	// View notes that a person has a copy open, and returns the others who
 	// did so since the given time.
 	View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error)

@@ -297,12 +297,13 @@ type SavedHead struct {
 	At         time.Time
 }
 
-// A Sound is a recording of a copy.
-type Sound struct {
+// An Enclosure is a sound or a picture that marks of a layer of a copy show.
+type Enclosure struct {
 	Hash         string
 	CopyID       uint64
 	Layer        copy.Layer
-	PersonID     uint64
-	Milliseconds int
-	Peaks        string // JSON
+	PersonID     uint64 // who brought it
+	MediaType    string
+	Milliseconds int    // of a sound
+	Peaks        string // of a sound, JSON
 }

@@ -4,11 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/core/draw"
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
@@ -59,7 +61,7 @@ func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number in
 			p.Marks = append(p.Marks, m.Mark)
 		}
 	}
-	if p.Pictures, err = s.pictures(ctx, r.WorksheetID, p.Marks); err != nil {
+	if p.Pictures, err = s.pictures(ctx, who, id, r.WorksheetID, p.Marks); err != nil {
 		return File{}, err
 	}
 	for _, t := range threads {
@@ -70,8 +72,9 @@ func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number in
 	return File{fileName(v), data}, err
 }
 
-// pictures returns those pictures of a worksheet that marks show, by hash.
-func (s *School) pictures(ctx context.Context, worksheet uint64, marks []mark.Mark) (map[string][]byte, error) {
+// pictures returns the pictures that marks on a copy show, by hash: of the
+// worksheet's shelf, or brought to the copy.
+func (s *School) pictures(ctx context.Context, who Person, id, worksheet uint64, marks []mark.Mark) (map[string][]byte, error) {
 	out := map[string][]byte{}
 	for _, m := range marks {
 		pic, ok := m.Body.(*mark.Picture)
@@ -79,10 +82,13 @@ func (s *School) pictures(ctx context.Context, worksheet uint64, marks []mark.Ma
 			continue
 		}
 		e, err := s.extra(ctx, worksheet, pic.Hash)
+		if errors.Is(err, access.ErrHidden) {
+			e, err = s.Enclosed(ctx, who, id, pic.Hash)
+		}
 		if err != nil && !errors.Is(err, access.ErrHidden) {
 			return nil, err
 		}
-		if e.Type == "image/jpeg" {
+		if e.Type == pictureType {
 			out[pic.Hash] = e.Data
 		}
 	}
@@ -121,21 +127,34 @@ func noteColor(t note.Thread) mark.Color {
 }
 
 // missingLetters returns the letters of everything to be printed that no font
-// has, so that they can be named before the file is made.
+// has, or that run from right to left, which the file would set the wrong way
+// round, so that they can be named before the file is made.
 func missingLetters(v View, threads []note.Thread) string {
-	var all strings.Builder
+	var out []rune
+	add := func(text string, look typeset.Look) {
+		for _, r := range typeset.Of(look).Unfit(text) {
+			if !slices.Contains(out, r) {
+				out = append(out, r)
+			}
+		}
+	}
 	for _, m := range v.Marks {
-		if t, ok := m.Mark.Body.(*mark.FreeText); ok {
-			all.WriteString(t.String())
+		for _, s := range draw.Shapes(m.Mark) {
+			if s.Text == nil {
+				continue
+			}
+			for _, r := range s.Text.Runs {
+				add(r.Text, typeset.Look{Font: r.Font, Bold: r.Bold, Italic: r.Italic})
+			}
 		}
 	}
 	for _, t := range threads {
 		for _, r := range t.Remarks {
-			all.WriteString(r.Text + r.Author)
+			add(r.Text+r.Author, typeset.Look{})
 		}
 	}
-	all.WriteString(v.Remark)
-	return string(typeset.Load().Missing(all.String()))
+	add(v.Remark, typeset.Look{})
+	return string(out)
 }
 
 // Layout of the pages with what was said, in points on A4.

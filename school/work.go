@@ -1,10 +1,12 @@
 package school
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"slices"
+	"strings"
 	"time"
 
 	"readymargin/core/access"
@@ -14,6 +16,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/plan"
+	"readymargin/sound"
 )
 
 // A View is everything the sheet screen needs of one copy for one person, as
@@ -193,6 +196,9 @@ func (s *School) Open(ctx context.Context, who Person, id uint64) (View, error) 
 			returned = &attempts[i]
 		}
 	}
+	if err := s.showLive(ctx, &v, c.ID, copy.Own, who, true); err != nil {
+		return v, err
+	}
 	switch c.State {
 	case flow.Submitted, flow.Returned:
 		err = s.showAttempt(ctx, &v, latest, who.Name, true)
@@ -225,7 +231,7 @@ func (s *School) showLive(ctx context.Context, v *View, id uint64, layer copy.La
 	if err != nil {
 		return err
 	}
-	if layer != copy.Replies {
+	if layer == copy.Work || layer.Attempt() > 0 {
 		v.Seq = seq
 	}
 	heads, err := s.Store.Heads(ctx, id, layer)
@@ -447,7 +453,7 @@ func (s *School) AddVoice(ctx context.Context, who Person, id uint64, layer copy
 	if err != nil {
 		return v, err
 	}
-	return v, s.Store.AddSound(ctx, Sound{v.Sound, id, layer, who.ID, v.Milliseconds, peaks})
+	return v, s.Store.AddEnclosure(ctx, Enclosure{v.Sound, id, layer, who.ID, sound.MediaType, v.Milliseconds, peaks})
 }
 
 // recorded keeps a recording of at most so long; peaks is JSON.
@@ -464,45 +470,78 @@ func (s *School) recorded(ctx context.Context, recording []byte, most time.Durat
 	return mark.Voice{Sound: hash, Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}, string(b), err
 }
 
-// Voice returns a recording to somebody who may hear it: who may read the
-// layer that it was made in, and the student once it was returned.
-func (s *School) Voice(ctx context.Context, who Person, id uint64, hash string) ([]byte, error) {
-	c, err := s.copyFor(ctx, who, id, access.SeeReturned, "")
+// Enclose takes a picture in for marks in one of the person's layers.
+func (s *School) Enclose(ctx context.Context, who Person, id uint64, layer copy.Layer, f Upload) (plan.Picture, error) {
+	if _, err := s.copyFor(ctx, who, id, access.WriteLayer, layer); err != nil {
+		return plan.Picture{}, err
+	}
+	pic, err := s.painted(ctx, f)
 	if err != nil {
-		return nil, err
+		return pic, err
 	}
-	sounds, err := s.Store.SoundsOf(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	for _, v := range sounds {
-		if v.Hash != hash {
-			continue
-		}
-		if c.may(who, access.ReadLayer, v.Layer) == nil {
-			return s.Store.Blob(ctx, hash)
-		}
-		if heard, err := s.wasReturned(ctx, id, v.Layer, hash); err != nil || heard {
-			if err != nil {
-				return nil, err
-			}
-			return s.Store.Blob(ctx, hash)
-		}
-	}
-	return nil, access.ErrHidden
+	return pic, s.Store.AddEnclosure(ctx, Enclosure{Hash: pic.Hash, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: pictureType, Peaks: "[]"})
 }
 
-func (s *School) wasReturned(ctx context.Context, id uint64, layer copy.Layer, hash string) (bool, error) {
-	attempts, err := s.Store.Attempts(ctx, id)
+// EncloseFrom takes a picture of another copy in, where the person sees it.
+func (s *School) EncloseFrom(ctx context.Context, who Person, id uint64, layer copy.Layer, from uint64, hash string) error {
+	if _, err := s.copyFor(ctx, who, id, access.WriteLayer, layer); err != nil {
+		return err
+	}
+	e, err := s.Enclosed(ctx, who, from, hash)
+	if err != nil || e.Type != pictureType {
+		return cmp.Or(err, access.ErrHidden)
+	}
+	return s.Store.AddEnclosure(ctx, Enclosure{Hash: strings.ToLower(hash), CopyID: id, Layer: layer, PersonID: who.ID, MediaType: pictureType, Peaks: "[]"})
+}
+
+// Enclosed returns a recording or a picture of a copy to somebody who may know
+// it: who may read the layer that it was made in; teachers once the work was
+// submitted; the student once the feedback was returned.
+func (s *School) Enclosed(ctx context.Context, who Person, id uint64, hash string) (Picture, error) {
+	c, err := s.copyFor(ctx, who, id, access.SeeReturned, "")
+	if err != nil {
+		return Picture{}, err
+	}
+	all, err := s.Store.Enclosures(ctx, id)
+	if err != nil {
+		return Picture{}, err
+	}
+	for _, e := range all {
+		if e.Hash != strings.ToLower(hash) {
+			continue
+		}
+		open := c.may(who, access.ReadLayer, e.Layer) == nil
+		if !open {
+			if open, err = s.released(ctx, who, c, e); err != nil {
+				return Picture{}, err
+			}
+		}
+		if open {
+			data, err := s.Store.Blob(ctx, e.Hash)
+			return Picture{data, e.MediaType}, err
+		}
+	}
+	return Picture{}, access.ErrHidden
+}
+
+// released reports whether an enclosure was handed over: by the student with
+// an attempt, by the teacher with what was returned.
+func (s *School) released(ctx context.Context, who Person, c CopyInCourse, e Enclosure) (bool, error) {
+	attempts, err := s.Store.Attempts(ctx, c.ID)
 	if err != nil {
 		return false, err
 	}
-	for _, a := range attempts {
-		if a.Number != layer.Attempt() || a.ReturnedAt == nil {
-			continue
+	for i, a := range attempts {
+		switch {
+		case e.Layer == copy.Work && c.Role != access.Student:
+			snap, err := s.snapshot(ctx, &attempts[i])
+			if err != nil || slices.Contains(snap.Enclosed, e.Hash) {
+				return err == nil, err
+			}
+		case a.Number == e.Layer.Attempt() && a.ReturnedAt != nil:
+			r, err := s.returned(ctx, a)
+			return slices.Contains(copy.Enclosed(r.marks()), e.Hash), err
 		}
-		r, err := s.returned(ctx, a)
-		return slices.Contains(copy.Sounds(r.marks()), hash), err
 	}
 	return false, nil
 }

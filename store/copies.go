@@ -165,12 +165,12 @@ func (s *Store) LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (
 	return layerSeq(s.db.WithContext(ctx), copyID, layer)
 }
 
-func (s *Store) AddSound(ctx context.Context, v school.Sound) error {
+func (s *Store) AddEnclosure(ctx context.Context, v school.Enclosure) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&v).Error
 }
 
-func (s *Store) SoundsOf(ctx context.Context, copyID uint64) ([]school.Sound, error) {
-	return all[school.Sound](s.db.WithContext(ctx).Where("copy_id = ?", copyID))
+func (s *Store) Enclosures(ctx context.Context, copyID uint64) ([]school.Enclosure, error) {
+	return all[school.Enclosure](s.db.WithContext(ctx).Where("copy_id = ?", copyID))
 }
 
 // viewer is a row of viewers.

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -13,9 +12,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/school"
-	"readymargin/sound"
 )
 
 // openOwn leads a student to the own copy of an assignment.
@@ -150,20 +149,38 @@ func (s *Site) addSound(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, voice)
 }
 
-func (s *Site) sound(c *echo.Context) error {
+// maxPicture bounds the pictures that students bring to their copies, in bytes.
+const maxPicture = 25 << 20
+
+// enclose takes a picture in, from a file or from another copy.
+func (s *Site) enclose(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	b, err := s.school.Voice(c.Request().Context(), me(c), n, c.Param("hash"))
+	layer := copy.Layer(c.QueryParam("layer"))
+	if hash := c.QueryParam("hash"); hash != "" {
+		from, err := strconv.ParseUint(c.QueryParam("from"), 10, 64)
+		if err != nil {
+			return access.ErrHidden
+		}
+		if err := s.school.EncloseFrom(c.Request().Context(), me(c), n, layer, from, hash); err != nil {
+			return err
+		}
+		return nothing(c)
+	}
+	files, err := uploads(c)
 	if err != nil {
 		return err
 	}
-	lasting(c)
-	c.Response().Header().Set("Content-Type", sound.MediaType)
-	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(b))
-	return nil
+	pic, err := s.school.Enclose(c.Request().Context(), me(c), n, layer, files[0])
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, pic)
 }
+
+func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Enclosed) }
 
 func (s *Site) printCopy(c *echo.Context) error {
 	n, err := number(c, "id")

@@ -96,8 +96,8 @@ type Shown struct {
 	Beside  bool      `json:"beside,omitempty"`
 }
 
-// Present returns what the heads of a layer show, by page and then by the
-// time at which each mark was first put. Of several versions of one mark the
+// Present returns what the heads of a layer show, by page, from back to front:
+// by rank, and then by the time at which each mark was first put. Of several versions of one mark the
 // latest made is the mark and the others stand beside it; a removal never
 // hides a version that it did not know.
 func Present(heads []Head) []Shown {
@@ -115,7 +115,7 @@ func Present(heads []Head) []Shown {
 		}
 	}
 	slices.SortFunc(out, func(a, b Shown) int {
-		return cmp.Or(cmp.Compare(a.Mark.Page, b.Mark.Page), cmp.Compare(a.Mark.ID, b.Mark.ID), cmp.Compare(a.Version, b.Version))
+		return cmp.Or(cmp.Compare(a.Mark.Page, b.Mark.Page), cmp.Compare(a.Mark.Rank, b.Mark.Rank), cmp.Compare(a.Mark.ID, b.Mark.ID), cmp.Compare(a.Version, b.Version))
 	})
 	return out
 }
@@ -183,9 +183,9 @@ func (s *State) Present() []Shown {
 	return Present(hs)
 }
 
-// Sounds returns the hashes of the sounds that the marks speak with, sorted.
-func Sounds(marks []mark.Mark) []string {
-	var v sounds
+// Enclosed returns the hashes of the sounds and the pictures that marks show, sorted.
+func Enclosed(marks []mark.Mark) []string {
+	var v enclosed
 	for _, m := range marks {
 		m.Visit(&v)
 	}
@@ -193,25 +193,27 @@ func Sounds(marks []mark.Mark) []string {
 	return slices.Compact(v)
 }
 
-type sounds []string
+type enclosed []string
 
-func (s *sounds) add(v *mark.Voice) {
+func (e *enclosed) add(v *mark.Voice) {
 	if v != nil {
-		*s = append(*s, v.Sound)
+		*e = append(*e, v.Sound)
 	}
 }
-func (s *sounds) FreeText(mark.Mark, *mark.FreeText)   {}
-func (s *sounds) Ink(mark.Mark, *mark.Ink)             {}
-func (s *sounds) Highlight(mark.Mark, *mark.Highlight) {}
-func (s *sounds) Underline(mark.Mark, *mark.Underline) {}
-func (s *sounds) StrikeOut(mark.Mark, *mark.StrikeOut) {}
-func (s *sounds) Straight(mark.Mark, *mark.Straight)   {}
-func (s *sounds) Square(mark.Mark, *mark.Square)       {}
-func (s *sounds) Circle(mark.Mark, *mark.Circle)       {}
-func (s *sounds) Stamp(mark.Mark, *mark.Stamp)         {}
-func (s *sounds) Picture(mark.Mark, *mark.Picture)     {}
-func (s *sounds) Note(_ mark.Mark, n *mark.Note)       { s.add(n.Voice) }
-func (s *sounds) Reply(_ mark.Mark, r *mark.Reply)     { s.add(r.Voice) }
+func (e *enclosed) FreeText(mark.Mark, *mark.FreeText)   {}
+func (e *enclosed) Ink(mark.Mark, *mark.Ink)             {}
+func (e *enclosed) Highlight(mark.Mark, *mark.Highlight) {}
+func (e *enclosed) Underline(mark.Mark, *mark.Underline) {}
+func (e *enclosed) StrikeOut(mark.Mark, *mark.StrikeOut) {}
+func (e *enclosed) Straight(mark.Mark, *mark.Straight)   {}
+func (e *enclosed) PolyLine(mark.Mark, *mark.PolyLine)   {}
+func (e *enclosed) Square(mark.Mark, *mark.Square)       {}
+func (e *enclosed) Circle(mark.Mark, *mark.Circle)       {}
+func (e *enclosed) Stamp(mark.Mark, *mark.Stamp)         {}
+func (e *enclosed) Widget(mark.Mark, *mark.Widget)       {}
+func (e *enclosed) Picture(_ mark.Mark, p *mark.Picture) { *e = append(*e, p.Hash) }
+func (e *enclosed) Note(_ mark.Mark, n *mark.Note)       { e.add(n.Voice) }
+func (e *enclosed) Reply(_ mark.Mark, r *mark.Reply)     { e.add(r.Voice) }
 
 // A Snapshot is an attempt as it was submitted. Its canonical form never
 // changes; the SHA-256 of that form is the attempt's fingerprint.
@@ -220,18 +222,18 @@ type Snapshot struct {
 	Number    int         `json:"attempt"`
 	Sheet     []mark.Mark `json:"sheet,omitempty"` // the teacher's directions
 	Marks     []mark.Mark `json:"marks"`
-	Sounds    []string    `json:"sounds"` // that the marks speak with
+	Enclosed  []string    `json:"enclosed"` // sounds and pictures that the marks show
 }
 
 // NewSnapshot fixes what a layer shows, over what the teacher says on the
 // sheet; versions standing beside go along, so that nothing that the student
 // saw is missing.
 func NewSnapshot(worksheet string, sheet []mark.Mark, number int, shown []Shown) Snapshot {
-	s := Snapshot{Worksheet: worksheet, Number: number, Sheet: sheet, Marks: []mark.Mark{}, Sounds: []string{}}
+	s := Snapshot{Worksheet: worksheet, Number: number, Sheet: sheet, Marks: []mark.Mark{}, Enclosed: []string{}}
 	for _, w := range shown {
 		s.Marks = append(s.Marks, w.Mark)
 	}
-	s.Sounds = append(s.Sounds, Sounds(s.Marks)...)
+	s.Enclosed = append(s.Enclosed, Enclosed(s.Marks)...)
 	return s
 }
 

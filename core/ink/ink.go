@@ -277,11 +277,11 @@ func (s Stroke) Valid() error {
 	return nil
 }
 
-// Add returns s moved by d.
-func (s Stroke) Add(d page.Point) Stroke {
+// Map returns s with every point where f has it.
+func (s Stroke) Map(f func(page.Point) page.Point) Stroke {
 	out := Stroke{Path: make([]page.Point, len(s.Path)), Width: s.Width}
 	for i, p := range s.Path {
-		out.Path[i] = p.Add(d).Round()
+		out.Path[i] = f(p).Round()
 	}
 	return out
 }

@@ -10,61 +10,6 @@ import (
 	"readymargin/core/page"
 )
 
-// Free text
-
-func (*FreeText) Kind() string               { return "freetext" }
-func (t *FreeText) accept(m Mark, v Visitor) { v.FreeText(m, t) }
-
-// Bounds reaches from the top of the first line's letters to the foot of the
-// last line's.
-func (t *FreeText) Bounds() page.Rect {
-	s := t.Size()
-	last := t.Baseline(max(len(t.Lines)-1, 0))
-	return page.R(t.X, t.Y-0.95*s, t.X+max(t.Width, 4), last+0.3*s)
-}
-
-func (t *FreeText) Moved(d page.Point) Body {
-	c := *t
-	c.X, c.Y = page.Round(t.X+d.X), page.Round(t.Y+d.Y)
-	return &c
-}
-
-func (t *FreeText) Recoloured(color Color) Body {
-	c := *t
-	c.Lines = make([]Line, len(t.Lines))
-	for i, l := range t.Lines {
-		c.Lines[i] = Line{Runs: slices.Clone(l.Runs), Hard: l.Hard}
-		for k := range c.Lines[i].Runs {
-			c.Lines[i].Runs[k].Color = color
-		}
-	}
-	return &c
-}
-
-func (t *FreeText) Distance(p page.Point) float64 { return fromRect(p, t.Bounds()) }
-
-func (t *FreeText) check() error {
-	n := 0
-	for _, l := range t.Lines {
-		for _, r := range l.Runs {
-			n += utf8.RuneCountInString(r.Text)
-			if err := textOK(r.Text); err != nil {
-				return err
-			}
-			if !(r.Size >= 4 && r.Size <= 200) {
-				return invalid("size %v", r.Size)
-			}
-			if err := r.Color.check(); err != nil {
-				return err
-			}
-		}
-	}
-	if n == 0 || n > MaxText {
-		return invalid("text of %d characters", n)
-	}
-	return onPaper(t.Bounds())
-}
-
 // Ink
 
 func (*Ink) Kind() string               { return "ink" }
@@ -78,26 +23,80 @@ func (i *Ink) Bounds() (r page.Rect) {
 }
 
 func (i *Ink) Moved(d page.Point) Body {
+	return i.mapped(func(p page.Point) page.Point { return p.Add(d) }, 1)
+}
+
+func (i *Ink) Fitted(from, to page.Rect) Body {
+	// What was rubbed out is a disc, and stays one: it grows as the area does.
+	k := math.Sqrt(max(from.Fit(to)(page.Pt(1, 0)).X-from.Fit(to)(page.Point{}).X, 0.01) * max(from.Fit(to)(page.Pt(0, 1)).Y-from.Fit(to)(page.Point{}).Y, 0.01))
+	return i.mapped(from.Fit(to), k)
+}
+
+func (i *Ink) Turned(about page.Point, degrees float64) Body {
+	return i.mapped(func(p page.Point) page.Point { return p.Turned(about, degrees) }, 1)
+}
+
+// mapped returns a copy with every point where f has it, and what was rubbed
+// out k times as wide.
+func (i *Ink) mapped(f func(page.Point) page.Point, k float64) Body {
 	c := *i
 	c.InkList = make([]ink.Stroke, len(i.InkList))
-	for k, s := range i.InkList {
-		c.InkList[k] = s.Add(d)
+	for n, s := range i.InkList {
+		c.InkList[n] = s.Map(f)
+	}
+	c.Rubbed = nil
+	for _, r := range i.Rubbed {
+		c.Rubbed = append(c.Rubbed, r.Map(f, k))
 	}
 	return &c
 }
 
-func (i *Ink) Recoloured(color Color) Body {
+func (i *Ink) Restyled(s Style) Body {
 	c := *i
-	c.Color = color
+	s.apply(&c.Color, &c.Width, &c.Opacity)
 	return &c
 }
 
 func (i *Ink) Distance(p page.Point) float64 {
+	for _, r := range i.Rubbed {
+		if r.Covers(p) {
+			return math.Inf(1)
+		}
+	}
 	d := math.Inf(1)
 	for _, s := range i.InkList {
 		d = min(d, s.Distance(p, i.Width))
 	}
 	return d
+}
+
+// Rubbing returns what a rubber that goes along r leaves of the drawing: nil
+// for nothing, and i itself where it touches no ink.
+func (i *Ink) Rubbing(r ink.Rub) *Ink {
+	touched := false
+	left := []ink.Stroke{}
+	for _, s := range i.InkList {
+		kept, met := s.Rubbed(append(slices.Clone(i.Rubbed), r), i.Width)
+		touched = touched || met
+		left = append(left, kept...)
+	}
+	switch {
+	case !touched:
+		return i
+	case len(left) == 0:
+		return nil
+	}
+	c := *i
+	c.InkList, c.Rubbed = left, nil
+	for _, old := range append(slices.Clone(i.Rubbed), r) {
+		for _, s := range left {
+			if old.Meets(s, i.Width) {
+				c.Rubbed = append(c.Rubbed, old)
+				break
+			}
+		}
+	}
+	return &c
 }
 
 func (i *Ink) check() error {
@@ -114,6 +113,12 @@ func (i *Ink) check() error {
 			return err
 		}
 		n += len(s.Path)
+	}
+	for _, r := range i.Rubbed {
+		if !r.Valid() {
+			return invalid("a rubber %v wide over %d points", 2*r.Radius, len(r.Path))
+		}
+		n += len(r.Path)
 	}
 	if n == 0 || n > MaxPoints {
 		return invalid("strokes with %d points", n)
@@ -134,20 +139,34 @@ func (h *Highlight) Bounds() (r page.Rect) {
 }
 
 func (h *Highlight) Moved(d page.Point) Body {
+	return h.mapped(func(p page.Point) page.Point { return p.Add(d) })
+}
+func (h *Highlight) Fitted(from, to page.Rect) Body { return h.mapped(from.Fit(to)) }
+func (h *Highlight) Turned(about page.Point, degrees float64) Body {
+	return h.mapped(func(p page.Point) page.Point { return p.Turned(about, degrees) })
+}
+
+func (h *Highlight) mapped(f func(page.Point) page.Point) Body {
 	c := *h
-	qs := h.Quads()
-	for i := range qs {
-		qs[i] = qs[i].Add(d)
-	}
-	c.QuadPoints = QuadPoints(qs)
+	c.QuadPoints = mapped(h.Quads(), f)
 	return &c
 }
 
-// Recoloured returns the highlight in another colour, which has no meaning of
-// the colour key.
-func (h *Highlight) Recoloured(color Color) Body {
+// mapped returns quads as numbers, with every corner where f has it.
+func mapped(qs []page.Quad, f func(page.Point) page.Point) [][8]float64 {
+	for i := range qs {
+		for k := range qs[i] {
+			qs[i][k] = f(qs[i][k])
+		}
+	}
+	return QuadPoints(qs)
+}
+
+// Restyled returns the highlight in another colour, with the meaning that
+// goes with it, or none.
+func (h *Highlight) Restyled(s Style) Body {
 	c := *h
-	c.Color, c.Meaning, c.Sign = color, "", ""
+	s.mean(&c.Color, &c.Meaning, &c.Sign)
 	return &c
 }
 
@@ -180,45 +199,70 @@ func (h *Highlight) check() error {
 func (*Stamp) Kind() string               { return "stamp" }
 func (s *Stamp) accept(m Mark, v Visitor) { v.Stamp(m, s) }
 
-func (s *Stamp) Bounds() page.Rect { return page.R(s.Rect[0], s.Rect[1], s.Rect[2], s.Rect[3]) }
+func (s *Stamp) Bounds() page.Rect { return framed{s.Rect, s.Turn}.bounds() }
 
 func (s *Stamp) Moved(d page.Point) Body {
 	c := *s
-	r := s.Bounds().Add(d)
-	c.Rect = [4]float64{page.Round(r.Min.X), page.Round(r.Min.Y), page.Round(r.Max.X), page.Round(r.Max.Y)}
+	c.Rect = movedRect(s.Rect, d)
 	return &c
 }
 
-func (s *Stamp) Recoloured(color Color) Body {
+func (s *Stamp) Fitted(from, to page.Rect) Body {
 	c := *s
-	c.Color = color
+	c.Rect = framed{s.Rect, s.Turn}.fitted(from, to).rect
 	return &c
 }
 
-func (s *Stamp) Distance(p page.Point) float64 { return fromRect(p, s.Bounds()) }
+func (s *Stamp) Turned(about page.Point, degrees float64) Body {
+	c := *s
+	f := framed{s.Rect, s.Turn}.turned(about, degrees)
+	c.Rect, c.Turn = f.rect, f.turn
+	return &c
+}
+
+func (s *Stamp) Restyled(style Style) Body {
+	c := *s
+	style.apply(&c.Color, nil, nil)
+	return &c
+}
+
+func (s *Stamp) Distance(p page.Point) float64 { return framed{s.Rect, s.Turn}.distance(p) }
 
 func (s *Stamp) check() error {
 	if !slices.Contains(StampNames, s.Name) {
 		return invalid("stamp %q", s.Name)
 	}
-	if b := s.Bounds(); !(b.W() >= 4 && b.H() >= 4) {
-		return invalid("stamp of %v x %v", b.W(), b.H())
-	}
-	if err := onPaper(s.Bounds()); err != nil {
-		return err
-	}
-	return s.Color.check()
+	return errors.Join(framed{s.Rect, s.Turn}.check(4), s.Color.check())
 }
 
 // strokes of the signs, in a square of side 1, drawn for Ready Margin
 var signs = map[string][][]page.Point{
 	"tick":  {{{X: 0.1, Y: 0.56}, {X: 0.38, Y: 0.88}, {X: 0.92, Y: 0.1}}},
 	"cross": {{{X: 0.14, Y: 0.14}, {X: 0.86, Y: 0.86}}, {{X: 0.86, Y: 0.14}, {X: 0.14, Y: 0.86}}},
+	"question": {
+		{{X: 0.26, Y: 0.32}, {X: 0.3, Y: 0.16}, {X: 0.42, Y: 0.08}, {X: 0.58, Y: 0.08}, {X: 0.71, Y: 0.18}, {X: 0.72, Y: 0.34}, {X: 0.62, Y: 0.47}, {X: 0.51, Y: 0.54}, {X: 0.5, Y: 0.68}},
+		{{X: 0.5, Y: 0.9}, {X: 0.5, Y: 0.91}},
+	},
+	"star": {{{X: 0.5, Y: 0.06}, {X: 0.63, Y: 0.37}, {X: 0.95, Y: 0.39}, {X: 0.7, Y: 0.6}, {X: 0.78, Y: 0.92}, {X: 0.5, Y: 0.75}, {X: 0.22, Y: 0.92}, {X: 0.3, Y: 0.6}, {X: 0.05, Y: 0.39}, {X: 0.37, Y: 0.37}, {X: 0.5, Y: 0.06}}},
+	"smile": {
+		ring(0.5, 0.5, 0.43), {{X: 0.36, Y: 0.37}, {X: 0.36, Y: 0.4}}, {{X: 0.64, Y: 0.37}, {X: 0.64, Y: 0.4}},
+		{{X: 0.27, Y: 0.6}, {X: 0.35, Y: 0.7}, {X: 0.45, Y: 0.75}, {X: 0.55, Y: 0.75}, {X: 0.65, Y: 0.7}, {X: 0.73, Y: 0.6}},
+	},
+	"up":   {{{X: 0.5, Y: 0.94}, {X: 0.5, Y: 0.08}}, {{X: 0.24, Y: 0.36}, {X: 0.5, Y: 0.08}, {X: 0.76, Y: 0.36}}},
+	"down": {{{X: 0.5, Y: 0.06}, {X: 0.5, Y: 0.92}}, {{X: 0.24, Y: 0.64}, {X: 0.5, Y: 0.92}, {X: 0.76, Y: 0.64}}},
+}
+
+func ring(x, y, r float64) (out []page.Point) {
+	for i := range 25 {
+		sin, cos := math.Sincos(float64(i) * math.Pi / 12)
+		out = append(out, page.Pt(x+r*cos, y+r*sin))
+	}
+	return out
 }
 
 // Path returns the lines of the sign and the width they are drawn with.
 func (s *Stamp) Path() (p page.Path, width float64) {
-	b := s.Bounds()
+	b := rectOf(s.Rect)
 	for _, line := range signs[s.Name] {
 		for i, q := range line {
 			at := page.Pt(b.Min.X+q.X*b.W(), b.Min.Y+q.Y*b.H())
@@ -229,7 +273,15 @@ func (s *Stamp) Path() (p page.Path, width float64) {
 			}
 		}
 	}
-	return p, 0.13 * min(b.W(), b.H())
+	return p.Turned(b.Center(), s.Turn), thick(s.Name) * min(b.W(), b.H())
+}
+
+// thick is how broad a sign's lines are, as a share of its side.
+func thick(name string) float64 {
+	if name == "tick" || name == "cross" {
+		return 0.13
+	}
+	return 0.09
 }
 
 // Picture
@@ -237,28 +289,37 @@ func (s *Stamp) Path() (p page.Path, width float64) {
 func (*Picture) Kind() string               { return "picture" }
 func (p *Picture) accept(m Mark, v Visitor) { v.Picture(m, p) }
 
-func (p *Picture) Bounds() page.Rect { return page.R(p.Rect[0], p.Rect[1], p.Rect[2], p.Rect[3]) }
+func (p *Picture) Bounds() page.Rect { return framed{p.Rect, p.Turn}.bounds() }
 
 func (p *Picture) Moved(d page.Point) Body {
 	c := *p
-	r := p.Bounds().Add(d)
-	c.Rect = [4]float64{page.Round(r.Min.X), page.Round(r.Min.Y), page.Round(r.Max.X), page.Round(r.Max.Y)}
+	c.Rect = movedRect(p.Rect, d)
 	return &c
 }
 
-// Recoloured returns the picture: its colours are its own.
-func (p *Picture) Recoloured(Color) Body { return p }
+func (p *Picture) Fitted(from, to page.Rect) Body {
+	c := *p
+	c.Rect = framed{p.Rect, p.Turn}.fitted(from, to).rect
+	return &c
+}
 
-func (p *Picture) Distance(q page.Point) float64 { return fromRect(q, p.Bounds()) }
+func (p *Picture) Turned(about page.Point, degrees float64) Body {
+	c := *p
+	f := framed{p.Rect, p.Turn}.turned(about, degrees)
+	c.Rect, c.Turn = f.rect, f.turn
+	return &c
+}
+
+// Restyled returns the picture: its colours are its own.
+func (p *Picture) Restyled(Style) Body { return p }
+
+func (p *Picture) Distance(q page.Point) float64 { return framed{p.Rect, p.Turn}.distance(q) }
 
 func (p *Picture) check() error {
 	if !isHash(p.Hash) || utf8.RuneCountInString(p.Name) > 200 {
 		return invalid("picture %q, called %q", p.Hash, p.Name)
 	}
-	if b := p.Bounds(); !(b.W() >= 4 && b.H() >= 4) {
-		return invalid("picture of %v x %v", b.W(), b.H())
-	}
-	return errors.Join(textOK(p.Name), onPaper(p.Bounds()))
+	return errors.Join(textOK(p.Name), framed{p.Rect, p.Turn}.check(4))
 }
 
 // isHash reports whether s is a SHA-256 in hexadecimal.
@@ -286,14 +347,33 @@ func (n *Note) Moved(d page.Point) Body {
 	return &c
 }
 
-// Recoloured returns the note: its point has the colour of its author.
-func (n *Note) Recoloured(Color) Body { return n }
+// Fitted and Turned move the note's point; it stays as large and upright.
+func (n *Note) Fitted(from, to page.Rect) Body {
+	return n.Moved(from.Fit(to)(n.Place()).Sub(n.Place()))
+}
+func (n *Note) Turned(about page.Point, degrees float64) Body {
+	return n.Moved(n.Place().Turned(about, degrees).Sub(n.Place()))
+}
+
+func (n *Note) Restyled(s Style) Body {
+	c := *n
+	if s.Color != "" {
+		c.Color = s.Color
+	}
+	return &c
+}
 
 func (n *Note) Distance(p page.Point) float64 { return max(p.Dist(n.Place())-NoteRadius, 0) }
 
 func (n *Note) check() error {
 	if n.On != "" && !ValidID(n.On) {
 		return invalid("on %q", n.On)
+	}
+	if n.Color != "" && n.Color.check() != nil {
+		return n.Color.check()
+	}
+	if utf8.RuneCountInString(n.Help) > 60 {
+		return invalid("help by %q", n.Help)
 	}
 	if err := onPaper(n.Bounds()); err != nil {
 		return err
@@ -303,11 +383,13 @@ func (n *Note) check() error {
 
 // Reply
 
-func (*Reply) Kind() string               { return "reply" }
-func (r *Reply) accept(m Mark, v Visitor) { v.Reply(m, r) }
-func (r *Reply) Bounds() page.Rect        { return page.Rect{} }
-func (r *Reply) Moved(page.Point) Body    { return r }
-func (r *Reply) Recoloured(Color) Body    { return r }
+func (*Reply) Kind() string                      { return "reply" }
+func (r *Reply) accept(m Mark, v Visitor)        { v.Reply(m, r) }
+func (r *Reply) Bounds() page.Rect               { return page.Rect{} }
+func (r *Reply) Moved(page.Point) Body           { return r }
+func (r *Reply) Fitted(_, _ page.Rect) Body      { return r }
+func (r *Reply) Turned(page.Point, float64) Body { return r }
+func (r *Reply) Restyled(Style) Body             { return r }
 
 // Distance is infinite: a reply is not on the page.
 func (r *Reply) Distance(page.Point) float64 { return math.Inf(1) }

@@ -22,14 +22,16 @@ import (
 
 // A Mark is one thing on one page.
 type Mark struct {
-	ID   string
-	Page int // from 1
-	Body Body
+	ID     string
+	Page   int    // from 1
+	Rank   int    // higher ones lie in front; among equals the one made later
+	Helper string // who made it in the student's stead, if somebody did
+	Body   Body
 }
 
 // A Body is what a mark is made of: *FreeText, *Ink, *Highlight,
-// *Underline, *StrikeOut, *Straight, *Square, *Circle, *Stamp, *Picture, *Note or
-// *Reply.
+// *Underline, *StrikeOut, *Straight, *PolyLine, *Square, *Circle, *Stamp,
+// *Picture, *Widget, *Note or *Reply.
 type Body interface {
 	// Kind returns the name under which the kind is stored.
 	Kind() string
@@ -37,8 +39,14 @@ type Body interface {
 	Bounds() page.Rect
 	// Moved returns a copy moved by d.
 	Moved(d page.Point) Body
-	// Recoloured returns a copy in another colour.
-	Recoloured(c Color) Body
+	// Fitted returns a copy stretched as from is stretched to become to. What
+	// is turned is stretched along its own sides.
+	Fitted(from, to page.Rect) Body
+	// Turned returns a copy turned about c by an angle in degrees, clockwise.
+	// What cannot be turned only travels along.
+	Turned(c page.Point, degrees float64) Body
+	// Restyled returns a copy with what s says.
+	Restyled(s Style) Body
 	// Distance returns how far p is from what is painted, 0 when on it.
 	Distance(p page.Point) float64
 
@@ -54,10 +62,12 @@ type Visitor interface {
 	Underline(Mark, *Underline)
 	StrikeOut(Mark, *StrikeOut)
 	Straight(Mark, *Straight)
+	PolyLine(Mark, *PolyLine)
 	Square(Mark, *Square)
 	Circle(Mark, *Circle)
 	Stamp(Mark, *Stamp)
 	Picture(Mark, *Picture)
+	Widget(Mark, *Widget)
 	Note(Mark, *Note)
 	Reply(Mark, *Reply)
 }
@@ -99,6 +109,10 @@ func (m Mark) Valid() error {
 		return invalid("name %q", m.ID)
 	case m.Page < 1:
 		return invalid("page %d", m.Page)
+	case m.Rank < -1000 || m.Rank > 1000:
+		return invalid("rank %d", m.Rank)
+	case utf8.RuneCountInString(m.Helper) > 60:
+		return invalid("helper %q", m.Helper)
 	case m.Body == nil:
 		return invalid("nothing in it")
 	}
@@ -132,60 +146,35 @@ func (c Color) RGB() (r, g, b float64) {
 	return float64(v>>16) / 255, float64(v>>8&0xff) / 255, float64(v&0xff) / 255
 }
 
-// FreeText is typed text. Its line breaks are part of it: whoever typed it
-// set them, and every renderer keeps them.
-type FreeText struct {
-	X     float64 `json:"x"`     // left edge of the lines
-	Y     float64 `json:"y"`     // baseline of the first line
-	Width float64 `json:"width"` // of the widest line
-	Lines []Line  `json:"lines"`
+// A Style is what can be changed of marks of several kinds at once. What is
+// zero stays as it is; a colour comes with the meaning that it has in the
+// colour key, or with none.
+type Style struct {
+	Color   Color   `json:"color"`
+	Meaning string  `json:"meaning"`
+	Sign    string  `json:"sign"`
+	Width   float64 `json:"width"`   // of lines, points
+	Opacity float64 `json:"opacity"` // of lines, 0 to 1
 }
 
-// A Line is one line of typed text.
-type Line struct {
-	Runs []Run `json:"runs"`
-	Hard bool  `json:"hard,omitempty"` // ended by the writer, not by the edge
-}
-
-// A Run is a piece of text of one look.
-type Run struct {
-	Text  string  `json:"text"`
-	Size  float64 `json:"size"` // points
-	Color Color   `json:"color"`
-}
-
-// Leading is the distance between two baselines, as a factor of the size.
-const Leading = 1.3
-
-// Size returns the largest size of the text, or 14 when there is none.
-func (t *FreeText) Size() float64 {
-	s := 0.0
-	for _, l := range t.Lines {
-		for _, r := range l.Runs {
-			s = max(s, r.Size)
-		}
+// apply sets what s says of a plain mark; what a mark does not have is nil.
+func (s Style) apply(color *Color, width, opacity *float64) {
+	if s.Color != "" && color != nil {
+		*color = s.Color
 	}
-	if s == 0 {
-		return 14
+	if s.Width > 0 && width != nil {
+		*width = s.Width
 	}
-	return s
+	if s.Opacity > 0 && opacity != nil {
+		*opacity = s.Opacity
+	}
 }
 
-// Baseline returns the baseline of line i.
-func (t *FreeText) Baseline(i int) float64 { return t.Y + float64(i)*Leading*t.Size() }
-
-// String returns the text as it was typed, without the breaks at the edge.
-func (t *FreeText) String() string {
-	s := ""
-	for i, l := range t.Lines {
-		for _, r := range l.Runs {
-			s += r.Text
-		}
-		if l.Hard && i < len(t.Lines)-1 {
-			s += "\n"
-		}
+// mean sets colour and meaning, which go together.
+func (s Style) mean(color *Color, meaning, sign *string) {
+	if s.Color != "" {
+		*color, *meaning, *sign = s.Color, s.Meaning, s.Sign
 	}
-	return s
 }
 
 // Ink is freehand drawing.
@@ -194,6 +183,7 @@ type Ink struct {
 	Width   float64      `json:"width"`   // points
 	Opacity float64      `json:"opacity"` // 0 to 1
 	InkList []ink.Stroke `json:"inkList"`
+	Rubbed  []ink.Rub    `json:"rubbed,omitempty"` // what was rubbed out of it
 }
 
 // Highlight is a wash of colour over words (one quad a line) or over a box.
@@ -229,17 +219,19 @@ func QuadPoints(qs []page.Quad) [][8]float64 {
 type Stamp struct {
 	Name  string     `json:"name"` // one of StampNames
 	Color Color      `json:"color"`
-	Rect  [4]float64 `json:"rect"` // left, top, right, bottom
+	Rect  [4]float64 `json:"rect"`           // left, top, right, bottom
+	Turn  float64    `json:"turn,omitempty"` // degrees clockwise about its middle
 }
 
 // StampNames are the signs there are.
-var StampNames = []string{"tick", "cross"}
+var StampNames = []string{"tick", "cross", "question", "star", "smile", "up", "down"}
 
 // Picture is a picture laid on the page.
 type Picture struct {
-	Hash string     `json:"hash"` // SHA-256 of the picture, in hexadecimal
-	Name string     `json:"name"` // what it shows, in words
-	Rect [4]float64 `json:"rect"` // left, top, right, bottom
+	Hash string     `json:"hash"`           // SHA-256 of the picture, in hexadecimal
+	Name string     `json:"name"`           // what it shows, in words
+	Rect [4]float64 `json:"rect"`           // left, top, right, bottom
+	Turn float64    `json:"turn,omitempty"` // degrees clockwise about its middle
 }
 
 // A Voice is a spoken remark.
@@ -252,7 +244,9 @@ type Voice struct {
 // Note is something said at a place, typed or spoken.
 type Note struct {
 	At    [2]float64 `json:"at"`
-	On    string     `json:"on,omitempty"` // the mark it speaks about, if any
+	On    string     `json:"on,omitempty"`    // the mark it speaks about, if any
+	Color Color      `json:"color,omitempty"` // of its point; its author's when empty
+	Help  string     `json:"help,omitempty"`  // who helped, when it says that somebody did
 	Text  string     `json:"text,omitempty"`
 	Voice *Voice     `json:"voice,omitempty"`
 }
@@ -265,10 +259,12 @@ type Reply struct {
 }
 
 type wire struct {
-	ID   string          `json:"id"`
-	Page int             `json:"page"`
-	Kind string          `json:"kind"`
-	Body json.RawMessage `json:"body"`
+	ID     string          `json:"id"`
+	Page   int             `json:"page"`
+	Rank   int             `json:"rank"`
+	Helper string          `json:"helper"`
+	Kind   string          `json:"kind"`
+	Body   json.RawMessage `json:"body"`
 }
 
 // MarshalJSON writes m with the name of its kind.
@@ -280,6 +276,16 @@ func (m Mark) MarshalJSON() ([]byte, error) {
 	out := append([]byte(`{"id":`), strconv.Quote(m.ID)...) // valid names need no escaping
 	out = append(out, `,"page":`...)
 	out = strconv.AppendInt(out, int64(m.Page), 10)
+	if m.Rank != 0 {
+		out = strconv.AppendInt(append(out, `,"rank":`...), int64(m.Rank), 10)
+	}
+	if m.Helper != "" {
+		name, err := json.Marshal(m.Helper)
+		if err != nil {
+			return nil, err
+		}
+		out = append(append(out, `,"helper":`...), name...)
+	}
 	out = append(out, `,"kind":"`+m.Body.Kind()+`","body":`...)
 	return append(append(out, body...), '}'), nil
 }
@@ -293,8 +299,8 @@ func (m *Mark) UnmarshalJSON(b []byte) error {
 	}
 	body, ok := map[string]Body{
 		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
-		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Straight{}, "square": &Square{}, "circle": &Circle{},
-		"stamp": &Stamp{}, "picture": &Picture{}, "note": &Note{}, "reply": &Reply{},
+		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Straight{}, "polyline": &PolyLine{}, "square": &Square{}, "circle": &Circle{},
+		"stamp": &Stamp{}, "picture": &Picture{}, "widget": &Widget{}, "note": &Note{}, "reply": &Reply{},
 	}[w.Kind]
 	if !ok {
 		return invalid("kind %q", w.Kind)
@@ -302,7 +308,7 @@ func (m *Mark) UnmarshalJSON(b []byte) error {
 	if err := json.Unmarshal(w.Body, body); err != nil {
 		return invalid("%v", err)
 	}
-	*m = Mark{ID: w.ID, Page: w.Page, Body: body}
+	*m = Mark{ID: w.ID, Page: w.Page, Rank: w.Rank, Helper: w.Helper, Body: body}
 	return m.Valid()
 }
 

@@ -21,6 +21,9 @@ type Remark struct {
 	At      time.Time   `json:"at"`
 	Text    string      `json:"text,omitempty"`
 	Voice   *mark.Voice `json:"voice,omitempty"`
+	Helper  string      `json:"helper,omitempty"` // who said it in the author's stead
+	Help    string      `json:"help,omitempty"`   // who helped, when it says that somebody did
+	Color   mark.Color  `json:"color,omitempty"`  // of the note's point
 }
 
 // A Thread is a note with its answers, at its place.
@@ -76,12 +79,14 @@ type gatherer struct {
 
 func (g *gatherer) remark(text string, v *mark.Voice) Remark {
 	r := g.said.Remark
-	r.ID, r.Text, r.Voice = g.said.Mark.ID, text, v
+	r.ID, r.Text, r.Voice, r.Helper = g.said.Mark.ID, text, v, g.said.Mark.Helper
 	return r
 }
 
 func (g *gatherer) Note(m mark.Mark, n *mark.Note) {
-	g.threads = append(g.threads, Thread{Page: m.Page, Place: n.At, On: n.On, Remarks: []Remark{g.remark(n.Text, n.Voice)}})
+	first := g.remark(n.Text, n.Voice)
+	first.Color, first.Help = n.Color, n.Help
+	g.threads = append(g.threads, Thread{Page: m.Page, Place: n.At, On: n.On, Remarks: []Remark{first}})
 }
 
 func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {
@@ -101,3 +106,5 @@ func (g *gatherer) Square(mark.Mark, *mark.Square)       {}
 func (g *gatherer) Circle(mark.Mark, *mark.Circle)       {}
 func (g *gatherer) Stamp(mark.Mark, *mark.Stamp)         {}
 func (g *gatherer) Picture(mark.Mark, *mark.Picture)     {}
+func (g *gatherer) PolyLine(mark.Mark, *mark.PolyLine)   {}
+func (g *gatherer) Widget(mark.Mark, *mark.Widget)       {}

@@ -43,6 +43,17 @@ func (p Point) Unit() Point {
 // Dist returns the distance between p and q in points.
 func (p Point) Dist(q Point) float64 { return p.Sub(q).Len() }
 
+// Turned returns p turned about c by an angle in degrees, clockwise as the
+// reader sees it.
+func (p Point) Turned(c Point, degrees float64) Point {
+	if degrees == 0 {
+		return p
+	}
+	sin, cos := math.Sincos(degrees * math.Pi / 180)
+	d := p.Sub(c)
+	return c.Add(Point{d.X*cos - d.Y*sin, d.X*sin + d.Y*cos})
+}
+
 // Round returns p on the grid of a hundredth of a point, the precision in
 // which marks are stored.
 func (p Point) Round() Point { return Point{Round(p.X), Round(p.Y)} }
@@ -105,6 +116,22 @@ func (r Rect) Intersect(s Rect) Rect {
 	return t
 }
 
+// Fit returns the map that takes r to s. A side of r without length is moved,
+// not stretched.
+func (r Rect) Fit(s Rect) func(Point) Point {
+	kx, ky := share(s.W(), r.W()), share(s.H(), r.H())
+	return func(p Point) Point {
+		return Point{s.Min.X + (p.X-r.Min.X)*kx, s.Min.Y + (p.Y-r.Min.Y)*ky}
+	}
+}
+
+func share(a, b float64) float64 {
+	if b == 0 {
+		return 1
+	}
+	return a / b
+}
+
 // Bounds returns the smallest rectangle around the given points; it is empty
 // in one direction when all of them lie on one line.
 func Bounds(ps ...Point) Rect {
@@ -135,6 +162,14 @@ func (q Quad) Bounds() Rect { return Bounds(q[:]...) }
 func (q Quad) Add(d Point) Quad {
 	for i := range q {
 		q[i] = q[i].Add(d)
+	}
+	return q
+}
+
+// Turned returns q turned about c by an angle in degrees, clockwise.
+func (q Quad) Turned(c Point, degrees float64) Quad {
+	for i := range q {
+		q[i] = q[i].Turned(c, degrees)
 	}
 	return q
 }
@@ -221,3 +256,16 @@ func (b Box) FromUser() Matrix {
 
 // ToUser returns the matrix from page space to PDF user space.
 func (b Box) ToUser() Matrix { return b.FromUser().Inverse() }
+
+// Inside reports whether p lies in the loop through the given places, by the
+// even-odd rule.
+func Inside(loop []Point, p Point) bool {
+	in := false
+	for i, a := range loop {
+		b := loop[(i+1)%len(loop)]
+		if (a.Y > p.Y) != (b.Y > p.Y) && p.X < (b.X-a.X)*(p.Y-a.Y)/(b.Y-a.Y)+a.X {
+			in = !in
+		}
+	}
+	return in
+}

@@ -46,6 +46,25 @@ func (a *Path) Ellipse(r Rect) {
 	a.Close()
 }
 
+// Capsule adds the outline of all that is within r of the straight way from
+// a to b, which must not be the same place.
+func (a *Path) Capsule(from, to Point, r float64) {
+	along := to.Sub(from).Unit().Mul(r)
+	side := Point{-along.Y, along.X}
+	// half goes half around c, from c+s to c-s by way of c+u.
+	half := func(c, s, u Point) {
+		ks, ku := s.Mul(kappa), u.Mul(kappa)
+		a.CubeTo(c.Add(s).Add(ku), c.Add(u).Add(ks), c.Add(u))
+		a.CubeTo(c.Add(u).Sub(ks), c.Sub(s).Add(ku), c.Sub(s))
+	}
+	a.MoveTo(from.Add(side))
+	a.LineTo(to.Add(side))
+	half(to, side, along)
+	a.LineTo(from.Sub(side))
+	half(from, side.Mul(-1), along.Mul(-1))
+	a.Close()
+}
+
 // Quad adds the outline of q.
 func (a *Path) Quad(q Quad) {
 	a.MoveTo(q[0])
@@ -54,6 +73,19 @@ func (a *Path) Quad(q Quad) {
 	}
 	a.Close()
 }
+
+// Turned returns the path turned about c by an angle in degrees, clockwise.
+func (a Path) Turned(c Point, degrees float64) Path {
+	out := Path{ops: a.ops, pts: make([]Point, len(a.pts))}
+	for i, p := range a.pts {
+		out.pts[i] = p.Turned(c, degrees).Round()
+	}
+	return out
+}
+
+// Bounds returns the smallest rectangle around the path's points, within
+// which the path lies.
+func (a Path) Bounds() Rect { return Bounds(a.pts...) }
 
 // Empty reports whether nothing was drawn.
 func (a Path) Empty() bool { return len(a.ops) == 0 }

@@ -30,6 +30,10 @@ type Place struct {
 	Label    string     `json:"l"`
 	Field    string     `json:"f,omitempty"` // the name of the form field, if it is one
 	Options  []string   `json:"o,omitempty"` // to choose from
+	Many     bool       `json:"n,omitempty"` // several options may be chosen
+	Free     bool       `json:"w,omitempty"` // words of one's own may be written instead of an option
+	On       string     `json:"v,omitempty"` // what a tick box says when it is on
+	One      bool       `json:"x,omitempty"` // on excludes all others of the same field
 	MaxLen   int        `json:"m,omitempty"` // most characters; 0 for any number
 	Expected *Expected  `json:"e,omitempty"`
 }
@@ -148,7 +152,7 @@ func short(most int, all ...string) bool {
 
 func (p Place) check() bool {
 	ok := p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Baseline > -1000 && p.Baseline < 20_000 &&
-		short(maxText, p.Label, p.Field) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
+		short(maxText, p.Label, p.Field, p.On) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
 	if e := p.Expected; e != nil {
 		ok = ok && len(e.Words) <= 50 && short(maxWords, e.Words...) && short(40, e.Number, e.Tolerance, e.Unit)
 	}

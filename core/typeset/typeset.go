@@ -10,10 +10,12 @@ package typeset
 import (
 	"embed"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 
 	"github.com/tdewolff/font"
+	"golang.org/x/text/unicode/bidi"
 )
 
 // Files holds the fonts of text marks in WOFF 2.0, for browsers and for Load.
@@ -30,27 +32,62 @@ type Face struct {
 // Faces is a chain of fonts: a letter is set in the first that has it.
 type Faces []*Face
 
-// Load returns the faces of text marks, in the order in which the browser's
-// style sheet names them. The fonts are part of the program, so an error is
-// an error of the build.
-var Load = sync.OnceValue(func() Faces {
-	var out Faces
-	for _, name := range []string{"text-latin", "text-latin-ext", "signs"} {
-		b, err := Files.ReadFile("fonts/" + name + ".woff2")
-		if err == nil {
-			b, err = font.ToSFNT(b)
-		}
-		if err != nil {
-			panic(fmt.Sprintf("typeset: font %s: %v", name, err))
-		}
-		sfnt, err := font.ParseSFNT(b, 0)
-		if err != nil {
-			panic(fmt.Sprintf("typeset: font %s: %v", name, err))
-		}
-		out = append(out, &Face{name, sfnt})
+// A Look is one look of text: a font by its name (see mark.Fonts), broad or
+// not, slanted or not.
+type Look struct {
+	Font         string
+	Bold, Italic bool
+}
+
+// Load returns the faces of plain text; see Of.
+func Load() Faces { return Of(Look{}) }
+
+// Of returns the faces of a look, in the order in which the browser's style
+// sheet names them. The fonts are part of the program, so an error is an
+// error of the build. A font that there is not is set in the clear one.
+func Of(l Look) Faces {
+	if out, ok := looks.Load(l); ok {
+		return out.(Faces)
 	}
-	return out
-})
+	name, weight, slant := l.Font, "400", "normal"
+	if name != "serif" && name != "school" && name != "mono" {
+		name = "clear"
+	}
+	if l.Bold {
+		weight = "700"
+	}
+	if l.Italic {
+		slant = "italic"
+	}
+	base := name + "-" + weight + "-" + slant
+	out := Faces{face(base + "-latin"), face(base + "-latin-ext"), face("signs")}
+	kept, _ := looks.LoadOrStore(l, out)
+	return kept.(Faces)
+}
+
+var (
+	looks sync.Map // Look to Faces
+	files sync.Map // name to *Face: a face is one, so that a PDF embeds it once
+)
+
+func face(name string) *Face {
+	if f, ok := files.Load(name); ok {
+		return f.(*Face)
+	}
+	b, err := Files.ReadFile("fonts/" + name + ".woff2")
+	if err == nil {
+		b, err = font.ToSFNT(b)
+	}
+	var sfnt *font.SFNT
+	if err == nil {
+		sfnt, err = font.ParseSFNT(b, 0)
+	}
+	if err != nil {
+		panic(fmt.Sprintf("typeset: font %s: %v", name, err))
+	}
+	kept, _ := files.LoadOrStore(name, &Face{name, sfnt})
+	return kept.(*Face)
+}
 
 // Advance returns the way from one letter to the next at the given size, in points.
 func (f *Face) Advance(glyph uint16, size float64) float64 {
@@ -96,6 +133,20 @@ func (fs Faces) Missing(s string) []rune {
 	var out []rune
 	for _, r := range s {
 		if f, _ := fs.find(r); f == nil && r >= ' ' && !strings.ContainsRune(string(out), r) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// Unfit returns the letters of s that Shape cannot set right, each once: those
+// that no face has, and those that run from right to left (the classes R and
+// AL of Unicode Standard Annex 9), which would need to be put in another order.
+func (fs Faces) Unfit(s string) []rune {
+	out := fs.Missing(s)
+	for _, r := range s {
+		p, _ := bidi.LookupRune(r)
+		if c := p.Class(); (c == bidi.R || c == bidi.AL) && !slices.Contains(out, r) {
 			out = append(out, r)
 		}
 	}

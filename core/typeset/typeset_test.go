@@ -13,7 +13,7 @@ func TestWidthsAreTheFonts(t *testing.T) {
 	for _, c := range []struct {
 		text string
 		face string
-	}{{"a", "text-latin"}, {"ő", "text-latin-ext"}, {"Ω", "signs"}, {"Ж", "signs"}, {"√", "signs"}, {"₂", "signs"}} {
+	}{{"a", "clear-400-normal-latin"}, {"ő", "clear-400-normal-latin-ext"}, {"Ω", "signs"}, {"Ж", "signs"}, {"√", "signs"}, {"₂", "signs"}} {
 		if g := fs.Shape(c.text, 10)[0]; g.Face.Name != c.face || g.Width <= 0 {
 			t.Errorf("%s is set in %s, %v wide; want %s", c.text, g.Face.Name, g.Width, c.face)
 		}
@@ -53,8 +53,9 @@ func TestWrapKeepsInsideAndLosesNothing(t *testing.T) {
 }
 
 func TestMissingLettersAreNamed(t *testing.T) {
-	got := Load().Missing("H₂SO₄ ≥ 5 m, Здравствуй, καλημέρα, 漢字 漢")
-	if string(got) != "漢字" {
-		t.Errorf("missing %q, want 漢字", string(got))
+	for _, l := range []Look{{}, {Font: "serif", Bold: true}, {Font: "school", Italic: true}, {Font: "mono"}} {
+		if got := Of(l).Unfit("H₂SO₄ ≥ 5 m, Здравствуй, καλημέρα, שלום 漢字 漢"); string(got) != "漢字שלום" {
+			t.Errorf("%+v: unfit %q, want 漢字שלום", l, string(got))
+		}
 	}
 }

@@ -222,11 +222,12 @@ CREATE TABLE heads (
   body MEDIUMTEXT NOT NULL,
   PRIMARY KEY (copy_id, layer, op_id)
 );
-CREATE TABLE sounds (
+CREATE TABLE enclosures (
   copy_id BIGINT UNSIGNED NOT NULL,
   layer VARCHAR(20) NOT NULL,
   hash CHAR(64) NOT NULL,
   person_id BIGINT UNSIGNED NOT NULL,
+  media_type VARCHAR(40) NOT NULL,
   milliseconds INT NOT NULL,
   peaks TEXT NOT NULL,
   PRIMARY KEY (copy_id, layer, hash)
@@ -251,5 +252,5 @@ CREATE TABLE blob_chunks (
 );
 
 -- +goose Down
-DROP TABLE blob_chunks, blobs, viewers, sounds, heads, ops, layers, withdrawn, attempts, copies, handouts, assignments,
+DROP TABLE blob_chunks, blobs, viewers, enclosures, heads, ops, layers, withdrawn, attempts, copies, handouts, assignments,
   pictures, revisions, extras, sources, worksheets, file_pages, memberships, courses, sessions, sign_in_failures, calendars, slips, people;

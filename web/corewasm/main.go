@@ -9,6 +9,8 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"math"
+	"slices"
+	"strings"
 	"syscall/js"
 
 	"readymargin/core/draw"
@@ -27,7 +29,7 @@ type known struct {
 
 var (
 	marks  = map[string]known{} // by version
-	order  []string             // versions, from back to front
+	order  []string             // versions, from back to front: by rank, then by name of the mark
 	prints = map[int]words.Page{}
 )
 
@@ -35,7 +37,8 @@ func main() {
 	js.Global().Set("readymarginCore", js.ValueOf(map[string]any{
 		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "settle": bridge(settle), "put": bridge(put), "drop": bridge(drop), "clear": bridge(clearAll),
-		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "recoloured": bridge(recoloured), "threads": bridge(threads),
+		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads),
 	}))
 	select {}
 }
@@ -61,17 +64,39 @@ func asJSON(v any) (any, error) {
 	return string(b), err
 }
 
-// stroke(samples) gives the stroke that follows x, y, pressure, … as JSON.
-func stroke(a []js.Value) (any, error) {
-	raw := make([]byte, a[0].Get("byteLength").Int())
-	js.CopyBytesToGo(raw, js.Global().Get("Uint8Array").New(a[0].Get("buffer"), a[0].Get("byteOffset"), a[0].Get("byteLength")))
-	at := func(i int) float64 { return math.Float64frombits(binary.LittleEndian.Uint64(raw[8*i:])) }
-	samples := make([]ink.Sample, len(raw)/24)
-	for i := range samples {
-		samples[i] = ink.Sample{X: at(3 * i), Y: at(3*i + 1), Pressure: at(3*i + 2)}
+// numbers reads a Float64Array.
+func numbers(v js.Value) []float64 {
+	raw := make([]byte, v.Get("byteLength").Int())
+	js.CopyBytesToGo(raw, js.Global().Get("Uint8Array").New(v.Get("buffer"), v.Get("byteOffset"), v.Get("byteLength")))
+	out := make([]float64, len(raw)/8)
+	for i := range out {
+		out[i] = math.Float64frombits(binary.LittleEndian.Uint64(raw[8*i:]))
 	}
-	return asJSON(ink.Fit(samples))
+	return out
 }
+
+// samplesOf reads x, y, pressure, …
+func samplesOf(v js.Value) []ink.Sample {
+	n := numbers(v)
+	out := make([]ink.Sample, len(n)/3)
+	for i := range out {
+		out[i] = ink.Sample{X: n[3*i], Y: n[3*i+1], Pressure: n[3*i+2]}
+	}
+	return out
+}
+
+// points reads x, y, …
+func points(v js.Value) []page.Point {
+	n := numbers(v)
+	out := make([]page.Point, len(n)/2)
+	for i := range out {
+		out[i] = page.Pt(n[2*i], n[2*i+1])
+	}
+	return out
+}
+
+// stroke(samples) gives the stroke that follows x, y, pressure, … as JSON.
+func stroke(a []js.Value) (any, error) { return asJSON(ink.Fit(samplesOf(a[0]))) }
 
 func readMark(v js.Value) (m mark.Mark, err error) {
 	return m, json.Unmarshal([]byte(v.String()), &m)
@@ -115,10 +140,17 @@ func put(a []js.Value) (any, error) {
 		return nil, err
 	}
 	version := a[1].String()
-	if _, there := marks[version]; !there {
-		order = append(order, version)
+	if _, there := marks[version]; there {
+		drop(a[1:2])
 	}
 	marks[version] = known{a[0].String(), m}
+	i := len(order)
+	for ; i > 0; i-- {
+		if b := marks[order[i-1]].mark; b.Rank < m.Rank || b.Rank == m.Rank && b.ID <= m.ID {
+			break
+		}
+	}
+	order = slices.Insert(order, i, version)
 	return true, nil
 }
 
@@ -141,15 +173,15 @@ func clearAll([]js.Value) (any, error) {
 	return true, nil
 }
 
-// hit(layer, page, x, y, reach) gives the version of the foremost mark within
+// hit(layers, page, x, y, reach) gives the version of the foremost mark within
 // reach of the place, the nearest among those, or null. What is under the
 // place itself wins over what is only near.
 func hit(a []js.Value) (any, error) {
-	layer, n, p, best := a[0].String(), a[1].Int(), page.Pt(a[2].Float(), a[3].Float()), a[4].Float()
+	layers, n, p, best := strings.Fields(a[0].String()), a[1].Int(), page.Pt(a[2].Float(), a[3].Float()), a[4].Float()
 	var found any
 	for i := len(order) - 1; i >= 0; i-- {
 		k := marks[order[i]]
-		if k.layer != layer || k.mark.Page != n || !k.mark.Body.Bounds().Grow(best+1).Contains(p) {
+		if !slices.Contains(layers, k.layer) || k.mark.Page != n || !k.mark.Body.Bounds().Grow(best+1).Contains(p) {
 			continue
 		}
 		d := k.mark.Body.Distance(p)
@@ -180,11 +212,139 @@ func moved(a []js.Value) (any, error) {
 	return asJSON(m)
 }
 
-// recoloured(version, color) gives the mark in another colour.
-func recoloured(a []js.Value) (any, error) {
+// readRect reads [left, top, right, bottom].
+func readRect(v js.Value) (page.Rect, error) {
+	var r [4]float64
+	err := json.Unmarshal([]byte(v.String()), &r)
+	return page.R(r[0], r[1], r[2], r[3]), err
+}
+
+// fitted(version, from, to) gives the mark stretched.
+func fitted(a []js.Value) (any, error) {
+	from, err := readRect(a[1])
+	if err != nil {
+		return nil, err
+	}
+	to, err := readRect(a[2])
+	if err != nil {
+		return nil, err
+	}
 	m := marks[a[0].String()].mark
-	m.Body = m.Body.Recoloured(mark.Color(a[1].String()))
+	m.Body = m.Body.Fitted(from, to)
 	return asJSON(m)
+}
+
+// frame(version) gives the mark's frame before it is turned, and its turn.
+func frame(a []js.Value) (any, error) {
+	k, ok := marks[a[0].String()]
+	if !ok {
+		return nil, nil
+	}
+	r, pivot, degrees := mark.Frame(k.mark.Body)
+	return asJSON(map[string]any{"rect": [4]float64{r.Min.X, r.Min.Y, r.Max.X, r.Max.Y}, "pivot": [2]float64{pivot.X, pivot.Y}, "turn": degrees})
+}
+
+// reframed(version, to) gives the mark with another frame.
+func reframed(a []js.Value) (any, error) {
+	to, err := readRect(a[1])
+	if err != nil {
+		return nil, err
+	}
+	m := marks[a[0].String()].mark
+	m.Body = mark.Reframed(m.Body, to)
+	return asJSON(m)
+}
+
+// turned(version, x, y, degrees) gives the mark turned about a place.
+func turned(a []js.Value) (any, error) {
+	m := marks[a[0].String()].mark
+	m.Body = m.Body.Turned(page.Pt(a[1].Float(), a[2].Float()), a[3].Float())
+	return asJSON(m)
+}
+
+// restyled(version, style) gives the mark in another style.
+func restyled(a []js.Value) (any, error) {
+	var s mark.Style
+	if err := json.Unmarshal([]byte(a[1].String()), &s); err != nil {
+		return nil, err
+	}
+	m := marks[a[0].String()].mark
+	m.Body = m.Body.Restyled(s)
+	return asJSON(m)
+}
+
+// within(layers, page, path) gives the versions of the marks whose middle lies
+// in the loop of x, y, …, or all of the page when the loop has no area.
+func within(a []js.Value) (any, error) {
+	layers, n, found := strings.Fields(a[0].String()), a[1].Int(), []string{}
+	loop := points(a[2])
+	for _, v := range order {
+		if k := marks[v]; slices.Contains(layers, k.layer) && k.mark.Page == n && (len(loop) < 3 || page.Inside(loop, k.mark.Body.Bounds().Center())) {
+			found = append(found, v)
+		}
+	}
+	return asJSON(found)
+}
+
+// rubbed(layers, page, radius, samples) gives what a rubber leaves of the
+// drawings that it touched: [{version, mark or null}, …].
+func rubbed(a []js.Value) (any, error) {
+	type left struct {
+		Version string     `json:"version"`
+		Mark    *mark.Mark `json:"mark"`
+	}
+	layers, out := strings.Fields(a[0].String()), []left{}
+	rub := ink.Rubbing(samplesOf(a[3]), a[2].Float())
+	for _, v := range order {
+		k := marks[v]
+		drawn, ok := k.mark.Body.(*mark.Ink)
+		if !ok || !slices.Contains(layers, k.layer) || k.mark.Page != a[1].Int() {
+			continue
+		}
+		switch now := drawn.Rubbing(rub); now {
+		case drawn:
+		case nil:
+			out = append(out, left{Version: v})
+		default:
+			m := k.mark
+			m.Body = now
+			out = append(out, left{v, &m})
+		}
+	}
+	return asJSON(out)
+}
+
+// resembles(version, before) gives the shape that a drawing resembles, with
+// the drawing made before it or "", or null.
+func resembles(a []js.Value) (any, error) {
+	drawn, ok := marks[a[0].String()].mark.Body.(*mark.Ink)
+	if !ok || len(drawn.InkList) != 1 {
+		return nil, nil
+	}
+	var before *ink.Stroke
+	if b, ok := marks[a[1].String()].mark.Body.(*mark.Ink); ok && len(b.InkList) == 1 {
+		before = &b.InkList[0]
+	}
+	n, ok := ink.Resembles(drawn.InkList[0], before)
+	if !ok {
+		return nil, nil
+	}
+	shape := mark.Shape{Color: drawn.Color, Width: drawn.Width, Opacity: drawn.Opacity}
+	rect := [4]float64{n.Rect.Min.X, n.Rect.Min.Y, n.Rect.Max.X, n.Rect.Max.Y}
+	var body mark.Body
+	switch n.Kind {
+	case "square":
+		body = &mark.Square{Shape: shape, Rect: rect}
+	case "circle":
+		body = &mark.Circle{Shape: shape, Rect: rect}
+	default:
+		line := &mark.Straight{Shape: shape, L: [4]float64{n.From.X, n.From.Y, n.To.X, n.To.Y}}
+		if n.Kind == "arrow" {
+			line.LineEnding[1] = "OpenArrow"
+		}
+		body = line
+	}
+	return asJSON(map[string]any{"kind": n.Kind, "as": body.Kind(), "body": body})
 }
 
 // threads(said) gives conversations of [{mark, remark}, …].

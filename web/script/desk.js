@@ -7,7 +7,14 @@ import { fit, lay, surface } from './surface.js';
 import { load, marks, readyForHits, refresh } from './marks.js';
 import * as queue from './queue.js';
 import './draw.js';
-import './say.js';
+import './shapes.js';
+import './mend.js';
+import './pictures.js';
+import './moving.js';
+import './pointing.js';
+import './bubble.js';
+import * as aids from './aids.js';
+import * as say from './say.js';
 import * as blanks from './blanks.js';
 import * as spine from './spine.js';
 import * as margin from './margin.js';
@@ -18,7 +25,7 @@ import * as teacher from './marking.js';
 import { ask } from './net.js';
 import { toast } from './dialogs.js';
 import './keys.js';
-import './ruler.js';
+import './window.js';
 
 const screen = document.querySelector('[data-screen]');
 
@@ -44,12 +51,14 @@ export async function begins(view) {
 async function change(view) {
   finish();
   const same = JSON.stringify(view.pages) === JSON.stringify(marks.view?.pages) && view.sheet === marks.view.sheet;
-  if (!same) { lay(view); ladder.build(); }
+  if (!same) { lay(view); ladder.build(); aids.lost(); }
   await show(view);
 }
 
 async function show(view) {
   marks.view = view;
+  Object.assign(marks.mode, { own: false, helper: '' });
+  say.band();
   spine.build(view);
   await queue.begin(view.person, view.copy, view.edit, view.seq);
   await load(view);

@@ -1,25 +1,30 @@
-// draw has the instruments that draw and need the core at once: highlighter,
-// stamp, eraser; and what becomes of the lines of pen.js.
+// draw has what follows words and lines: highlighter, underline, cross-out, and
+// what becomes of the lines of pen.js.
 
 import { core } from './core.js';
 import { node } from './paint.js';
-import { words, pixels } from './surface.js';
-import { add, marks, mayChange, set, together } from './marks.js';
+import { words } from './surface.js';
+import { add, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { toast } from './dialogs.js';
+import { dismiss, fresh } from './neat.js';
+import { along } from './aids.js';
 import { meaning, settings } from './settings.js';
 
-const round = (v) => Math.round(v * 100) / 100;
+export const round = (v) => Math.round(v * 100) / 100;
 
 core.loaded.then(() => {
   const { pen } = instruments;
   pen.keep = ({ samples, style, sheet, canvas }) => {
-    const stroke = core.stroke(samples);
-    if (stroke) add('ink', sheet.number, { ...style, inkList: [stroke] });
+    const stroke = core.stroke(along(samples, sheet));
+    if (stroke) fresh(add('ink', sheet.number, { ...style, inkList: [stroke] }));
     canvas.remove();
   };
+  pen.leave = dismiss;
   pen.waiting.splice(0).forEach(pen.keep);
 });
+
+let toldOf = false; // that pages without words take boxes: it is said once
 
 instruments.highlighter = {
   draws: true,
@@ -32,6 +37,7 @@ instruments.highlighter = {
     this.letters = settings.highlighter.letters;
     this.onWords = !!core.run(p.sheet.number, p, p, this.letters);
     this.body = null;
+    if (!this.onWords && p.sheet.wordless && !toldOf) { toldOf = true; toast('This page is a picture without words, so the highlighter covers boxes here.'); }
     words(p.sheet);
     if (this.onWords) this.move(p);
   },
@@ -42,6 +48,8 @@ instruments.highlighter = {
   up(p, e, moved) {
     this.wash.remove();
     if (!this.body || (!this.onWords && !moved)) return;
+    const typed = this.onWords ? null : overTyped(this.from, p);
+    if (typed) this.body = typed;
     const body = { color: this.color, quadPoints: this.body.quadPoints };
     if (this.body.text) body.text = this.body.text;
     Object.assign(body, signed(this.meaning));
@@ -50,7 +58,23 @@ instruments.highlighter = {
   cancel() { this.wash?.remove(); },
 };
 
-const signed = (m) => (m ? { meaning: m.name, sign: m.sign } : {});
+// overTyped fits a wash to one's own typed text that it was drawn across.
+function overTyped(a, b) {
+  const e = [...marks.shown.values()].find((x) => x.mark.kind === 'freetext' && x.mark.page === a.sheet.number && !x.mark.body.turn && inside(core.bounds(x.version), a) && inside(core.bounds(x.version), b));
+  if (!e) return null;
+  const t = core.bounds(e.version), size = Math.max(...e.mark.body.lines.flatMap((l) => l.runs).map((r) => r.size)), step = size * 1.3;
+  const rows = e.mark.body.lines.map((_, i) => [t[1] + i * step, t[1] + i * step + step * 0.97]);
+  const from = rows.findIndex(([, foot]) => Math.min(a.y, b.y) <= foot), to = rows.findIndex(([, foot]) => Math.max(a.y, b.y) <= foot);
+  const [first, last] = a.y <= b.y ? [a, b] : [b, a];
+  const quads = rows.slice(from, to + 1).map(([top, foot], i, all) => {
+    const l = i === 0 ? Math.min(first.x, all.length === 1 ? last.x : first.x) : t[0], r = i === all.length - 1 ? Math.max(last.x, all.length === 1 ? first.x : last.x) : t[2];
+    return [l, top, r, top, r, foot, l, foot].map(round);
+  });
+  return quads.length ? { quadPoints: quads } : null;
+}
+const inside = (r, p) => r && p.x >= r[0] - 2 && p.x <= r[2] + 2 && p.y >= r[1] - 2 && p.y <= r[3] + 2;
+
+export const signed = (m) => (m ? { meaning: m.name, sign: m.sign } : {});
 
 // underline and cross-out follow the words, as the highlighter does on print;
 // where no words are there is nothing for them to do.
@@ -80,45 +104,6 @@ function overWords(name, kind) {
 instruments.underline = overWords('underline', 'underline');
 instruments.crossout = overWords('crossout', 'strikeout');
 
-// shape draws lines, arrows, boxes and ellipses; with Shift lines run at steps
-// of 15 degrees, and boxes and ellipses are as wide as they are high.
-instruments.shape = {
-  draws: true,
-  down(p) {
-    this.from = p;
-    this.ghost = node('path', { fill: 'none', stroke: settings.shape.color, 'stroke-width': settings.shape.width, 'stroke-linecap': 'round' });
-    p.sheet.marks.append(this.ghost);
-    this.to = p;
-  },
-  move(p, e) {
-    this.to = e.shiftKey ? held(this.from, p) : p;
-    const { x, y } = this.from, q = this.to;
-    const [l, t, r, b] = [Math.min(x, q.x), Math.min(y, q.y), Math.max(x, q.x), Math.max(y, q.y)];
-    this.ghost.setAttribute('d', { circle: `M${l} ${(t + b) / 2}A${(r - l) / 2} ${(b - t) / 2} 0 1 1 ${r} ${(t + b) / 2}A${(r - l) / 2} ${(b - t) / 2} 0 1 1 ${l} ${(t + b) / 2}`, square: `M${l} ${t}H${r}V${b}H${l}Z` }[settings.shape.kind] ?? `M${x} ${y}L${q.x} ${q.y}`);
-  },
-  up(p, e, moved) {
-    this.ghost.remove();
-    const { kind, color, width, opacity } = settings.shape, a = this.from, b = this.to;
-    if (!moved || Math.hypot(a.x - b.x, a.y - b.y) < 4) return;
-    const look = { color, width, opacity };
-    if (kind === 'circle' || kind === 'square') {
-      const rect = [Math.min(a.x, b.x), Math.min(a.y, b.y), Math.max(a.x, b.x), Math.max(a.y, b.y)].map(round);
-      if (rect[2] - rect[0] >= 2 && rect[3] - rect[1] >= 2) add(kind, a.sheet.number, { ...look, rect, ...signed(meaning('shape')) });
-    } else add('line', a.sheet.number, { ...look, l: [a.x, a.y, b.x, b.y].map(round), lineEnding: ['', kind === 'arrow' ? 'OpenArrow' : ''] });
-  },
-  cancel() { this.ghost?.remove(); },
-};
-
-function held(a, p) {
-  const dx = p.x - a.x, dy = p.y - a.y;
-  if (settings.shape.kind === 'circle' || settings.shape.kind === 'square') {
-    const side = Math.max(Math.abs(dx), Math.abs(dy));
-    return { ...p, x: a.x + Math.sign(dx || 1) * side, y: a.y + Math.sign(dy || 1) * side };
-  }
-  const step = Math.PI / 12, angle = Math.round(Math.atan2(dy, dx) / step) * step, long = Math.hypot(dx, dy);
-  return { ...p, x: a.x + long * Math.cos(angle), y: a.y + long * Math.sin(angle) };
-}
-
 function box(a, b) {
   const [l, r] = [Math.min(a.x, b.x), Math.max(a.x, b.x)].map(round), [t, f] = [Math.min(a.y, b.y), Math.max(a.y, b.y)].map(round);
   if (r - l < 2 || f - t < 2) return null;
@@ -126,34 +111,3 @@ function box(a, b) {
 }
 const outline = (q) => `M${q[0]} ${q[1]}L${q[2]} ${q[3]}L${q[4]} ${q[5]}L${q[6]} ${q[7]}Z`;
 
-instruments.stamp = {
-  tap(p) {
-    const s = 9, { name, color } = settings.stamp;
-    add('stamp', p.sheet.number, { name, color, rect: [p.x - s, p.y - s, p.x + s, p.y + s].map(round) });
-  },
-};
-
-// picture lays one of the sheet's pictures where the page is pressed.
-instruments.picture = {
-  tap(p) {
-    const of = marks.view.shelf?.find((s) => s.hash === settings.picture) ?? marks.view.shelf?.[0];
-    if (!of) return;
-    const w = Math.min(p.sheet.w / 3, of.w * 0.75), h = (w * of.h) / of.w, x = Math.min(Math.max(p.x - w / 2, 0), p.sheet.w - w), y = Math.min(Math.max(p.y - h / 2, 0), Math.max(p.sheet.h - h, 0));
-    add('picture', p.sheet.number, { hash: of.hash, name: of.name, rect: [x, y, x + w, y + h].map(round) });
-  },
-};
-
-instruments.eraser = {
-  draws: true,
-  down(p) { this.doomed = new Set(); this.touch(p); },
-  move(_, __, all) { for (const p of all) this.touch(p); },
-  touch(p) {
-    const version = core.hit(marks.view.edit, p.sheet.number, p, 6 / pixels() + 2);
-    const entry = marks.shown.get(version);
-    if (!entry || this.doomed.has(entry) || entry.mark.kind === 'note' || !mayChange(entry)) return;
-    this.doomed.add(entry);
-    for (const g of entry.groups) g.classList.add('doomed');
-  },
-  up() { if (this.doomed.size) together(() => { for (const e of this.doomed) set(e.mark.id, null, { before: e.mark }); }); },
-  cancel() { for (const e of this.doomed ?? []) for (const g of e.groups) g.classList.remove('doomed'); },
-};

@@ -1,18 +1,28 @@
 // keys has the shortcuts. None of a single letter or digit fires while
 // somebody types, and these can be turned off (WCAG 2.2, 2.1.4).
 
-import { redo, undo } from './marks.js';
-import { nudge, pick, picked, remove } from './pick.js';
+import { redo, undo } from './history.js';
+import { duplicate, nudge, pick, picked, pickPage, remove } from './pick.js';
+import { hand } from './pointer.js';
 import { pressDigit, close } from './spine.js';
 import { fit, setZoom, surface } from './surface.js';
 import { keep, look, settings } from './settings.js';
+import { nudgeAid } from './aids.js';
+import { finish } from './type.js';
+import * as panel from './panel.js';
 import { el } from './paint.js';
 
 const table = [
-  ['1 – 6', 'Choose a place; again for its next instrument', 'digit'],
-  ['Ctrl Z', 'Undo'], ['Ctrl Y', 'Redo'],
-  ['Arrows', 'Move what is picked; with Shift by ten points'], ['Delete', 'Delete what is picked'], ['Esc', 'Finish typing, let go'],
-  ['Ctrl +, Ctrl −', 'Larger, smaller'], ['Ctrl 0', 'Fit the width'], ['Page up, Page down', 'Move through the pages'],
+  ['1 – 6', 'Choose a place; again for its next instrument'],
+  ['Tab', 'To the next blank; with Shift to the one before'],
+  ['Ctrl Z, Ctrl Y', 'Undo, redo'],
+  ['Ctrl ↑, Ctrl ↓', 'Raise, lower what is typed'],
+  ['Enter on the page', 'A cross to point with: arrows move it, Enter presses and lets go'],
+  ['Arrows', 'Move what is picked; with Shift by ten points'], ['Delete', 'Delete what is picked'],
+  ['Ctrl A, Ctrl D', 'Pick all on the page, double what is picked'], ['Ctrl C, X, V', 'Copy, cut, paste'],
+  ['Shift', 'Straight steps of 15°, even sides, picking several'], ['Esc', 'Finish typing, let go'],
+  ['Space held', 'Move the page'], ['/', 'Find'],
+  ['Ctrl +, Ctrl −, Ctrl 0', 'Larger, smaller, fit the width'],
 ];
 const marking = [['[ and ]', 'Previous and next copy'], ['p, then a number', 'Points, Enter keeps them']];
 export const extra = {}; // single keys of the marking screen
@@ -24,33 +34,48 @@ document.addEventListener('keydown', (e) => {
   if (document.querySelector('dialog[open]')) return;
   if (command && !e.altKey) {
     const k = key.toLowerCase();
-    const run = { z: () => (e.shiftKey ? redo() : undo()), y: redo, '+': () => setZoom(surface.zoom * 1.2), '=': () => setZoom(surface.zoom * 1.2), '-': () => setZoom(surface.zoom / 1.2), 0: () => fit('width') }[k];
-    if (run && !(writes(e) && 'zy'.includes(k))) { e.preventDefault(); run(); }
+    const run = {
+      z: () => { finish(); (e.shiftKey ? redo : undo)(); }, y: redo, '+': () => setZoom(surface.zoom * 1.2), '=': () => setZoom(surface.zoom * 1.2), '-': () => setZoom(surface.zoom / 1.2), 0: () => fit('width'),
+      ...(hand.name === 'pick' ? { a: pickPage } : {}), ...(picked.all.length ? { d: duplicate } : {}),
+    }[k];
+    if (run && !(writes(e) && 'zyad'.includes(k))) { e.preventDefault(); run(); }
     return;
   }
+  const turned = { ArrowLeft: -1, ArrowRight: 1 }[key];
+  if (e.altKey && turned && hand.name === 'ruler' && nudgeAid(turned * (e.shiftKey ? 15 : 1), 0, true)) { e.preventDefault(); return; }
   if (writes(e) || e.altKey) return;
-  if (key === 'Escape') { pick(null); close(); return; }
-  if (picked.entry) {
-    const by = e.shiftKey ? 10 : 1, d = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[key];
-    if (d) { e.preventDefault(); nudge(...d, `nudge-${picked.entry.mark.id}`); return; }
+  if (key === 'Escape') { pick(); close(); panel.close(); return; }
+  const by = e.shiftKey ? 10 : 1, d = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[key];
+  if (d && hand.name === 'ruler' && nudgeAid(...d)) { e.preventDefault(); return; }
+  if (picked.all.length) {
+    if (d) { e.preventDefault(); nudge(...d, `nudge-${picked.all[0].mark.id}`); return; }
     if (key === 'Delete' || key === 'Backspace') { e.preventDefault(); remove(); return; }
   }
   if (key === '?') { help(); return; }
   if (settings.keysOff) return;
   if (/^[1-6]$/.test(key)) pressDigit(+key);
-  else if (extra[key]) { e.preventDefault(); extra[key](); }
+  else if (key === '/') { e.preventDefault(); panel.open('find'); } else if (extra[key]) { e.preventDefault(); extra[key](); }
 });
 
+const HELP = {
+  pick: 'Press a mark to take it in hand; draw a loop on empty paper around several. Drag to move, the squares to stretch, the round knob to turn. Printed words can be selected: a small bubble says what can be done.',
+  move: 'Drag the page to move it.', type: 'Press where you want to write, and type. Tinted places are blanks: Tab goes to the next one.', signs: 'Press where you want to write, then choose signs.',
+  highlighter: 'Drag over words, or from empty paper to cover a box.', underline: 'Drag over words.', crossout: 'Drag over words that shall go.', pen: 'Draw. When a line resembles a shape, a small sign beside it makes it neat.',
+  shape: 'Choose a shape, then drag it on the page.', stamp: 'Choose a stamp, then press the page.', picture: 'Choose a picture, then press the page.', ruler: 'Lay a ruler, protractor or grid on the page and draw along it.',
+  note: 'Press the place you want to speak about, then write.', voice: 'Press the place you want to speak about, then speak.', eraser: 'Touch whole marks to take them away; Undo brings them back.', rubber: 'Rub over drawn lines: just what is under the ring goes.',
+};
 const dialog = document.querySelector('[data-dialog="help"]');
 export function help() {
   const rows = [...table, ...(Object.keys(extra).length ? marking : [])];
-  dialog.querySelector('[data-help]').replaceChildren(...rows.map(([k, what]) => el('p', { className: 'flex justify-between gap-4' }, el('span', {}, what), el('strong', {}, k))));
-  dialog.querySelector('[data-keys-off]').checked = settings.keysOff;
-  dialog.querySelector('[data-left]').checked = settings.left;
-  dialog.querySelector('[data-ruler]').checked = settings.ruler;
+  dialog.querySelector('[data-help-here]').textContent = HELP[hand.name] ?? '';
+  dialog.querySelector('[data-help]').replaceChildren(...rows.map(([k, what]) => el('p', { className: 'flex justify-between gap-4' }, el('span', {}, what), el('strong', { className: 'whitespace-nowrap' }, k))));
+  for (const box of dialog.querySelectorAll('[data-set]')) box.checked = settings[box.dataset.set];
   dialog.showModal();
 }
-dialog.querySelector('[data-keys-off]').addEventListener('change', (e) => { settings.keysOff = e.target.checked; keep(); });
-dialog.querySelector('[data-left]').addEventListener('change', (e) => { settings.left = e.target.checked; keep(); look(); });
-dialog.querySelector('[data-ruler]').addEventListener('change', (e) => { settings.ruler = e.target.checked; keep(); look(); });
+for (const box of dialog.querySelectorAll('[data-set]')) box.addEventListener('change', () => { settings[box.dataset.set] = box.checked; keep(); look(); });
 document.querySelector('[data-do="help"]').addEventListener('click', help);
+for (const name of ['list', 'find']) document.querySelector(`[data-do="${name}"]`)?.addEventListener('click', () => panel.open(name));
+dialog.querySelector('[data-do="full"]')?.addEventListener('click', () => {
+  dialog.close();
+  if (document.fullscreenElement) document.exitFullscreen(); else document.documentElement.requestFullscreen?.().catch(() => {});
+});

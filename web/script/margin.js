@@ -40,6 +40,7 @@ export function gather() {
 
 function mote(t, key) {
   const b = el('button', { className: `mote ${teacherSaid(t) ? 'teacher' : ''}`, 'aria-label': `Note ${t.number}`, on: { click: () => { screen.classList.add('notes-open'); activate(key); cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true }); } } }, String(t.number));
+  if (t.remarks[0].color) b.style.background = t.remarks[0].color;
   surface.sheets[t.page - 1]?.box.append(b);
   return b;
 }
@@ -56,12 +57,14 @@ function card(t, key) {
 const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hour12: false });
 
 function remark(t, r, i) {
-  const who = r.mine ? 'You' : r.author;
+  const who = r.helper ? `${r.helper}, helping` : r.mine ? 'You' : r.author;
   const unsent = marks.view.teacher && !r.sent && r.layer.startsWith('feedback') ? ' · not returned yet' : '';
-  const box = el('div', { className: i ? 'answer' : '' }, el('div', { className: 'by' }, i ? null : el('b', {}, String(t.number)), r.voice ? icon('voice') : null, r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${unsent}`));
+  const only = r.layer === 'own' ? ' · only for you' : '';
+  const box = el('div', { className: `${i ? 'answer' : ''} ${r.helper ? 'helping' : ''}` }, el('div', { className: 'by' }, i ? null : el('b', {}, String(t.number)), r.voice ? icon('voice') : r.help ? icon('hands') : null, r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${only}${unsent}`));
+  if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
   if (r.voice) box.append(clip(r.layer === 'sheet' ? `/sheets/${marks.view.sheet}/extras/${r.voice.sound}` : `/copies/${marks.view.copy}/sounds/${r.voice.sound}`, r.voice.peaks, r.voice.ms));
   if (r.text) box.append(el('p', {}, r.text));
-  if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say)) {
+  if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say || r.layer === 'own')) {
     const tools = el('div', { className: 'tools' });
     if (!r.voice) tools.append(el('button', { className: 'button quiet', on: { click: () => rewrite(t, r, box) } }, 'Change'));
     tools.append(el('button', { className: 'button quiet', 'aria-label': 'Delete this note', on: { click: () => set(r.id, null, { layer: r.layer }) } }, icon('bin')));

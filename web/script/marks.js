@@ -1,17 +1,21 @@
-// marks holds what is on the copy, makes operations of changes, and undoes
-// them. The screen changes at once; queue.js keeps and sends the operation.
+// marks holds what is on the copy and makes operations of changes. The screen
+// changes at once; queue.js keeps and sends the operation, history.js knows
+// the way back.
 
 import { core } from './core.js';
 import { paint, unpaint } from './paint.js';
 import { surface } from './surface.js';
 import * as queue from './queue.js';
+import * as history from './history.js';
 import { newId } from './ids.js';
 
-export const marks = { view: null, shown: new Map(), onChange: () => {}, onHistory: () => {} };
+// mode says in whose name things are added: for the teacher to see, or for
+// oneself only; by the student, or by somebody who helps.
+export const marks = { view: null, shown: new Map(), mode: { own: false, helper: '' }, onChange: () => {} };
 
 const versions = new Map(); // the newest version of each mark, removed ones too
-const pending = new Set(); // versions that are not acknowledged
-let past = [], future = [], group = null;
+let group = null;
+
 function show(entry) {
   marks.shown.set(entry.version, entry);
   const sheet = surface.sheets[entry.mark.page - 1];
@@ -32,7 +36,7 @@ export async function load(view) {
   for (const v of [...marks.shown.keys()]) hide(v);
   core.clear();
   versions.clear();
-  paint.sheet = view.sheet; // where its pictures are
+  paint.picture = (hash) => (!view.copy || view.shelf?.some((p) => p.hash === hash) ? `/sheets/${view.sheet}/extras/${hash}` : `/copies/${view.copy}/pictures/${hash}`);
   marks.view = view;
   let unknown = 0;
   for (const m of view.marks) {
@@ -41,8 +45,8 @@ export async function load(view) {
     if (!m.beside) versions.set(m.mark.id, m.version);
   }
   for (const { layer, op } of await queue.waiting(view.copy)) apply(layer, op);
-  past = []; future = [];
-  marks.onChange(); marks.onHistory();
+  history.begin(view);
+  marks.onChange();
 }
 
 // readyForHits hands everything to the core once it is there.
@@ -62,42 +66,46 @@ function apply(layer, op) {
   show({ version: op.id, mark: op.mark, layer, shapes: core.shapes(op.mark), by: marks.view.me, mine: true, at: new Date().toISOString(), sent: !layer.startsWith('feedback') });
 }
 
-function change(on, mark, layer) {
+export function change(on, mark, layer) {
   const op = { id: newId(), on };
   const base = versions.get(on);
+  if (!mark && !base) return;
   if (base) op.base = base;
   if (mark) op.mark = mark;
   apply(layer, op);
-  pending.add(op.id);
-  queue.add(marks.view.copy, layer, op).then(() => pending.delete(op.id));
+  queue.add(marks.view.copy, layer, op);
   marks.onChange();
 }
 
+// layers names those that the person may change here, for the core's hits.
+export const layers = () => (marks.view.edit && !marks.view.teacher ? `${marks.view.edit} own` : marks.view.edit);
+
 // set puts a mark (or removes it, with null) and remembers how to undo that.
-export function set(on, mark, { layer = marks.view.edit, before, merge } = {}) {
+export function set(on, mark, { layer, before, merge } = {}) {
+  const now = find(on);
+  layer ??= now?.layer ?? (marks.mode.own ? 'own' : marks.view.edit);
   if (!layer) return;
-  before ??= find(on)?.mark ?? null;
+  before ??= now?.mark ?? null;
   const step = { on, layer, before, after: mark };
-  const open = group ?? past.at(-1);
-  if (merge && !group && open?.merge === merge) open.steps.at(-1).after = mark;
-  else if (group) group.steps.push(step);
-  else { past.push({ steps: [step], merge }); future = []; }
+  if (group) group.push(step);
+  else history.did([step], merge);
   change(on, mark, layer);
-  marks.onHistory();
 }
 
 // together makes all changes of f one step of undo.
 export function together(f) {
-  group = { steps: [] };
+  if (group) { f(); return; }
+  group = [];
   try { f(); } finally {
-    if (group.steps.length) { past.push(group); future = []; }
+    const steps = group;
     group = null;
-    marks.onHistory();
+    if (steps.length) history.did(steps);
   }
 }
 
 export const add = (kind, page, body, options) => {
   const mark = { id: newId(), page, kind, body };
+  if (marks.mode.helper) mark.helper = marks.mode.helper;
   set(mark.id, mark, { before: null, ...options });
   return mark;
 };
@@ -106,20 +114,11 @@ export const add = (kind, page, body, options) => {
 export const mayChange = (e) => marks.view.way !== 'shared' || e.mine || marks.view.runs;
 
 export const find = (id) => [...marks.shown.values()].find((e) => e.mark.id === id && !e.beside);
-export const history = () => ({ undo: past.length > 0, redo: future.length > 0 });
 
-function step(from, to, side) {
-  const item = from.pop();
-  if (!item) return;
-  const steps = side === 'before' ? [...item.steps].reverse() : item.steps;
-  for (const s of steps) change(s.on, s[side], s.layer);
-  to.push({ ...item, merge: undefined });
-  marks.onHistory();
-}
-export const undo = () => step(past, future, 'before');
-export const redo = () => step(future, past, 'after');
+// hit gives the foremost mark that the person may have meant.
+export const hit = (p, reach) => marks.shown.get(core.hit(layers(), p.sheet.number, p, reach));
 
-// drop removes a version that stands beside the mark; take keeps it instead.
+// settleBeside drops a version that stands beside the mark, or takes it in the mark's place.
 export function settleBeside(version, take) {
   const e = marks.shown.get(version);
   hide(version);
@@ -131,8 +130,5 @@ export function settleBeside(version, take) {
 // refresh takes what others did from a newer view, leaving alone what waits here.
 export async function refresh(view) {
   if (queue.busy()) return;
-  const keep = { past, future };
   await load(view);
-  ({ past, future } = keep);
-  marks.onHistory();
 }

@@ -15,27 +15,55 @@ export function layer(name, size) {
 }
 
 function textNode(t) {
-  const n = node('text', { x: t.x, y: t.y, 'xml:space': 'preserve' });
+  const n = node('text', { x: t.x, y: t.y, transform: t.turn ? `rotate(${t.turn} ${t.x} ${t.y})` : undefined, 'xml:space': 'preserve' });
+  let rise = 0;
   for (const run of t.runs) {
-    const piece = node('tspan', { 'font-size': run.size, fill: run.color });
+    const piece = node('tspan', { 'font-size': run.size, fill: run.color, class: run.font, 'font-weight': run.bold ? 700 : undefined, 'font-style': run.italic ? 'italic' : undefined });
+    if ((run.rise ?? 0) !== rise) { piece.setAttribute('dy', (rise - (run.rise ?? 0)).toFixed(2)); rise = run.rise ?? 0; }
     piece.textContent = run.text;
     n.append(piece);
   }
   return n;
 }
 
+function imageNode({ rect: [x, y, r, b], turn, hash, name }) {
+  const n = node('image', { x, y, width: r - x, height: b - y, href: paint.picture(hash), transform: turn ? `rotate(${turn} ${(x + r) / 2} ${(y + b) / 2})` : undefined, preserveAspectRatio: 'none' });
+  n.append(node('title'));
+  n.firstChild.textContent = name;
+  return n;
+}
+
+let masks = 0;
+
+// rubbed hides what a rubber went over: a mask is white where the shape shows.
+function rubbed(shape, ways) {
+  const id = `rubbed-${masks++}`, mask = node('mask', { id, maskUnits: 'userSpaceOnUse', x: -20000, y: -20000, width: 40000, height: 40000 });
+  mask.append(node('rect', { x: -20000, y: -20000, width: 40000, height: 40000, fill: '#fff' }));
+  for (const w of ways) mask.append(node('path', { d: w.d, fill: 'none', stroke: '#000', 'stroke-width': w.width, 'stroke-linecap': 'round', 'stroke-linejoin': 'round' }));
+  const g = node('g');
+  shape.setAttribute('mask', `url(#${id})`);
+  g.append(mask, shape);
+  return g;
+}
+
 function shapeNode(s) {
   if (s.text) return textNode(s.text);
-  if (s.image) {
-    const [x, y, r, b] = s.image.rect, n = node('image', { x, y, width: r - x, height: b - y, href: `/sheets/${paint.sheet}/extras/${s.image.hash}`, preserveAspectRatio: 'none' });
-    n.append(node('title'));
-    n.firstChild.textContent = s.image.name;
-    return n;
-  }
-  return node('path', {
+  if (s.image) return imageNode(s.image);
+  const n = node('path', {
     d: s.d, fill: s.fill || 'none', stroke: s.stroke || 'none', 'stroke-width': s.width,
     'stroke-linecap': 'round', 'stroke-linejoin': 'round', opacity: s.opacity && s.opacity < 1 ? s.opacity : undefined,
   });
+  return s.rubbed ? rubbed(n, s.rubbed) : n;
+}
+
+// inOrder puts a group where its mark lies: behind those of a higher rank, and
+// of the same rank made later.
+function inOrder(target, g, mark) {
+  const key = `${String((mark.rank ?? 0) + 5000)} ${mark.id}`;
+  g.dataset.key = key;
+  let after = target.lastElementChild;
+  while (after?.dataset.key > key) after = after.previousElementSibling;
+  if (after) after.after(g); else target.prepend(g);
 }
 
 // paint adds an entry to a sheet (see surface.js) and returns its two groups.
@@ -47,11 +75,12 @@ export function paint(sheet, entry) {
     if (!shapes.length) continue;
     const g = node('g', { 'data-mark': entry.mark.id, 'data-layer': entry.layer, class: entry.beside ? 'beside' : undefined });
     g.append(...shapes.map(shapeNode));
-    target.append(g);
+    inOrder(target, g, entry.mark);
     groups.push(g);
   }
   entry.groups = groups;
 }
+paint.picture = () => '';
 
 export function unpaint(entry) {
   for (const g of entry.groups ?? []) g.remove();

@@ -8,7 +8,7 @@ import { settings } from './settings.js';
 const desk = surface.desk;
 export const instruments = {};
 export const hand = { name: 'type', onChange: () => {} };
-let gesture = null, pencil = false;
+let gesture = null, pencil = false, lent = '';
 
 export function take(name) {
   if (gesture) drop();
@@ -21,10 +21,20 @@ export function take(name) {
   hand.onChange();
 }
 
-const active = () => instruments[hand.name];
+// lend gives another instrument for a moment, and takes it back with ''.
+export function lend(name) {
+  if (lent === name) return;
+  if (gesture) drop();
+  lent = name;
+  desk.classList.toggle('lent', !!name);
+  desk.classList.toggle('draws', !!instruments[name || hand.name]?.draws);
+}
+
+const active = () => instruments[lent || hand.name];
+export const inHand = active;
 
 desk.addEventListener('pointerdown', (e) => {
-  if (e.button !== 0 || e.target.closest('.typing, .mote')) return;
+  if (e.button !== 0 || e.target.closest('.typing, .mote, .offer, .field-box')) return;
   const p = at(e);
   if (!p) { instruments.type?.leave?.(); return; }
   if (e.pointerType === 'pen' && !pencil) { pencil = true; desk.classList.add('pencil'); }

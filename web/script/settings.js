@@ -5,7 +5,8 @@ export const INKS = { 'blue-black': '#1e2a44', blue: '#1f4fa3', green: '#2d7a3a'
 export const WASHES = { yellow: '#ffe27a', orange: '#ffc38a', pink: '#ffc2d6', green: '#bfe3c0', blue: '#bfdcf5', violet: '#dccbf2' };
 
 const student = {
-  type: { color: INKS['blue-black'], size: 14 },
+  type: { color: INKS['blue-black'], size: 14, font: '', bold: false, italic: false, under: false, fill: '' },
+  signs: [],
   highlighter: { color: WASHES.yellow, letters: false },
   pens: [
     { color: INKS.blue, width: 2, opacity: 1 },
@@ -15,15 +16,18 @@ const student = {
   pen: 0,
   underline: { color: INKS.blue },
   crossout: { color: INKS.red },
-  shape: { kind: 'circle', color: INKS.blue, width: 2, opacity: 1 },
-  stamp: { color: INKS.red, name: 'tick' },
+  shape: { kind: 'circle', color: INKS.blue, width: 2, opacity: 1, ends: 'to' },
+  stamp: { color: INKS.red, name: 'tick', size: 18 },
+  stamps: [],
+  rubber: { size: 12 },
+  note: { color: '' },
   picture: '',
   place: { write: 'type', mark: 'highlighter', draw: 'pen', say: 'note', mend: 'eraser', pick: 'pick' },
   hand: 'type',
 };
 const teacher = {
   ...student,
-  type: { color: INKS.red, size: 14 },
+  type: { ...student.type, color: INKS.red },
   pens: [
     { color: INKS.red, width: 2, opacity: 1 },
     { color: INKS.red, width: 1, opacity: 1 },
@@ -32,16 +36,18 @@ const teacher = {
   hand: 'pen',
 };
 
-export const settings = { left: false, plain: false, ruler: false, keysOff: false };
+const VIEW = { left: false, plain: false, ruler: false, keysOff: false, night: false, unlabelled: false };
+export const settings = { ...VIEW };
 let mine = null, role = '', timer = 0;
 
 export function begin(view) {
   role = view.teacher ? 'teacher' : 'student';
   let stored = {};
   try { stored = JSON.parse(view.settings) ?? {}; } catch { /* made anew */ }
-  mine = { left: false, plain: false, ruler: false, keysOff: false, ...stored };
-  mine[role] = { ...structuredClone(role === 'teacher' ? teacher : student), ...(stored[role] ?? {}) };
-  Object.assign(settings, { left: mine.left, plain: mine.plain, ruler: mine.ruler, keysOff: mine.keysOff });
+  mine = { ...VIEW, ...stored };
+  const fresh = structuredClone(role === 'teacher' ? teacher : student), kept = stored[role] ?? {};
+  mine[role] = Object.fromEntries(Object.entries(fresh).map(([k, v]) => [k, v && typeof v === 'object' && !Array.isArray(v) ? { ...v, ...kept[k] } : kept[k] ?? v]));
+  for (const k of Object.keys(VIEW)) settings[k] = mine[k];
   Object.assign(settings, mine[role]);
   key = (view.teacher ? null : view.key) ?? [];
   const ones = meanings('highlighter');
@@ -58,7 +64,7 @@ export const mean = (name, m) => Object.assign(settings[name], { meaning: m.name
 
 // keep stores a change of the settings object.
 export function keep() {
-  for (const k of ['left', 'plain', 'ruler', 'keysOff']) mine[k] = settings[k];
+  for (const k of Object.keys(VIEW)) mine[k] = settings[k];
   for (const k of Object.keys(mine[role])) mine[role][k] = settings[k];
   clearTimeout(timer);
   timer = setTimeout(async () => (await import('./net.js')).ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
@@ -72,5 +78,7 @@ export function look() {
   screen.classList.toggle('left', settings.left);
   screen.classList.toggle('plain', settings.plain);
   screen.classList.toggle('reading', settings.ruler);
+  screen.classList.toggle('unlabelled', settings.unlabelled);
+  document.documentElement.classList.toggle('night', settings.night);
   document.querySelector('[data-do="plain"]').setAttribute('aria-pressed', String(settings.plain));
 }

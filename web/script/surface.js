@@ -80,6 +80,7 @@ export async function words(s) {
 // setWords lays the printed words over the page as transparent text, for
 // selecting, copying and reading aloud; one text element a line.
 function setWords(s, print) {
+  s.wordless = !print.words?.length;
   let line = null, number = -1;
   for (const w of print.words ?? []) {
     const [left, top, right, bottom] = w.b;

@@ -6,26 +6,29 @@ import { core } from './core.js';
 import { el } from './paint.js';
 import { pixels, words } from './surface.js';
 import { newId } from './ids.js';
-import { find, marks, mayChange, set } from './marks.js';
+import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { blankAt, walk } from './blanks.js';
+import { look, lookOf, read, write } from './rich.js';
+import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
-let open = null; // {id, sheet, x, y, box, size, color, before, merge}
+const LEAST = 10; // points: what is too long for its blank gets no smaller
+let open = null; // {id, sheet, x, y, box, of, width, turn, before, merge}
 
 export const typing = () => open !== null;
 
 instruments.type = {
   async tap(p) {
     if (open) finish();
-    const entry = marks.shown.get(core.hit(marks.view.edit, p.sheet.number, p, 3));
+    const entry = hit(p, 3);
     if (entry?.mark.kind === 'freetext' && !entry.beside && mayChange(entry)) return this.open(entry, p);
     await Promise.race([words(p.sheet), new Promise((r) => setTimeout(r, 250))]);
-    const { size, color } = settings.type, blank = blankAt(p.sheet.number, p.x, p.y);
+    const blank = blankAt(p.sheet.number, p.x, p.y);
     if (blank && blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60)) return this.into(blank, p.sheet, p);
     const x = Math.round(Math.min(p.x, p.sheet.w - 40) * 100) / 100;
-    edit({ id: newId(), sheet: p.sheet, x, y: core.settle(p.sheet.number, p, size), size, color, before: null }, '');
+    edit({ id: newId(), sheet: p.sheet, x, y: core.settle(p.sheet.number, p, settings.type.size), of: { ...settings.type }, before: null });
   },
   // into opens a blank: what is written there already, or a new box at its
   // beginning, on the line that was pressed.
@@ -35,36 +38,33 @@ instruments.type = {
     if (there) { this.open(there, { sheet }); return; }
     const size = Math.min(settings.type.size, Math.max(b.s, 8));
     const y = b.k === 'lines' && p ? core.settle(b.page, p, size) : b.y;
-    edit({ id: newId(), sheet, x: Math.round((b.r[0] + 3) * 100) / 100, y, size, color: settings.type.color, before: null }, '');
+    edit({ id: newId(), sheet, x: Math.round((b.r[0] + 3) * 100) / 100, y, of: { ...settings.type, size, align: '' }, before: null });
   },
   open(entry, p) {
     const t = entry.mark.body;
-    const run = t.lines.flatMap((l) => l.runs)[0];
     for (const g of entry.groups) g.style.visibility = 'hidden';
-    const text = t.lines.map((l, i) => l.runs.map((r) => r.text).join('') + (l.hard && i < t.lines.length - 1 ? '\n' : '')).join('');
-    edit({ id: entry.mark.id, sheet: p.sheet, x: t.x, y: t.y, size: run.size, color: run.color, before: entry.mark }, text);
+    edit({ id: entry.mark.id, sheet: p.sheet, x: t.x, y: t.y, of: lookOf(t), width: t.box, turn: t.turn, before: entry.mark }, t);
   },
   leave() { finish(); },
 };
 
 function edit(o, text) {
-  const blank = blankAt(o.sheet.number, o.x + 1, o.y - 2);
-  open = { ...o, merge: `typing-${newId()}`, right: blank && blank.k !== 'line' ? blank.r[2] - 2 : o.sheet.w - EDGE };
-  const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: !marks.view.noSpelling, role: 'textbox', 'aria-multiline': 'true', 'aria-label': blank?.l || 'Text on the page' });
-  box.textContent = text;
+  const blank = o.turn ? null : blankAt(o.sheet.number, o.x + 1, o.y - 2);
+  open = { ...o, blank, wanted: o.of.size, merge: `typing-${newId()}`, right: blank ? Math.max(blank.r[2] - 2, o.x + 20) : o.sheet.w - EDGE };
+  const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: !marks.view.noSpelling, role: 'textbox', 'aria-multiline': 'true', 'aria-label': blank?.l || 'Text on the page', dir: 'auto' });
+  if (text) write(box, text);
   open.box = box;
   o.sheet.box.append(box);
   place();
-  box.addEventListener('input', () => { clearTimeout(open?.timer); if (open) open.timer = setTimeout(keep, 500); });
-  box.addEventListener('beforeinput', plain);
-  box.addEventListener('keydown', (e) => {
-    e.stopPropagation();
-    if (e.key === 'Escape') { e.preventDefault(); finish(); }
-    if (e.key !== 'Tab' || !open) return;
-    const { sheet, x, y } = open;
-    finish();
-    if (walk(sheet.number, x + 1, y - 2, e.shiftKey)) e.preventDefault();
+  box.addEventListener('input', () => {
+    if (!open) return;
+    fitBlank();
+    offer(box);
+    clearTimeout(open.timer);
+    open.timer = setTimeout(keep, 500);
   });
+  box.addEventListener('beforeinput', plain);
+  box.addEventListener('keydown', keys);
   box.addEventListener('blur', () => { if (open?.box === box && !document.hasFocus()) keep(); });
   box.focus();
   const range = document.createRange();
@@ -74,83 +74,115 @@ function edit(o, text) {
   getSelection().addRange(range);
 }
 
+function keys(e) {
+  e.stopPropagation();
+  if (e.key === 'Escape') { e.preventDefault(); finish(); document.querySelector('[data-desk]').focus({ preventScroll: true }); return; }
+  if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) { e.preventDefault(); shift(e.key === 'ArrowUp' ? 1 : -1); return; }
+  if (e.key !== 'Tab' || !open) return;
+  const { sheet, x, y } = open;
+  finish();
+  if (walk(sheet.number, x + 1, y - 2, e.shiftKey)) e.preventDefault();
+}
+
 // plain turns a new paragraph into a line break and pastes as plain text.
 function plain(e) {
-  if (e.inputType === 'insertParagraph') { e.preventDefault(); document.execCommand('insertLineBreak'); }
-  else if (/FromPaste|FromDrop/.test(e.inputType)) {
+  if (e.inputType === 'insertParagraph') { e.preventDefault(); document.execCommand('insertLineBreak'); } else if (/FromPaste|FromDrop/.test(e.inputType)) {
     e.preventDefault();
     document.execCommand('insertText', false, e.dataTransfer.getData('text/plain'));
-  } else if (e.inputType.startsWith('format')) e.preventDefault();
+  }
 }
 
 // place sets the box so that its first baseline is the mark's.
 export function place() {
   if (!open) return;
-  const z = pixels(), { box, sheet, size } = open;
-  Object.assign(box.style, { fontSize: `${size * z}px`, color: open.color, left: `${open.x * z}px`, top: '0px', maxWidth: `${(open.right - open.x) * z}px` });
-  const probe = el('span');
-  Object.assign(probe.style, { display: 'inline-block', width: '0', height: '0' });
+  const z = pixels(), { box, of, width } = open;
+  look(box, { ...of, largest: largest() });
+  Object.assign(box.style, { left: `${open.x * z}px`, top: '0px', transform: 'none', width: width ? `${width * z}px` : '', maxWidth: width ? '' : `${(open.right - open.x) * z}px` });
+  const probe = el('span', { className: 'probe' });
   box.prepend(probe);
   const baseline = probe.getBoundingClientRect().bottom - box.getBoundingClientRect().top;
   probe.remove();
   box.style.top = `${open.y * z - baseline}px`;
+  if (open.turn) Object.assign(box.style, { transformOrigin: `0 ${baseline}px`, transform: `rotate(${open.turn}deg)` });
 }
 
-// restyle applies a size or colour chosen while typing.
-export function restyle() {
-  if (!open) return;
-  Object.assign(open, settings.type);
+// largest gives the largest size in the box, in points.
+function largest() {
+  let size = open.of.size;
+  for (const n of open.box.querySelectorAll('span, font')) size = Math.max(size, parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || 1) * open.of.size);
+  return Math.round(size * 100) / 100;
+}
+
+// fitBlank makes text that is too long for a blank of one line smaller; what
+// is still too long goes on below.
+function fitBlank() {
+  const { blank, box, of, wanted } = open;
+  if (!blank || !['line', 'cell', 'number', 'comb'].includes(blank.k) || box.querySelector('br, sup, sub, span, font')) return;
+  const before = of.size;
+  for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, LEAST)) {
+    place();
+    if (of.size <= LEAST || box.offsetHeight < 2 * of.size * pixels()) break;
+  }
+  if (of.size !== before) place();
+}
+
+// dress changes the look of what is selected in the box, or of all of it.
+export function dress(change) {
+  if (!open) return false;
+  const { box, of } = open, some = !getSelection().isCollapsed && box.contains(getSelection().anchorNode);
+  box.focus();
+  if (some && !('align' in change) && !('fill' in change)) {
+    document.execCommand('styleWithCSS', false, false);
+    if ('bold' in change) document.execCommand('bold');
+    if ('italic' in change) document.execCommand('italic');
+    if ('under' in change) document.execCommand('underline');
+    if (change.color) document.execCommand('foreColor', false, change.color);
+    if ('font' in change || change.size) {
+      document.execCommand('fontSize', false, 7); // a mark of where, which is then made what was asked for
+      for (const f of box.querySelectorAll('font[size="7"]')) {
+        f.removeAttribute('size');
+        if (change.size) f.style.fontSize = `${change.size / of.size}em`;
+        if ('font' in change) f.className = `font-${change.font || 'clear'}`;
+      }
+    }
+  } else {
+    Object.assign(of, change);
+    if (change.size) open.wanted = change.size;
+    if (change.align && !open.width) open.width = Math.max(Math.round(box.offsetWidth / pixels()), 40);
+  }
   place();
   keep();
-  open.box.focus();
+  return true;
 }
 
-// lines reads the text as the browser has broken it.
-function lines(box, size, color) {
-  const out = [], range = document.createRange(), z = pixels();
-  let text = '', top = null, left = Infinity, right = -Infinity;
-  const flush = (hard) => { out.push({ runs: text ? [{ text, size, color }] : [], ...(hard ? { hard: true } : {}) }); text = ''; top = null; };
-  const walk = document.createTreeWalker(box, NodeFilter.SHOW_TEXT | NodeFilter.SHOW_ELEMENT);
-  while (walk.nextNode()) {
-    const n = walk.currentNode;
-    if (n.nodeName === 'BR') { flush(true); continue; }
-    if (n.nodeType !== Node.TEXT_NODE) continue;
-    let i = 0;
-    for (const ch of n.data) {
-      if (ch === '\n') { flush(true); i += 1; continue; }
-      range.setStart(n, i); range.setEnd(n, i + ch.length);
-      const r = range.getBoundingClientRect();
-      if (r.width || r.height) {
-        if (top !== null && r.top - top > size * z * 0.6) flush(false);
-        top ??= r.top;
-        left = Math.min(left, r.left); right = Math.max(right, r.right);
-      }
-      text += ch;
-      i += ch.length;
-    }
-  }
-  if (text) flush(true);
-  while (out.length && !out.at(-1).runs.length) out.pop();
-  return { lines: out, width: Math.max(0, Math.round(((right - left) / z) * 100) / 100) || 0 };
+// insert types a sign where the caret is, in the box that is open.
+export function insert(sign) {
+  if (!open) return false;
+  open.box.focus();
+  document.execCommand('insertText', false, sign);
+  return true;
 }
 
 // keep makes an operation of what stands in the box.
-function keep() {
+export function keep() {
   if (!open) return;
   clearTimeout(open.timer);
-  const { id, sheet, box, before, merge } = open;
-  const read = lines(box, open.size, open.color);
-  const empty = !read.lines.some((l) => l.runs.some((r) => r.text.trim()));
+  const { id, sheet, box, before, merge, of } = open;
+  const { lines, width } = read(box);
   const now = find(id)?.mark ?? null;
-  if (empty) { if (now) set(id, null, { before, merge }); return; }
-  const body = { x: open.x, y: open.y, width: read.width, lines: read.lines };
+  if (!lines.some((l) => l.runs.some((r) => r.text.trim()))) { if (now) set(id, null, { before, merge }); return; }
+  const body = { x: open.x, y: open.y, width, lines };
+  for (const [k, v] of Object.entries({ box: open.width, align: of.align, fill: of.fill, turn: open.turn })) if (v) body[k] = v;
   if (JSON.stringify(now?.body) === JSON.stringify(body)) return;
-  set(id, { id, page: sheet.number, kind: 'freetext', body }, { before, merge });
+  const mark = { ...(now ?? before ?? {}), id, page: sheet.number, kind: 'freetext', body };
+  if (!now && !before && marks.mode.helper) mark.helper = marks.mode.helper;
+  set(id, mark, { before, merge });
   for (const g of find(id)?.groups ?? []) g.style.visibility = 'hidden';
 }
 
 export function finish() {
   if (!open) return;
+  dismiss();
   keep();
   const { box, id } = open;
   open = null;

@@ -1,4 +1,4 @@
-// ruler is the reading window: all of the sheet but a few lines under the
+// window is the reading window: all of the sheet but a few lines under the
 // pointer is dimmed, for those whose eyes lose the line.
 
 import { surface } from './surface.js';

@@ -1,0 +1,47 @@
+// clipboard cuts, copies and pastes marks: onto the same page, another one, or
+// another copy of the same person. Pictures from elsewhere come in by it too.
+
+import { picked, lay, remove } from './pick.js';
+import { marks } from './marks.js';
+import { current, surface } from './surface.js';
+import { bring } from './pictures.js';
+
+const place = () => `clipboard ${marks.view.person}`; // a shared laptop's next person has another one
+const writes = (e) => e.target.closest?.('input, textarea, select, [contenteditable="true"]');
+let where = null; // where the pointer was last on a page
+
+surface.desk.addEventListener('pointermove', (e) => { if (e.target.closest?.('.sheet')) where = { x: e.clientX, y: e.clientY }; }, { passive: true });
+
+function take(e) {
+  if (writes(e) || !picked.all.length || String(getSelection())) return false;
+  const ones = picked.all.filter((x) => x.mark.kind !== 'widget').map(({ mark: { kind, body, rank, page } }) => ({ kind, body, rank, page }));
+  localStorage.setItem(place(), JSON.stringify(ones));
+  e.clipboardData?.setData('text/plain', ones.filter((o) => o.kind === 'freetext').map((o) => o.body.lines.map((l) => l.runs.map((r) => r.text).join('')).join('\n')).join('\n') || ' ');
+  e.clipboardData?.setData('application/x-readymargin-marks', JSON.stringify(ones));
+  e.preventDefault();
+  return true;
+}
+
+export function copy() { take({ target: document.body, preventDefault() {} }); }
+export function cut() { if (take({ target: document.body, preventDefault() {} })) remove(); }
+
+// paste lays what was cut or copied on the page that is in view.
+export function paste(ones) {
+  ones ??= JSON.parse(localStorage.getItem(place()) ?? '[]');
+  if (!ones.length || !marks.view.edit) return;
+  const s = current(), same = ones[0].page === s.number;
+  lay(ones, s.number, same ? 12 : 0, same ? 12 : 0);
+}
+export const full = () => !!localStorage.getItem(place());
+
+document.addEventListener('copy', take);
+document.addEventListener('cut', (e) => { if (take(e)) remove(); });
+document.addEventListener('paste', (e) => {
+  if (writes(e) || !marks.view?.edit || document.querySelector('dialog[open]')) return;
+  const file = [...e.clipboardData.files].find((f) => f.type.startsWith('image/'));
+  if (file) { e.preventDefault(); bring(file, where); return; }
+  const ours = e.clipboardData.getData('application/x-readymargin-marks');
+  if (ours) { e.preventDefault(); paste(JSON.parse(ours)); }
+});
+
+export const forget = () => { for (const k of Object.keys(localStorage)) if (k.startsWith('clipboard ')) localStorage.removeItem(k); };
