@@ -56,9 +56,11 @@ func Fill(ctx context.Context, s *school.School, press *pdf.Pool) error {
 	f.prepareTides(tides)
 	signs := f.bringIn("Symbols and bearings.pdf", func() ([]byte, error) { return symbols(ctx, press) })
 	f.bringIn("Tide heights 3.pdf", TideHeightsWithAnswers)
+	passage := f.bringIn("Passage plan.pdf", PassagePlan)
 	f.now = start.Add(-8 * 24 * time.Hour)
 	old := f.assign(signs, "Symbols and bearings", "10", evening(start, -2), "Use a ruler for the second page.")
 	current := f.assign(tides, "Tide heights 2", "14", evening(start, 1), "")
+	f.assign(passage, "Passage plan", "8", evening(start, 4), "Fill in the form for a boat that you know.")
 	f.symbolsWork(old, start)
 	f.tidesWork(current, start)
 	return f.err

@@ -250,14 +250,18 @@ func (o *overlay) text(t draw.Text) {
 	o.content.WriteString("BT\n")
 	// Page space has y downwards, so letters are turned back up.
 	along, up := page.Pt(1, 0).Turned(page.Point{}, t.Turn), page.Pt(0, -1).Turned(page.Point{}, t.Turn)
-	x := 0.0
+	next := 0.0
 	for _, run := range t.Runs {
+		x := next
 		r, g, b := run.Color.RGB()
 		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n", r, g, b)
 		for _, piece := range o.fonts.pieces(run) {
 			at := page.Pt(t.X, t.Y).Add(along.Mul(x)).Add(up.Mul(run.Rise))
 			fmt.Fprintf(&o.content, "/%s %.4g Tf %.5f %.5f %.5f %.5f %.3f %.3f Tm <%s> Tj\n", piece.font, run.Size, along.X, along.Y, up.X, up.Y, at.X, at.Y, piece.codes)
 			x += piece.width
+		}
+		if next += run.Advance; run.Advance == 0 {
+			next = x
 		}
 	}
 	o.content.WriteString("ET\n")

@@ -315,7 +315,7 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		if err != nil {
 			return err
 		}
-		out = Saved{Seq: seq, At: now}
+		out = Saved{Seq: seq, At: now, Fresh: fresh}
 		if fresh > 0 {
 			err = s.moveOnSave(tx, &locked, layer, now, fresh, c.Closed(now))
 		}
@@ -373,6 +373,7 @@ type Saved struct {
 	At      time.Time  `json:"at"`
 	State   flow.State `json:"state"`
 	Waiting int        `json:"waiting"`
+	Fresh   int        `json:"fresh"` // how many of them were new: less than Seq went up when others worked meanwhile
 }
 
 // MaxBatch is the most operations taken at once.

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"embed"
 	"encoding/hex"
+	"encoding/json"
 	"fmt"
 	"io/fs"
 	"maps"
@@ -123,4 +124,30 @@ func (a *assets) serve(c *echo.Context) error {
 	}
 	http.ServeContent(c.Response(), c.Request(), name, time.Time{}, bytes.NewReader(b))
 	return nil
+}
+
+// offline lists what a copy needs on a device without a connection: all
+// scripts but the bench's, the styles, the core, and the interface's fonts.
+func (a *assets) offline() (urls []string) {
+	for _, name := range slices.Sorted(maps.Keys(a.plain)) {
+		switch {
+		case strings.HasPrefix(name, "script/bench/"), name == "script/service-worker.js":
+		case strings.HasPrefix(name, "script/"), strings.HasPrefix(name, "static/dist/"), name == "static/app.css", name == "static/icon.svg":
+			urls = append(urls, a.url(name))
+		case strings.HasPrefix(name, "static/fonts/"), strings.HasPrefix(name, "fonts/clear-400-normal"):
+			urls = append(urls, a.url(name))
+		}
+	}
+	return urls
+}
+
+// serviceWorker serves the script that lets copies be opened without a
+// connection. It stands at the root, because it answers for all pages.
+func (s *Site) serviceWorker(c *echo.Context) error {
+	files, err := json.Marshal(s.assets.offline())
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-cache")
+	return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", fmt.Appendf(nil, "const VERSION = %q, FILES = %s;\n%s", s.assets.version, files, s.assets.plain["script/service-worker.js"]))
 }

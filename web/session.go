@@ -46,6 +46,10 @@ func (SessionCodec) Decode(b []byte) (time.Time, map[string]any, error) {
 	return s.Until, values, nil
 }
 
+// personHeader says to the service worker whose an answer is, so that it keeps
+// nothing for anybody else.
+const personHeader = "Readymargin-Person"
+
 // savePath is the route that every stroke takes.
 const savePath = "/copies/:id/ops"
 
@@ -65,6 +69,7 @@ func (s *Site) who(next echo.HandlerFunc) echo.HandlerFunc {
 				return err
 			default:
 				c.Set("person", p)
+				c.Response().Header().Set(personHeader, strconv.FormatUint(p.ID, 10))
 			}
 		}
 		return next(c)
@@ -118,4 +123,10 @@ func number(c *echo.Context, name string) (uint64, error) {
 		return 0, access.ErrHidden
 	}
 	return n, nil
+}
+
+// token gives a screen that was opened long ago the token for its forms anew.
+func (s *Site) token(c *echo.Context) error {
+	token, _ := c.Get("csrf").(string)
+	return c.JSON(http.StatusOK, map[string]string{"token": token})
 }

@@ -155,3 +155,38 @@ func TestKits(t *testing.T) {
 }
 
 func ptr[T any](v T) *T { return &v }
+
+// What is still empty: text counts where it begins, strokes by their middle;
+// of tick boxes of one question one is enough.
+func TestEmptyPlaces(t *testing.T) {
+	line := func(y float64) Place { return place(Box{100, y - 16, 300, y}, blank.Line, nil) }
+	tick := func(x float64, field, on string, one bool) Place {
+		return Place{Rect: Box{x, 300, x + 14, 314}, Baseline: 311, Size: 12, Kind: blank.Tick, Field: field, On: on, One: one}
+	}
+	g := Guide{
+		Places:    []Place{line(100), line(140), tick(100, "", "", false), tick(130, "", "", false), tick(200, "tide", "Flood", true), tick(230, "tide", "Ebb", true), place(Box{50, 400, 500, 700}, blank.Room, nil)},
+		Questions: []Question{{Number: "1.", Text: "Heights", Rect: Box{50, 80, 90, 92}}, {Number: "2.", Text: "Checked", Rect: Box{50, 290, 90, 302}}},
+	}
+	text := mark.Mark{ID: "text-0001", Page: 1, Body: &mark.FreeText{X: 102, Y: 96, Width: 600, Lines: []mark.Line{{Runs: []mark.Run{{Text: "a long answer that goes on", Size: 12, Color: "#000000"}}}}}}
+	wash := mark.Mark{ID: "wash-0001", Page: 1, Body: &mark.Highlight{Color: "#ffe27a", QuadPoints: [][8]float64{{100, 125, 300, 125, 300, 140, 100, 140}}}}
+	star := mark.Mark{ID: "star-0001", Page: 1, Body: &mark.Stamp{Name: "tick", Color: "#000000", Rect: [4]float64{131, 301, 143, 313}}}
+	ebb := mark.Mark{ID: "ebb-00001", Page: 1, Body: &mark.Widget{Field: "tide", Values: []string{"Ebb"}, Rect: Box{230, 300, 244, 314}, Sign: "dot"}}
+	for name, c := range map[string]struct {
+		marks []mark.Mark
+		want  []int
+	}{
+		"nothing done":     {nil, []int{0, 1, 2, 4}},
+		"one text":         {[]mark.Mark{text}, []int{1, 2, 4}},
+		"a wash":           {[]mark.Mark{wash}, []int{0, 1, 2, 4}},
+		"the second box":   {[]mark.Mark{star}, []int{0, 1, 4}},
+		"one of a field":   {[]mark.Mark{ebb}, []int{0, 1, 2}},
+		"all that matters": {[]mark.Mark{text, star, ebb}, []int{1}},
+	} {
+		if got := g.Empty(c.marks); !slices.Equal(got, c.want) {
+			t.Errorf("%s: %v, want %v", name, got, c.want)
+		}
+	}
+	if q, label := g.Asked(2); q != "2." || label != "Checked" {
+		t.Errorf("it is called %q %q", q, label)
+	}
+}

@@ -18,6 +18,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
+	"readymargin/core/plan"
 	"readymargin/core/words"
 )
 
@@ -38,7 +39,7 @@ func main() {
 		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "settle": bridge(settle), "put": bridge(put), "drop": bridge(drop), "clear": bridge(clearAll),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "empty": bridge(empty),
 	}))
 	select {}
 }
@@ -361,4 +362,25 @@ func threads(a []js.Value) (any, error) {
 		all[i] = note.Said{Mark: s.Mark, Remark: s.Remark}
 	}
 	return asJSON(note.Threads(all))
+}
+
+// empty(page, guide) gives the places of a page in which none of the student's
+// marks stands: for each its number, its question and its label.
+func empty(a []js.Value) (any, error) {
+	var g plan.Guide
+	if err := json.Unmarshal([]byte(a[1].String()), &g); err != nil {
+		return nil, err
+	}
+	var own []mark.Mark
+	for _, v := range order {
+		if k := marks[v]; k.layer == "work" && k.mark.Page == a[0].Int() {
+			own = append(own, k.mark)
+		}
+	}
+	out := []map[string]any{}
+	for _, i := range g.Empty(own) {
+		question, label := g.Asked(i)
+		out = append(out, map[string]any{"place": i, "question": question, "label": label})
+	}
+	return asJSON(out)
 }

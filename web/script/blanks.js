@@ -2,19 +2,21 @@
 // while Type is in hand, a click anywhere in one, and the way from one to the
 // next by Tab and Shift-Tab, across the pages.
 
+import { core } from './core.js';
 import { layer, node } from './paint.js';
 import { ask } from './net.js';
 import { goTo, surface } from './surface.js';
 import { hand, instruments } from './pointer.js';
 
-const TEXT = ['line', 'lines', 'cell', 'box', 'comb', 'room', 'number'];
-let all = []; // in reading order: {page, r, y, s, k, l}
+const WRITTEN = ['line', 'lines', 'cell', 'box', 'comb', 'room', 'number', 'tick'];
+let all = [], guides = []; // all places in reading order: {page, r, y, s, k, l}; and all there is by page
 
 // begin finds them; who marks writes beside the answers, so a teacher has none.
 export async function begin(view) {
   const pages = view.teacher ? [] : await ask(`/sheets/${view.sheet}/guide`).catch(() => []);
   if (surface.sheet !== view.sheet) return; // another copy was opened meanwhile
-  all = pages.flatMap((guide, i) => guide.places.filter((b) => TEXT.includes(b.k)).map((b) => ({ ...b, page: i + 1 })));
+  guides = pages;
+  all = pages.flatMap((guide, i) => guide.places.map((b, place) => ({ ...b, page: i + 1, place })).filter((b) => WRITTEN.includes(b.k) || b.o?.length));
   for (const s of surface.sheets) {
     s.hints?.remove();
     s.hints = layer('hints', s);
@@ -28,6 +30,11 @@ export function blankAt(page, x, y) {
   const size = (b) => (b.r[2] - b.r[0]) * (b.r[3] - b.r[1]);
   return all.filter((b) => b.page === page && x >= b.r[0] && x <= b.r[2] && y >= b.r[1] && y <= b.r[3]).sort((a, b) => size(a) - size(b))[0];
 }
+
+// empty names the places in which nothing stands yet.
+export const empty = () => guides.flatMap((guide, i) => core.empty(i + 1, guide).map((e) => ({ ...e, page: i + 1, y: guide.places[e.place].r[1] })));
+
+export const blankOf = (page, place) => all.find((b) => b.page === page && b.place === place);
 
 // walk goes to the blank behind (or before) a place; false when there is none.
 export function walk(page, x, y, back) {

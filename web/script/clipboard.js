@@ -5,6 +5,8 @@ import { picked, lay, remove } from './pick.js';
 import { marks } from './marks.js';
 import { current, surface } from './surface.js';
 import { bring } from './pictures.js';
+import { ask } from './net.js';
+import { toast } from './dialogs.js';
 
 const place = () => `clipboard ${marks.view.person}`; // a shared laptop's next person has another one
 const writes = (e) => e.target.closest?.('input, textarea, select, [contenteditable="true"]');
@@ -14,7 +16,7 @@ surface.desk.addEventListener('pointermove', (e) => { if (e.target.closest?.('.s
 
 function take(e) {
   if (writes(e) || !picked.all.length || String(getSelection())) return false;
-  const ones = picked.all.filter((x) => x.mark.kind !== 'widget').map(({ mark: { kind, body, rank, page } }) => ({ kind, body, rank, page }));
+  const ones = picked.all.filter((x) => x.mark.kind !== 'widget').map(({ mark: { kind, body, rank, page } }) => ({ kind, body, rank, page, copy: marks.view.copy }));
   localStorage.setItem(place(), JSON.stringify(ones));
   e.clipboardData?.setData('text/plain', ones.filter((o) => o.kind === 'freetext').map((o) => o.body.lines.map((l) => l.runs.map((r) => r.text).join('')).join('\n')).join('\n') || ' ');
   e.clipboardData?.setData('application/x-readymargin-marks', JSON.stringify(ones));
@@ -26,10 +28,14 @@ export function copy() { take({ target: document.body, preventDefault() {} }); }
 export function cut() { if (take({ target: document.body, preventDefault() {} })) remove(); }
 
 // paste lays what was cut or copied on the page that is in view.
-export function paste(ones) {
+export async function paste(ones) {
   ones ??= JSON.parse(localStorage.getItem(place()) ?? '[]');
   if (!ones.length || !marks.view.edit) return;
-  const s = current(), same = ones[0].page === s.number;
+  const s = current(), here = ones[0].copy === marks.view.copy, same = here && ones[0].page === s.number;
+  try {
+    // A picture has to come along to the other copy, unless it is of the shelf.
+    for (const o of ones) if (o.kind === 'picture' && !here && !marks.view.shelf?.some((p) => p.hash === o.body.hash)) await ask(`/copies/${marks.view.copy}/pictures?layer=${marks.mode.own ? 'own' : marks.view.edit}&from=${o.copy}&hash=${o.body.hash}`, { method: 'POST' });
+  } catch (e) { toast(`It was not pasted. ${e.message}`); return; }
   lay(ones, s.number, same ? 12 : 0, same ? 12 : 0);
 }
 export const full = () => !!localStorage.getItem(place());
@@ -43,5 +49,3 @@ document.addEventListener('paste', (e) => {
   const ours = e.clipboardData.getData('application/x-readymargin-marks');
   if (ours) { e.preventDefault(); paste(JSON.parse(ours)); }
 });
-
-export const forget = () => { for (const k of Object.keys(localStorage)) if (k.startsWith('clipboard ')) localStorage.removeItem(k); };

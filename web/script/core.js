@@ -45,5 +45,6 @@ export const core = {
   within: (layers, page, loop) => parsed(call('within', layers, page, Float64Array.from(loop))) ?? [],
   rubbed: (layers, page, radius, samples) => parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
   resembles: (version, before) => parsed(call('resembles', version, before ?? '')),
+  empty: (page, guide) => parsed(call('empty', page, JSON.stringify(guide))) ?? [],
   threads: (said) => parsed(call('threads', JSON.stringify(said))) ?? [],
 };

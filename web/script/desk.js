@@ -6,6 +6,7 @@ import { keep, look, settings } from './settings.js';
 import { fit, lay, surface } from './surface.js';
 import { load, marks, readyForHits, refresh } from './marks.js';
 import * as queue from './queue.js';
+import * as offline from './offline.js';
 import './draw.js';
 import './shapes.js';
 import './mend.js';
@@ -37,7 +38,7 @@ surface.onPage = (s) => ladder.current(s);
 export async function begins(view) {
   if (view.teacher) { teacher.marking.open = change; teacher.begin(); } else student.begin();
   ladder.build();
-  await show(view);
+  await show(offline.fromDevice ? await queue.remembered(view.person, view.copy) ?? view : view);
   performance.mark('shown');
   await core.load();
   readyForHits();
@@ -45,6 +46,8 @@ export async function begins(view) {
   margin.gather();
   performance.mark('ready');
   screen.dataset.ready = 'yes';
+  offline.keep(view);
+  offline.note();
 }
 
 // change shows another view of this copy, or another copy.
@@ -60,8 +63,9 @@ async function show(view) {
   Object.assign(marks.mode, { own: false, helper: '' });
   say.band();
   spine.build(view);
-  await queue.begin(view.person, view.copy, view.edit, view.seq);
-  await load(view);
+  await queue.begin(view.person, view.copy, view.edit, view.seq, view.teacher);
+  await load(view, offline.fromDevice && !online);
+  queue.start();
   blanks.begin(view);
   (view.teacher ? teacher : student).draw(view);
   ladder.current(surface.sheets[0]);
@@ -82,31 +86,68 @@ function follow(view) {
   source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}`);
   source.addEventListener('news', async (e) => {
     const news = JSON.parse(e.data);
-    if (news.moved && !view.teacher) { await moved(news); return; }
-    if (news.seq <= queue.known(layer) || queue.busy() || document.querySelector('.typing')) return;
-    const fresh = await ask(view.teacher ? `/copies/${view.copy}/marking?attempt=${view.attempt}` : `/copies/${view.copy}/view`).catch(() => null);
-    if (fresh && fresh.copy === marks.view.copy) { await queue.begin(fresh.person, fresh.copy, fresh.edit, fresh.seq); await refresh(fresh); }
+    if (news.moved && !view.teacher && !(await moved(news))) return;
+    newest = { layer, seq: news.seq };
+    catchUp();
   });
+  const mine = source; // which the browser opens again after a break, but not after a refusal
+  mine.addEventListener('error', () => { if (mine.readyState === EventSource.CLOSED) setTimeout(() => { if (source === mine) follow({ ...view, seq: queue.known(layer) }); }, 5000); });
 }
-// moved hears that the copy's state has moved. Beginning to work is this
-// screen's own doing; whatever takes the copy out of the hand shows it anew.
+
+// catchUp fetches what others did, as soon as nothing waits here and nobody
+// types: what is in the hand is not taken out of it.
+let newest = null, timer = 0;
+async function catchUp() {
+  clearTimeout(timer);
+  const { view } = marks;
+  if (newest.seq <= queue.known(newest.layer) || newest.layer !== (view.edit || 'work')) return;
+  if (queue.busy() || document.querySelector('.typing, .live')) { timer = setTimeout(catchUp, 400); return; }
+  const fresh = await ask(view.teacher ? `/copies/${view.copy}/marking?attempt=${view.attempt}` : `/copies/${view.copy}/view`).catch(() => null);
+  if (!fresh || fresh.copy !== marks.view.copy) return;
+  await queue.begin(fresh.person, fresh.copy, fresh.edit, fresh.seq, fresh.teacher);
+  await refresh(fresh);
+}
+
+// moved hears that the copy's state has moved, and says whether it is worked on
+// as before: whatever takes the copy out of the hand shows it anew.
 const working = (state) => ['not started', 'in progress', 'reworking'].includes(state);
 async function moved(news) {
-  if (news.state === 'submitted' && marks.view.state === 'submitted') return;
+  if (news.state === 'submitted' && marks.view.state === 'submitted') return false;
   if (working(news.state) && working(marks.view.state)) {
     if (news.state === marks.view.state) toast('New feedback has come. Load the page again to see it.');
     marks.view.state = news.state;
-    return;
+    student.draw(marks.view);
+    return true;
   }
   finish();
   await queue.drained().catch(() => {});
   if (!queue.busy()) location.reload();
+  return false;
 }
 window.addEventListener('pagehide', () => source?.close());
+// What was opened from this device is compared with the server as soon as
+// there is a connection and nothing waits.
+let online = !offline.fromDevice;
+async function meet() {
+  if (online || queue.busy()) return;
+  const fresh = await ask(`/copies/${marks.view.copy}/view`).catch(() => null);
+  if (!fresh || queue.busy()) return;
+  online = true;
+  if (fresh.state !== marks.view.state && !working(fresh.state)) { location.reload(); return; }
+  finish();
+  await show(fresh);
+}
+window.addEventListener('online', () => setTimeout(meet, 400));
+if (!online) setInterval(meet, 5000);
+
+queue.events.onBehind = (layer, seq) => { newest = { layer, seq }; catchUp(); };
+queue.events.onNoStore = () => toast('This browser keeps nothing on this device. Your work is saved as long as there is a connection; stay on this page until it says “Saved”.');
 queue.events.onSaved = (answer) => {
+  offline.note();
+  meet();
   if (!marks.view.teacher && answer.state !== marks.view.state && ['in progress', 'reworking'].includes(answer.state)) {
     marks.view.state = answer.state;
     student.draw(marks.view);
   }
 };
-queue.events.onOlder = async (view) => { await queue.begin(view.person, view.copy, view.edit, view.seq); await refresh(view); };
+queue.events.onOlder = async (view) => { await queue.begin(view.person, view.copy, view.edit, view.seq, view.teacher); await refresh(view); };

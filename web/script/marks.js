@@ -31,8 +31,9 @@ function hide(version) {
   core.drop(version);
 }
 
-// load shows what the server has; changes that still wait are laid on top.
-export async function load(view) {
+// load shows what the server has, or what this device knew of it; changes that
+// still wait are laid on top.
+export async function load(view, fromDevice) {
   for (const v of [...marks.shown.keys()]) hide(v);
   core.clear();
   versions.clear();
@@ -44,7 +45,7 @@ export async function load(view) {
     show(m);
     if (!m.beside) versions.set(m.mark.id, m.version);
   }
-  for (const { layer, op } of await queue.waiting(view.copy)) apply(layer, op);
+  for (const { layer, op } of await queue.waiting(view.copy, fromDevice)) apply(layer, op);
   history.begin(view);
   marks.onChange();
 }
@@ -61,6 +62,7 @@ export function readyForHits() {
 
 function apply(layer, op) {
   if (op.base) hide(op.base);
+  hide(op.id); // it may be there already
   versions.set(op.on, op.id);
   if (!op.mark) return;
   show({ version: op.id, mark: op.mark, layer, shapes: core.shapes(op.mark), by: marks.view.me, mine: true, at: new Date().toISOString(), sent: !layer.startsWith('feedback') });
@@ -129,6 +131,6 @@ export function settleBeside(version, take) {
 
 // refresh takes what others did from a newer view, leaving alone what waits here.
 export async function refresh(view) {
-  if (queue.busy()) return;
-  await load(view);
+  if (!queue.busy()) await load(view);
+  queue.start();
 }

@@ -1,7 +1,7 @@
 // net asks the server and turns every answer into a value or an error that
 // can be shown: its message is a sentence for people.
 
-const token = document.querySelector('meta[name=csrf]').content;
+const meta = document.querySelector('meta[name=csrf]');
 
 export class Refused extends Error {
   constructor(status, message, code) { super(message); this.status = status; this.code = code; }
@@ -13,7 +13,7 @@ let signInAgain = null; // set by dialogs.js: shows the dialog, resolves when si
 export function onSignedOut(ask) { signInAgain = ask; }
 
 export async function ask(path, { method = 'GET', form, json, body, signal, retry = true } = {}) {
-  const headers = { Accept: 'application/json', 'X-CSRF-Token': token };
+  const headers = { Accept: 'application/json', 'X-CSRF-Token': meta.content };
   if (json !== undefined) { headers['Content-Type'] = 'application/json'; body = JSON.stringify(json); }
   if (form) body = new URLSearchParams(form);
   let res;
@@ -29,7 +29,17 @@ export async function ask(path, { method = 'GET', form, json, body, signal, retr
     await signInAgain();
     return ask(path, { method, form, json, body, signal, retry: false });
   }
+  if (res.status === 403 && retry && await freshToken()) return ask(path, { method, form, json, body, signal, retry: false });
   throw new Refused(res.status, data?.error ?? 'Something went wrong on our side.', data?.code);
+}
+
+// freshToken renews the token of forms: a screen that was opened long ago, or
+// from this device, has one that is no longer taken. It says whether it differs.
+async function freshToken() {
+  const now = await fetch('/token').then((r) => r.json()).catch(() => null);
+  if (!now || now.token === meta.content) return false;
+  meta.content = now.token;
+  return true;
 }
 
 export const post = (path, form) => ask(path, { method: 'POST', form: form ?? {} });

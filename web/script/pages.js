@@ -1,6 +1,8 @@
 // pages has what the pages around the sheet need: Alpine's components, which
 // are registered here because the strict policy allows no script in markup.
 
+import './leaving.js';
+
 document.addEventListener('alpine:init', () => {
   window.Alpine.data('printing', () => ({ print() { window.print(); } }));
 

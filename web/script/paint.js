@@ -16,10 +16,12 @@ export function layer(name, size) {
 
 function textNode(t) {
   const n = node('text', { x: t.x, y: t.y, transform: t.turn ? `rotate(${t.turn} ${t.x} ${t.y})` : undefined, 'xml:space': 'preserve' });
-  let rise = 0;
+  let rise = 0, x = t.x;
   for (const run of t.runs) {
     const piece = node('tspan', { 'font-size': run.size, fill: run.color, class: run.font, 'font-weight': run.bold ? 700 : undefined, 'font-style': run.italic ? 'italic' : undefined });
     if ((run.rise ?? 0) !== rise) { piece.setAttribute('dy', (rise - (run.rise ?? 0)).toFixed(2)); rise = run.rise ?? 0; }
+    if (x !== t.x) piece.setAttribute('x', x.toFixed(2));
+    x = run.advance ? x + run.advance : t.x;
     piece.textContent = run.text;
     n.append(piece);
   }

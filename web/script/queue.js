@@ -1,46 +1,74 @@
 // queue keeps operations in the browser's own store until the server has
 // acknowledged them, and says on screen where the work is. Sending an
-// operation twice changes nothing, so a lost answer does no harm.
+// operation twice changes nothing, so a lost answer does no harm. An
+// acknowledged one stays in the store until the device has noted the copy as
+// it is with it, so that the copy can be opened without a connection.
 
 import { ask } from './net.js';
 import { showSaved } from './saved.js';
 
 const BATCH = 60;
 let base = null, memory = [], owner = 0, sending = false, timer = 0, failures = 0, trouble = '';
-let trial = false, seq = new Map(), now = 0, savedAt = null, nextKey = 1;
-export const events = { onSaved: () => {} };
+let trial = false, notes = false, seq = new Map(), now = 0, savedAt = null, nextKey = 1;
+let told = false;
+export const events = { onSaved: () => {}, onBehind: () => {}, onNoStore: () => {} };
 
 const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
 
 async function open() {
-  const request = indexedDB.open('readymargin', 1);
-  request.onupgradeneeded = () => {
-    const s = request.result.createObjectStore('ops', { keyPath: 'key', autoIncrement: true });
-    s.createIndex('copy', ['owner', 'copy']);
+  const request = indexedDB.open('readymargin', 2);
+  request.onupgradeneeded = ({ oldVersion }) => {
+    if (oldVersion < 1) request.result.createObjectStore('ops', { keyPath: 'key', autoIncrement: true }).createIndex('copy', ['owner', 'copy']);
+    request.result.createObjectStore('views', { keyPath: ['person', 'copy'] });
   };
   base = await done(request);
+  base.onversionchange = () => { base.close(); base = null; }; // a newer screen in another tab; this one goes on without
   navigator.storage?.persist?.();
 }
 
 // begin opens the store for a person and a copy. What waits for other copies
 // of the same person is sent too; another person's changes are never seen.
-export async function begin(person, copy, layer, have) {
+export async function begin(person, copy, layer, have, teacher) {
+  notes = !teacher;
   trial = !copy; // a worksheet that is being tried out: nothing is kept
   if (trial) { say('Trying it out: nothing is kept'); return; }
   owner = person;
   now = copy;
   seq.set(`${copy} ${layer}`, have);
-  try { if (!base) await open(); } catch { base = null; }
-  const kept = base ? await all(IDBKeyRange.bound([owner, 0], [owner, Number.MAX_SAFE_INTEGER])) : [];
+  try { if (!base) await open(); } catch { base = null; if (!told) { told = true; events.onNoStore(); } }
+  const kept = base ? (await all(IDBKeyRange.bound([owner, 0], [owner, Number.MAX_SAFE_INTEGER]))).filter((m) => !m.sent) : [];
   memory = [...kept, ...memory.filter((m) => !kept.some((k) => k.op.id === m.op.id))];
   say();
-  if (memory.length) schedule(0);
 }
+
+// start sends what waits, once it is shown.
+export function start() { if (memory.length) schedule(0); }
 
 const all = (range) => done(base.transaction('ops').objectStore('ops').index('copy').getAll(range));
 
-// waiting gives what was done on a copy and is not acknowledged yet.
-export const waiting = async (copy) => (trial ? [] : base ? all([owner, copy]) : memory.filter((m) => m.copy === copy));
+// waiting gives what was done on a copy and is not acknowledged yet; with
+// everything, also what is, but was not noted here.
+export const waiting = async (copy, everything) => (trial ? [] : base ? (await all([owner, copy])).filter((m) => everything || !m.sent) : memory.filter((m) => m.copy === copy));
+
+// remember notes a copy as it is shown now: what make() gives has all that was
+// acknowledged before.
+export async function remember(copy, make) {
+  if (!base) return;
+  try {
+    const sent = (await all([owner, copy])).filter((m) => m.sent);
+    const tx = base.transaction(['views', 'ops'], 'readwrite');
+    tx.objectStore('views').put(make());
+    for (const m of sent) tx.objectStore('ops').delete(m.key);
+  } catch { /* it opens as the server last sent it */ }
+}
+
+// remembered gives a copy as this device knew it last, or null.
+export async function remembered(person, copy) {
+  try {
+    if (!base) await open();
+    return await done(base.transaction('views').objectStore('views').get([person, copy])) ?? null;
+  } catch { return null; }
+}
 
 // add keeps an operation; it resolves when the browser's store has it.
 export async function add(copy, layer, op) {
@@ -50,9 +78,13 @@ export async function add(copy, layer, op) {
   say();
   if (base) {
     try {
+      trouble = '';
       const tx = base.transaction('ops', 'readwrite', { durability: 'strict' });
-      item.key = await done(tx.objectStore('ops').add(item));
-    } catch { trouble = 'this browser keeps nothing. Stay on this page until it says “Saved”.'; }
+      const key = await done(tx.objectStore('ops').add(item));
+      await new Promise((ok, fail) => { tx.oncomplete = ok; tx.onabort = () => fail(tx.error); });
+      item.key = key;
+      if (failures) say();
+    } catch { trouble = 'this device has no room left. Stay on this page until it says “Saved”.'; say(); }
   } else item.key = -(nextKey++);
   schedule(120);
 }
@@ -74,13 +106,17 @@ async function send() {
   const { copy, layer } = memory[0];
   const batch = [];
   for (const m of memory) {
+    if (base && !trouble && !m.key) break; // it goes once this device has it
     if (m.copy !== copy || m.layer !== layer || batch.length === BATCH || (batch.length && m.refused)) break; // refused ones go singly
     batch.push(m);
   }
+  if (!batch.length) { sending = false; schedule(20); return; }
   try {
     const answer = await ask(`/copies/${copy}/ops`, { method: 'POST', json: { layer, ops: batch.map((m) => m.op) } });
     await forget(batch);
-    seq.set(`${copy} ${layer}`, answer.seq);
+    // With changes of others in between this screen is behind, and does not know all up to there.
+    if (answer.seq - answer.fresh <= (seq.get(`${copy} ${layer}`) ?? 0)) seq.set(`${copy} ${layer}`, answer.seq);
+    else if (copy === now) events.onBehind(layer, answer.seq);
     savedAt = new Date(answer.at);
     failures = 0;
     if (copy === now) events.onSaved(answer);
@@ -97,7 +133,11 @@ async function forget(batch) {
   memory = memory.filter((m) => !batch.includes(m));
   if (!base) return;
   const tx = base.transaction('ops', 'readwrite');
-  for (const m of batch) if (m.key > 0) tx.objectStore('ops').delete(m.key);
+  for (const m of batch) {
+    if (!(m.key > 0)) continue;
+    if (notes && m.copy === now) tx.objectStore('ops').put({ ...m, sent: true });
+    else tx.objectStore('ops').delete(m.key);
+  }
 }
 
 // drained resolves when everything has been acknowledged, or fails with why not.
@@ -118,14 +158,16 @@ export function say(fixed) {
   if (fixed) words = fixed;
   if (memory.length) {
     const n = memory.length;
-    const refused = trouble || memory.find((m) => m.refused)?.refused;
+    const refused = memory.find((m) => m.refused)?.refused || (failures || !sending ? trouble : '') || (failures && !base ? 'this browser keeps nothing. Stay on this page until it says “Saved”.' : '');
     if (refused) { state = 'failed'; words = `Not saved: ${refused}`; }
-    else if (failures) { state = 'waiting'; words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`; }
+    else if (failures && memory.every((m) => m.key)) { state = 'waiting'; words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`; }
     else { state = 'saving'; words = 'Saving…'; }
   }
   showSaved(state, words);
 }
 
+// Leaving with changes that are nowhere else is asked about.
+window.addEventListener('beforeunload', (e) => { if (memory.length && (!base || trouble)) e.preventDefault(); });
 window.addEventListener('online', () => { failures = 0; schedule(0); });
 window.addEventListener('pagehide', () => { if (memory.length) { clearTimeout(timer); send(); } });
 document.addEventListener('visibilitychange', () => { if (document.hidden && memory.length) { clearTimeout(timer); send(); } });

@@ -7,7 +7,10 @@ import { dialog, question, toast } from './dialogs.js';
 import { marks } from './marks.js';
 import * as queue from './queue.js';
 import { finish } from './type.js';
-import { surface } from './surface.js';
+import { instruments, take } from './pointer.js';
+import { goTo, surface } from './surface.js';
+import { blankOf, empty } from './blanks.js';
+import { seen } from './ladder.js';
 
 const top = document.querySelector('[data-top]'), main = document.querySelector('[data-do="main"]'), back = document.querySelector('[data-do="take-back"]'), away = document.querySelector('[data-do="take-away"]');
 
@@ -74,6 +77,23 @@ function look(box) {
   }));
 }
 
+const SHOWN = 8; // of what is still to be done; the rest is counted
+
+// still says what is not done yet, and leads there. It can be submitted all the same.
+function still(box, close) {
+  const lines = [], to = (words, run) => el('li', {}, el('button', { type: 'button', className: 'line', on: { click: () => { close(); run(); } } }, words));
+  const list = (head, ones) => {
+    if (ones.length) lines.push(el('h3', {}, head), el('ul', {}, ...ones.slice(0, SHOWN), ...(ones.length > SHOWN ? [el('li', { className: 'hint' }, `and ${ones.length - SHOWN} more`)] : [])));
+  };
+  const blanks = empty();
+  list(blanks.length === 1 ? 'One blank is still empty' : `${blanks.length} blanks are still empty`, blanks.map((e) => to([e.question, e.label || `on page ${e.page}`].filter(Boolean).join(' '), () => { goTo(e.page, e.y); const b = blankOf(e.page, e.place); if (b && instruments.type.into) { take('type'); instruments.type.into(b, surface.sheets[e.page - 1]); } })));
+  const used = new Set([...marks.shown.values()].map((e) => e.mark.body.meaning)), unused = (marks.view.key ?? []).filter((m) => !used.has(m.name));
+  list('Colours not used yet', unused.map((m) => el('li', { className: 'line' }, m.name)));
+  const unseen = surface.sheets.filter((s) => !seen.has(s.number));
+  list('Pages you have not looked at', unseen.map((s) => to(`Page ${s.number}`, () => goTo(s.number))));
+  box.replaceChildren(...lines);
+}
+
 async function submit() {
   finish();
   const d = dialog('submit'), wrong = d.querySelector('[data-wrong]'), yes = d.querySelector('[data-yes]');
@@ -81,6 +101,7 @@ async function submit() {
   yes.disabled = false;
   const late = marks.view.due && new Date(marks.view.due) < new Date() ? Math.ceil((Date.now() - new Date(marks.view.due)) / 60000) : 0;
   d.querySelector('[data-late]').textContent = late ? `It was due ${date(marks.view.due)}; it will be marked as late by ${span(late)}.` : '';
+  still(d.querySelector('[data-still]'), () => d.close());
   d.showModal();
   look(d.querySelector('[data-look]'));
   const before = marks.view.state;

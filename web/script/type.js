@@ -9,12 +9,15 @@ import { newId } from './ids.js';
 import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
+import { toast } from './dialogs.js';
 import { blankAt, walk } from './blanks.js';
+import { filledIn, finishFilling, isPressed, press } from './fill.js';
 import { look, lookOf, read, write } from './rich.js';
 import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
 const LEAST = 10; // points: what is too long for its blank gets no smaller
+const SMALLEST = 8; // points, in a field of several lines, which cannot grow
 let open = null; // {id, sheet, x, y, box, of, width, turn, before, merge}
 
 export const typing = () => open !== null;
@@ -26,7 +29,8 @@ instruments.type = {
     if (entry?.mark.kind === 'freetext' && !entry.beside && mayChange(entry)) return this.open(entry, p);
     await Promise.race([words(p.sheet), new Promise((r) => setTimeout(r, 250))]);
     const blank = blankAt(p.sheet.number, p.x, p.y);
-    if (blank && blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60)) return this.into(blank, p.sheet, p);
+    if (blank && isPressed(blank)) { press(blank, p.sheet, true); return; }
+    if (blank && (blank.f || (blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60)))) return this.into(blank, p.sheet, p);
     const x = Math.round(Math.min(p.x, p.sheet.w - 40) * 100) / 100;
     edit({ id: newId(), sheet: p.sheet, x, y: core.settle(p.sheet.number, p, settings.type.size), of: { ...settings.type }, before: null });
   },
@@ -34,6 +38,8 @@ instruments.type = {
   // beginning, on the line that was pressed.
   into(b, sheet, p) {
     if (open) finish();
+    if (isPressed(b)) { press(b, sheet); return; }
+    if (b.f) { intoField(b, sheet); return; }
     const there = [...marks.shown.values()].find((e) => e.layer === marks.view.edit && e.mark.kind === 'freetext' && !e.beside && mayChange(e) && e.mark.page === b.page && blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b && (b.k !== 'lines' || !p || Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4));
     if (there) { this.open(there, { sheet }); return; }
     const size = Math.min(settings.type.size, Math.max(b.s, 8));
@@ -45,8 +51,17 @@ instruments.type = {
     for (const g of entry.groups) g.style.visibility = 'hidden';
     edit({ id: entry.mark.id, sheet: p.sheet, x: t.x, y: t.y, of: lookOf(t), width: t.box, turn: t.turn, before: entry.mark }, t);
   },
-  leave() { finish(); },
+  leave() { finish(); finishFilling(); },
 };
+
+// intoField opens a form field: its text may not be longer than it allows, a
+// letter stands in each part of a comb, and what is long scrolls in its box.
+function intoField(b, sheet) {
+  const there = filledIn(b), text = there?.mark.body.text, comb = b.k === 'comb' && b.m > 0;
+  for (const g of there?.groups ?? []) g.style.visibility = 'hidden';
+  const size = Math.min(settings.type.size, Math.max(b.s, 8)), of = text ? { ...lookOf(text), largest: undefined } : { ...settings.type, size, align: '', fill: '' };
+  edit({ id: there?.mark.id ?? newId(), sheet, x: comb ? b.r[0] : b.r[0] + 3, y: b.y, of: comb ? { ...of, font: 'mono' } : of, width: b.k === 'box' || comb ? b.r[2] - b.r[0] - (comb ? 0 : 6) : undefined, before: there?.mark ?? null, field: b, comb }, text);
+}
 
 function edit(o, text) {
   const blank = o.turn ? null : blankAt(o.sheet.number, o.x + 1, o.y - 2);
@@ -76,6 +91,7 @@ function edit(o, text) {
 
 function keys(e) {
   e.stopPropagation();
+  if (e.key === 'Enter' && open?.field && open.field.k !== 'box') { e.preventDefault(); return; } // a field of one line
   if (e.key === 'Escape') { e.preventDefault(); finish(); document.querySelector('[data-desk]').focus({ preventScroll: true }); return; }
   if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) { e.preventDefault(); shift(e.key === 'ArrowUp' ? 1 : -1); return; }
   if (e.key !== 'Tab' || !open) return;
@@ -86,6 +102,12 @@ function keys(e) {
 
 // plain turns a new paragraph into a line break and pastes as plain text.
 function plain(e) {
+  const most = open?.field?.m, typed = e.data ?? e.dataTransfer?.getData('text/plain') ?? '';
+  if (most && /^insert/.test(e.inputType) && e.cancelable && e.currentTarget.textContent.length - String(getSelection()).length + typed.length > most) {
+    e.preventDefault();
+    toast(`There is room for ${most} ${most === 1 ? 'letter' : 'letters'} here.`);
+    return;
+  }
   if (e.inputType === 'insertParagraph') { e.preventDefault(); document.execCommand('insertLineBreak'); } else if (/FromPaste|FromDrop/.test(e.inputType)) {
     e.preventDefault();
     document.execCommand('insertText', false, e.dataTransfer.getData('text/plain'));
@@ -98,11 +120,16 @@ export function place() {
   const z = pixels(), { box, of, width } = open;
   look(box, { ...of, largest: largest() });
   Object.assign(box.style, { left: `${open.x * z}px`, top: '0px', transform: 'none', width: width ? `${width * z}px` : '', maxWidth: width ? '' : `${(open.right - open.x) * z}px` });
+  if (open.comb) Object.assign(box.style, combed());
+  const scrolled = box.scrollTop;
+  if (open.field?.k === 'box') Object.assign(box.style, { maxHeight: `${(open.field.r[3] - open.field.r[1]) * z}px`, overflowY: 'auto' });
+  box.scrollTop = 0;
   const probe = el('span', { className: 'probe' });
   box.prepend(probe);
   const baseline = probe.getBoundingClientRect().bottom - box.getBoundingClientRect().top;
   probe.remove();
   box.style.top = `${open.y * z - baseline}px`;
+  box.scrollTop = scrolled;
   if (open.turn) Object.assign(box.style, { transformOrigin: `0 ${baseline}px`, transform: `rotate(${open.turn}deg)` });
 }
 
@@ -113,10 +140,29 @@ function largest() {
   return Math.round(size * 100) / 100;
 }
 
+// combed gives each letter its part of a comb.
+function combed() {
+  const z = pixels(), part = ((open.field.r[2] - open.field.r[0]) * z) / open.field.m, letter = widthOf('0', open.of.size * z);
+  return { letterSpacing: `${part - letter}px`, textIndent: `${(part - letter) / 2}px`, whiteSpace: 'nowrap' };
+}
+
+const canvas = document.createElement('canvas').getContext('2d');
+function widthOf(letters, size) {
+  canvas.font = `${size}px "RM Mono"`;
+  return canvas.measureText(letters).width;
+}
+
 // fitBlank makes text that is too long for a blank of one line smaller; what
 // is still too long goes on below.
 function fitBlank() {
-  const { blank, box, of, wanted } = open;
+  const { blank, box, of, wanted, field } = open;
+  if (field?.k === 'box' && !box.querySelector('span, font')) {
+    const room = (field.r[3] - field.r[1]) * pixels();
+    for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, SMALLEST)) {
+      place();
+      if (of.size <= SMALLEST || box.scrollHeight <= room + 1) return;
+    }
+  }
   if (!blank || !['line', 'cell', 'number', 'comb'].includes(blank.k) || box.querySelector('br, sup, sub, span, font')) return;
   const before = of.size;
   for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, LEAST)) {
@@ -171,13 +217,21 @@ export function keep() {
   const { lines, width } = read(box);
   const now = find(id)?.mark ?? null;
   if (!lines.some((l) => l.runs.some((r) => r.text.trim()))) { if (now) set(id, null, { before, merge }); return; }
-  const body = { x: open.x, y: open.y, width, lines };
+  const body = { x: open.x, y: open.y, width, lines: open.comb ? combLines(lines) : lines };
   for (const [k, v] of Object.entries({ box: open.width, align: of.align, fill: of.fill, turn: open.turn })) if (v) body[k] = v;
-  if (JSON.stringify(now?.body) === JSON.stringify(body)) return;
-  const mark = { ...(now ?? before ?? {}), id, page: sheet.number, kind: 'freetext', body };
+  const { field } = open, whole = field ? { field: field.f, values: [lines.map((l, i) => l.runs.map((r) => r.text).join('') + (l.hard && i < lines.length - 1 ? '\n' : '')).join('')], rect: field.r, text: body } : body;
+  if (JSON.stringify(now?.body) === JSON.stringify(whole)) return;
+  const mark = { ...(now ?? before ?? {}), id, page: sheet.number, kind: field ? 'widget' : 'freetext', body: whole };
   if (!now && !before && marks.mode.helper) mark.helper = marks.mode.helper;
   set(id, mark, { before, merge });
   for (const g of find(id)?.groups ?? []) g.style.visibility = 'hidden';
+}
+
+// combLines sets each letter in the middle of its part.
+function combLines(lines) {
+  const z = pixels(), { field, of } = open, part = (field.r[2] - field.r[0]) / field.m, first = (part - widthOf('0', of.size * z) / z) / 2;
+  const text = lines.flatMap((l) => l.runs).map((r) => r.text).join('');
+  return [{ x: Math.round(first * 100) / 100, runs: [...text].map((letter) => ({ text: letter, size: of.size, color: of.color, font: 'mono', w: Math.round(part * 100) / 100 })) }];
 }
 
 export function finish() {

@@ -1,0 +1,209 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"testing"
+
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/plan"
+	"readymargin/demo"
+	"readymargin/e2e/browser"
+	"readymargin/school"
+)
+
+// threePages gives a student a copy of three pages.
+func threePages(t *testing.T, name string) (login string, id uint64) {
+	t.Helper()
+	ctx, sc := context.Background(), setSceneNamed(t, name)
+	teacher, student := personOf(t, name+".teacher"), personOf(t, name+".student")
+	file, err := demo.TideHeightsWithAnswers()
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := home.School.BringIn(ctx, teacher, school.Upload{Name: "three.pdf", Data: file})
+	if err != nil {
+		t.Fatal(err)
+	}
+	sheet := plan.Leaf{Use: plan.Sheet, Decided: true}
+	var all plan.Plan
+	for n := 1; n <= 3; n++ {
+		sheet.Page = n
+		all = append(all, sheet)
+	}
+	if err := home.School.Arrange(ctx, teacher, w.ID, 1, all, plan.Kit{}); err != nil {
+		t.Fatal(err)
+	}
+	a, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: school.Terms{Title: "Three pages"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := home.School.OpenOwn(ctx, student, a.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return name + ".student", c.ID
+}
+
+// keptHere waits until the device can open the copy without a connection.
+func keptHere(p *browser.Tab, pages int) func() error {
+	return func() error {
+		return p.Until("the copy is kept on the device", fmt.Sprintf(`(async()=>{ const all=await (await caches.open("kept")).keys(), own=await (await caches.open("pages")).match(location.pathname); return own && all.filter(r=>/\/(pages|print)\//.test(r.url)).length >= %d })()`, 2*pages))
+	}
+}
+
+// stroke draws a short line, the n-th of a page, and goes to the page first.
+func stroke(p *browser.Tab, page, n int) error {
+	x, y := 60+float64(n%10)*45, 120+float64(n/10)*40
+	if _, err := browser.Eval[int](p, fmt.Sprintf(`const s=document.querySelectorAll("section.sheet")[%d], r=s.getBoundingClientRect(), d=document.querySelector("[data-desk]"); d.scrollTop += r.top + r.height*%f - d.getBoundingClientRect().top - d.clientHeight/2; return 1`, page-1, y/841.89)); err != nil {
+		return err
+	}
+	return p.Drag("mouse", 0.5, browser.Place{Page: page, X: x, Y: y}, browser.Place{Page: page, X: x + 12, Y: y + 9}, browser.Place{Page: page, X: x + 30, Y: y + 2})
+}
+
+// Without a connection 200 things are done on three pages, with the copy
+// opened anew in between; the browser is killed. Started again with the same
+// profile, all 200 reach the server, once.
+func TestOfflineForTwoHundredChangesAndACrash(t *testing.T) {
+	ctx := context.Background()
+	login, id := threePages(t, "offline")
+	profile, path := t.TempDir(), fmt.Sprintf("/copies/%d", id)
+	b, err := browser.StartIn(profile, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := b.Own(home.Base, 1280, 800)
+	if err != nil {
+		t.Fatal(err)
+	}
+	draw := func(from, to int) func() error {
+		return func() error {
+			for i := from; i < to; i++ {
+				if err := stroke(p, i%3+1, i/3); err != nil {
+					return err
+				}
+			}
+			return nil
+		}
+	}
+	waits := func(n int) func() error {
+		return func() error {
+			return p.Until(fmt.Sprint(n, " changes wait"), fmt.Sprintf(`document.querySelector("[data-saved-words]").textContent === "On this device only, %d changes waiting"`, n))
+		}
+	}
+	pen := func() error { return p.Click(`.place [aria-label="Pen"]`) }
+	steps(t,
+		func() error { return p.SignIn(login, scenePassword) },
+		func() error { return p.Go(path) }, p.Ready, keptHere(p, 3), pen,
+		draw(0, 10),
+		func() error {
+			return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
+		},
+		func() error { home.KillServer(); return nil },
+		draw(10, 110), waits(100),
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d", 1<<40)) },
+		func() error {
+			return p.Until("it says what can be opened", `document.body.innerText.includes("There is no connection") && document.querySelector("a[href='`+path+`']")`)
+		},
+		func() error { return p.Go(path) }, p.Ready,
+		func() error {
+			return p.Until("all that was drawn is there", `document.querySelectorAll(".marks g[data-mark]").length === 110`)
+		},
+		waits(100), pen, draw(110, 210), waits(200),
+	)
+	b.Process().Kill()
+	b.Stop()
+	if err := home.Serve(); err != nil {
+		t.Fatal(err)
+	}
+	if b, err = browser.StartIn(profile, ""); err != nil {
+		t.Fatal(err)
+	}
+	defer b.Stop()
+	if p, err = b.Own(home.Base, 1280, 800); err != nil {
+		t.Fatal(err)
+	}
+	steps(t,
+		p.Clear, // the killed browser may or may not have kept the cookie
+		func() error { return p.SignIn(login, scenePassword) },
+		func() error { return p.Go(path) }, p.Ready,
+		func() error {
+			return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
+		},
+		func() error {
+			return p.Until("all is on the screen", `document.querySelectorAll(".marks g[data-mark]").length === 210`)
+		},
+	)
+	heads, err := home.Store.Heads(ctx, id, copy.Work)
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen, pages := map[string]int{}, map[int]int{}
+	for _, h := range heads {
+		seen[h.On]++
+		pages[h.Mark.Page]++
+	}
+	ops, err := home.Store.OpsAfter(ctx, id, copy.Work, 0)
+	if err != nil || len(seen) != 210 || len(heads) != 210 || len(ops) != 210 || pages[1] != 70 || pages[2] != 70 || pages[3] != 70 {
+		t.Errorf("%d marks, %d heads, %d operations, by page %v, want 210 and 70 a page (%v)", len(seen), len(heads), len(ops), pages, err)
+	}
+}
+
+// Two browsers of one student work on the same copy in turn; both show
+// everything. What both changed without knowing of each other is kept twice.
+func TestTwoBrowsersOfOneStudent(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Twice")
+	id := sc.copies[flow.NotStarted].ID
+	var two []*browser.Tab
+	for range 2 {
+		b, err := browser.StartIn(t.TempDir(), "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer b.Stop()
+		p, err := b.Own(home.Base, 1280, 800)
+		if err != nil {
+			t.Fatal(err)
+		}
+		steps(t, func() error { return p.SignIn("twice.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)
+		two = append(two, p)
+	}
+	shows := func(p *browser.Tab, n int) func() error {
+		return func() error {
+			return p.Until(fmt.Sprint(n, " marks are shown"), fmt.Sprintf(`new Set([...document.querySelectorAll(".marks g[data-mark]:not(.beside)")].map(g=>g.dataset.mark)).size === %d`, n))
+		}
+	}
+	for _, p := range two {
+		steps(t, func() error { return p.Click(`.place [aria-label="Pen"]`) })
+	}
+	for i := range 6 {
+		steps(t, func() error { return stroke(two[i%2], 1, i) }, shows(two[0], i+1), shows(two[1], i+1))
+	}
+	// One text, changed by both while the server is away.
+	first, second := two[0], two[1]
+	write := func(p *browser.Tab, text string) {
+		steps(t, func() error { return p.Click(`.place [aria-label="Type"]`) },
+			func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 720}) }, func() error { return p.Type(text) },
+			func() error { return p.Click(`.place [aria-label="Pick"]`) })
+	}
+	write(first, "tide")
+	steps(t, shows(first, 7), shows(second, 7), func() error { home.KillServer(); return nil })
+	write(first, " high")
+	write(second, " low")
+	if err := home.Serve(); err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range two {
+		steps(t, func() error {
+			return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
+		}, func() error {
+			return p.Until("both are shown", `["tide high","tide low"].every(t=>[...document.querySelectorAll(".marks text")].some(x=>x.textContent===t)) && document.querySelectorAll(".marks g.beside").length === 1`)
+		})
+	}
+	heads, err := home.Store.Heads(ctx, id, copy.Work)
+	if err != nil || len(heads) != 8 {
+		t.Errorf("%d heads are kept, want six strokes and two texts (%v)", len(heads), err)
+	}
+}

@@ -1,0 +1,36 @@
+// offline asks the browser to keep what this copy needs, and shows a copy that
+// was opened from there as this device knew it last.
+
+import { marks } from './marks.js';
+import { surface } from './surface.js';
+import { toast } from './dialogs.js';
+import * as queue from './queue.js';
+
+export const fromDevice = !!document.querySelector('meta[name="from-device"]');
+const PAGES = 40; // of which pictures are kept before they are looked at
+
+// keep lets the copy be opened again without a connection.
+export async function keep(view) {
+  if (view.trial || view.teacher || !navigator.serviceWorker) return;
+  try {
+    await navigator.serviceWorker.register('/service-worker.js');
+    const { active } = await navigator.serviceWorker.ready;
+    const files = surface.sheets.slice(0, PAGES).flatMap((s) => [`/sheets/${view.sheet}/pages/${s.number}/150`, `/sheets/${view.sheet}/print/${s.number}`]);
+    if (!fromDevice) active.postMessage({ page: location.pathname, leads: [`/assignments/${view.assignment}`], files: [`/sheets/${view.sheet}/guide`, ...files] });
+  } catch { /* a browser that keeps nothing works as long as it is connected */ }
+}
+
+// A moment after changes were saved, and when the screen is left, the device
+// notes what it knows of the copy.
+let timer = 0;
+export function note(wait = 2000) {
+  const { view } = marks;
+  if (!view || view.trial || view.teacher) return;
+  clearTimeout(timer);
+  timer = setTimeout(() => {
+    queue.remember(view.copy, () => ({ ...marks.view, marks: [...marks.shown.values()].map(({ groups, ...m }) => m), seq: queue.known(view.edit) }));
+  }, wait);
+}
+document.addEventListener('visibilitychange', () => { if (document.hidden) note(0); });
+
+if (fromDevice) toast('There is no connection. You can work on: everything is kept on this device and sent when it is back.');
