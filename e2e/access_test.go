@@ -197,7 +197,7 @@ var rights = map[string]any{
 	"POST /copies/:id/return": submittedOnly(marks), "GET /copies/:id/others": submittedOnly(marks),
 	"GET /copies/:id/print": map[flow.State]string{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
-	"POST /settings": signed, "GET /token": everybody, "GET /service-worker.js": everybody,
+	"POST /settings": signed, "GET /practice": signed, "GET /token": everybody, "GET /service-worker.js": everybody,
 }
 
 func submittedOnly(who string) map[flow.State]string {

@@ -37,6 +37,7 @@ var routes = []route{
 	{"POST", "/slip", (*Site).useSlip, 0},
 	{"POST", "/invitations", (*Site).invite, 0},
 	{"GET", "/to-do", (*Site).toDo, 0},
+	{"GET", "/practice", (*Site).practise, 0},
 	{"GET", "/token", (*Site).token, 0},
 	{"GET", "/service-worker.js", (*Site).serviceWorker, 0},
 	{"GET", "/directory", (*Site).directory, 0},

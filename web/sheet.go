@@ -38,6 +38,15 @@ func (s *Site) sheet(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v})
 }
 
+// practise shows the practice sheet on the student's screen.
+func (s *Site) practise(c *echo.Context) error {
+	v, err := s.school.Practise(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v})
+}
+
 func (s *Site) own(c *echo.Context) (school.View, error) {
 	n, err := number(c, "id")
 	if err != nil {

@@ -19,7 +19,8 @@ var arrows = map[string][]string{
 	"sound":           {"confine"},
 	"office":          {"confine"},
 	"photo":           {"confine"},
-	"school":          {"core", "pdf", "sound", "office", "photo"}, // of these four only their types, for the interfaces that school declares
+	"practice":        {"core"},
+	"school":          {"core", "pdf", "sound", "office", "photo", "practice"}, // of the four before the last only their types, for the interfaces that school declares
 	"store":           {"core", "school"},
 	"store/mariadb":   {},
 	"web":             {"core", "school", "pdf", "sound", "office", "photo"},

@@ -19,6 +19,7 @@ import (
 	"readymargin/core/note"
 	"readymargin/core/page"
 	"readymargin/core/plan"
+	"readymargin/core/practice"
 	"readymargin/core/words"
 )
 
@@ -39,7 +40,7 @@ func main() {
 		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "settle": bridge(settle), "put": bridge(put), "drop": bridge(drop), "clear": bridge(clearAll),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "empty": bridge(empty),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "empty": bridge(empty), "practised": bridge(practised),
 	}))
 	select {}
 }
@@ -383,4 +384,15 @@ func empty(a []js.Value) (any, error) {
 		out = append(out, map[string]any{"place": i, "question": question, "label": label})
 	}
 	return asJSON(out)
+}
+
+// practised() tells of each step of the practice sheet whether it is done.
+func practised([]js.Value) (any, error) {
+	var own []mark.Mark
+	for _, v := range order {
+		if k := marks[v]; k.layer == "work" {
+			own = append(own, k.mark)
+		}
+	}
+	return asJSON(practice.Done(own))
 }

@@ -46,5 +46,6 @@ export const core = {
   rubbed: (layers, page, radius, samples) => parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
   resembles: (version, before) => parsed(call('resembles', version, before ?? '')),
   empty: (page, guide) => parsed(call('empty', page, JSON.stringify(guide))) ?? [],
+  practised: () => parsed(call('practised')) ?? [],
   threads: (said) => parsed(call('threads', JSON.stringify(said))) ?? [],
 };

@@ -7,6 +7,7 @@ import { fit, lay, surface } from './surface.js';
 import { load, marks, readyForHits, refresh } from './marks.js';
 import * as queue from './queue.js';
 import * as offline from './offline.js';
+import * as practice from './practice.js';
 import './draw.js';
 import './shapes.js';
 import './mend.js';
@@ -30,7 +31,7 @@ import './window.js';
 
 const screen = document.querySelector('[data-screen]');
 
-marks.onChange = () => { margin.gather(); margin.count(); ladder.count(); };
+marks.onChange = () => { margin.gather(); margin.count(); ladder.count(); practice.show(); };
 surface.onMove = () => { margin.arrange(); place(); };
 surface.onPage = (s) => ladder.current(s);
 
@@ -44,6 +45,7 @@ export async function begins(view) {
   readyForHits();
   for (const s of surface.sheets) if (s.near && s.fetched) { s.fetched.then(() => margin.gather()); }
   margin.gather();
+  practice.show();
   performance.mark('ready');
   screen.dataset.ready = 'yes';
   offline.keep(view);

@@ -164,7 +164,7 @@ function inHand(done) {
   if (has('opacity')) out.push(slider('Strength', all.find((e) => e.mark.body.opacity)?.mark.body.opacity ?? 1, again((opacity) => restyle({ opacity }))));
   if (all.length > 1) out.push(hint(`${all.length} things in hand`));
   out.push(row(act('copy', 'Copy', clipboard.copy), act('cut', 'Cut', clipboard.cut), act('duplicate', 'Double', duplicate)),
-    row(act('front', 'To the front', () => order(true)), act('behind', 'To the back', () => order(false))));
+    row(act('front', 'To front', () => order(true)), act('behind', 'To back', () => order(false))));
   if (kinds.has('ink') && kinds.size === 1) out.push(row(act('stamp', 'Keep as a stamp', () => { toast(ownStamp(all) ? 'Kept: it is among the stamps now.' : 'That is too much for a stamp.'); done(); })));
   out.push(row(act('bin', 'Delete', remove)));
   return out;

@@ -70,11 +70,14 @@ export function help() {
   dialog.querySelector('[data-help-here]').textContent = HELP[hand.name] ?? '';
   dialog.querySelector('[data-help]').replaceChildren(...rows.map(([k, what]) => el('p', { className: 'flex justify-between gap-4' }, el('span', {}, what), el('strong', { className: 'whitespace-nowrap' }, k))));
   for (const box of dialog.querySelectorAll('[data-set]')) box.checked = settings[box.dataset.set];
+  for (const b of dialog.querySelectorAll('[data-press]')) b.hidden = document.querySelector(`.head ${b.dataset.press}`)?.hidden ?? true;
   dialog.showModal();
 }
 for (const box of dialog.querySelectorAll('[data-set]')) box.addEventListener('change', () => { settings[box.dataset.set] = box.checked; keep(); look(); });
 document.querySelector('[data-do="help"]').addEventListener('click', help);
 for (const name of ['list', 'find']) document.querySelector(`[data-do="${name}"]`)?.addEventListener('click', () => panel.open(name));
+// On a narrow screen the head has no room for these.
+for (const b of dialog.querySelectorAll('[data-press]')) b.addEventListener('click', () => { dialog.close(); document.querySelector(`.head ${b.dataset.press}`)?.click(); });
 dialog.querySelector('[data-do="full"]')?.addEventListener('click', () => {
   dialog.close();
   if (document.fullscreenElement) document.exitFullscreen(); else document.documentElement.requestFullscreen?.().catch(() => {});
