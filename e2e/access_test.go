@@ -192,7 +192,7 @@ var rights = map[string]any{
 	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student",
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
 	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
-	"POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
+	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
 	"GET /copies/:id/marking": submittedOnly(marks), "POST /copies/:id/points": submittedOnly(marks),
 	"POST /copies/:id/return": submittedOnly(marks), "GET /copies/:id/others": submittedOnly(marks),
 	"GET /copies/:id/print": map[flow.State]string{
@@ -221,8 +221,11 @@ func allowed(r any, state flow.State, kind string) bool {
 // who asks, so that the table can be walked without moving anything.
 var bodies = map[string]string{
 	"POST /copies/:id/ops": `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
-	"POST /copies/:id/pictures": "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.png\"\r\n\r\nno picture\r\n--b--\r\n",
+	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,
 }
+
+// noFile brings a file in that is none.
+const noFile = "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.png\"\r\n\r\nno picture\r\n--b--\r\n"
 
 func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 	sc := setScene(t)

@@ -56,6 +56,7 @@ var problems = map[string]string{
 	"batch":           "The server could not take these changes.",
 	"settings":        "Your settings could not be kept.",
 	"no file":         "Choose a file first.",
+	"other sheet":     "This file is not of this sheet: no page of the sheet looks like its page %s. Nothing was taken over.",
 	"plan":            "These pages could not be arranged like this. Nothing was changed.",
 	"kit":             "Every colour needs a name and a sign of its own. Nothing was changed.",
 	"no course":       "Choose at least one course.",

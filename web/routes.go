@@ -103,6 +103,7 @@ var routes = []route{
 	{"POST", "/copies/:id/improve", (*Site).improve, 0},
 	{"POST", "/copies/:id/sounds", (*Site).addSound, sound.MaxBytes + 1<<20},
 	{"GET", "/copies/:id/sounds/:hash", (*Site).enclosed, 0},
+	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, 0},
 	{"POST", "/copies/:id/pictures", (*Site).enclose, maxPicture},
 	{"GET", "/copies/:id/pictures/:hash", (*Site).enclosed, 0},
 	{"GET", "/copies/:id/marking", (*Site).markingView, 0},
@@ -129,7 +130,7 @@ func (s *Site) routes(e *echo.Echo) {
 	for _, r := range routes {
 		most := r.body
 		switch {
-		case r.method == "POST" && (r.path == "/worksheets" || r.path == "/worksheets/:id/pages" || r.path == "/worksheets/:id/shelf"):
+		case r.method == "POST" && (r.path == "/worksheets" || r.path == "/worksheets/:id/pages" || r.path == "/worksheets/:id/shelf" || r.path == "/copies/:id/elsewhere"):
 			most = s.school.Press.Limits().Bytes + 1<<20
 		case most == 0:
 			most = smallBody

@@ -189,6 +189,23 @@ func (s *Site) enclose(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, pic)
 }
 
+// elsewhere takes over what was done on the sheet with another program.
+func (s *Site) elsewhere(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	files, err := uploads(c)
+	if err != nil {
+		return err
+	}
+	brought, err := s.school.BringElsewhere(c.Request().Context(), me(c), n, files[0])
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, brought)
+}
+
 func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Enclosed) }
 
 func (s *Site) printCopy(c *echo.Context) error {

@@ -112,3 +112,19 @@ func (k Ink) Adds(o Ink) bool {
 	more := now - k.within(o.grown(), -bx, -by)
 	return more >= 25 && more*50 >= was
 }
+
+// In returns which part of k's ink o has too, from 0 to 1. The two may lie a
+// little differently.
+func (k Ink) In(o Ink) float64 {
+	all := k.count()
+	if all == 0 {
+		return 0
+	}
+	wide, best := o.grown(), 0
+	for dy := -apart; dy <= apart; dy++ {
+		for dx := -apart; dx <= apart; dx++ {
+			best = max(best, k.within(wide, dx, dy))
+		}
+	}
+	return float64(best) / float64(all)
+}

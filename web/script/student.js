@@ -46,6 +46,7 @@ export function draw(v) {
   }
   const said = document.querySelector('[data-instructions]');
   if (said && v.state !== 'submitted') lines.push(el('details', { className: 'rich mt-2', open: v.state === 'not started' }, el('summary', {}, 'What to do'), said.content.cloneNode(true)));
+  if (v.edit && v.copy && v.way === 'copy' && !v.keepHere) lines.push(el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done it on paper or with another program? Bring in the file'));
   top.replaceChildren(...lines.filter(Boolean));
   back.hidden = !v.takeBack;
   away.hidden = (v.state === 'not started' && v.way === 'copy') || v.trial || v.keepHere;
@@ -63,6 +64,24 @@ export function begin() {
     if (!await question('Take this copy back?', 'It is no longer submitted then. Do not forget to submit it again.', 'Take it back')) return;
     try { await post(`/copies/${marks.view.copy}/take-back`); location.reload(); } catch (e) { toast(e.message); location.reload(); }
   });
+}
+
+// bringElsewhere takes over what was done on this sheet with another program.
+function bringElsewhere() {
+  const input = el('input', { type: 'file', accept: 'application/pdf,image/*' });
+  input.addEventListener('change', async () => {
+    if (!input.files[0]) return;
+    const body = new FormData();
+    body.append('file', input.files[0]);
+    toast('Comparing the file with the sheet…');
+    try {
+      await queue.drained();
+      const { pages, places } = await ask(`/copies/${marks.view.copy}/elsewhere`, { method: 'POST', body });
+      await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`));
+      toast(places ? `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${places} ${places === 1 ? 'piece' : 'pieces'} taken over. Look it over, then submit.` : 'Nothing in the file differs from the empty sheet, so nothing was taken over.');
+    } catch (e) { toast(e.message); }
+  });
+  input.click();
 }
 
 // look shows every page as the teacher will see it.

@@ -1,0 +1,173 @@
+// Package elsewhere compares a file that was worked on with another program to
+// the sheet that it was made of: which page is which, and where they differ.
+package elsewhere
+
+import (
+	"cmp"
+	"image"
+	"slices"
+	"strings"
+
+	"readymargin/core/scan"
+	"readymargin/core/words"
+)
+
+// A Page is what is known of a page for matching it.
+type Page struct {
+	Print  words.Page
+	Ink    scan.Ink
+	Width  float64 // points
+	Height float64
+}
+
+// alike is how much of a sheet's page a page of the file has to have.
+const alike = 0.75
+
+// Match returns for each page of a file the page of the sheet, from 1, that it
+// was made of, or 0. No page of the sheet is taken twice. Pages are alike by
+// their words; without words, by where they have ink.
+func Match(sheet, file []Page) []int {
+	type pair struct {
+		i, k  int
+		score float64
+	}
+	var pairs []pair
+	for i, f := range file {
+		for k, s := range sheet {
+			if score := likeness(s, f); score >= alike {
+				pairs = append(pairs, pair{i, k, score})
+			}
+		}
+	}
+	slices.SortStableFunc(pairs, func(a, b pair) int {
+		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(abs(a.i-a.k), abs(b.i-b.k)))
+	})
+	out, taken := make([]int, len(file)), map[int]bool{}
+	for _, p := range pairs {
+		if out[p.i] == 0 && !taken[p.k] {
+			out[p.i], taken[p.k] = p.k+1, true
+		}
+	}
+	return out
+}
+
+// likeness is the part of a sheet's page that a page has, from 0 to 1.
+func likeness(sheet, page Page) float64 {
+	if r := (page.Width / page.Height) / (sheet.Width / sheet.Height); r < 0.9 || r > 1.1 {
+		return 0
+	}
+	if want := counted(sheet.Print); len(want) > 4 && len(page.Print.Words) > 0 {
+		have, all, both := counted(page.Print), 0, 0
+		for w, n := range want {
+			all += n
+			both += min(n, have[w])
+		}
+		return float64(both) / float64(all)
+	}
+	return sheet.Ink.In(page.Ink)
+}
+
+func counted(p words.Page) map[string]int {
+	out := map[string]int{}
+	for _, w := range p.Words {
+		if t := strings.ToLower(strings.TrimSpace(w.Text)); t != "" {
+			out[t]++
+		}
+	}
+	return out
+}
+
+func abs(n int) int { return max(n, -n) }
+
+// Limits of what is taken for a difference: pixels that differ by less are
+// the noise of painting.
+const (
+	cell    = 8  // pixels
+	differs = 56 // of 255, in one colour
+	least   = 2  // pixels in a cell
+	most    = 48 // regions; of more the page is one
+)
+
+// Differences returns where two pictures of the same size differ, as
+// rectangles that do not overlap, from the top.
+func Differences(a, b image.Image) []image.Rectangle {
+	bounds := a.Bounds().Intersect(b.Bounds())
+	w, h := (bounds.Dx()+cell-1)/cell, (bounds.Dy()+cell-1)/cell
+	marked := make([]bool, w*h)
+	for y := range h {
+		for x := range w {
+			marked[y*w+x] = cellDiffers(a, b, image.Rect(x*cell, y*cell, (x+1)*cell, (y+1)*cell).Add(bounds.Min).Intersect(bounds))
+		}
+	}
+	var out []image.Rectangle
+	for y := range h {
+		for x := range w {
+			if marked[y*w+x] {
+				out = append(out, component(marked, w, h, x, y))
+			}
+		}
+	}
+	out = joined(out)
+	for i, r := range out {
+		out[i] = image.Rect(r.Min.X*cell, r.Min.Y*cell, r.Max.X*cell, r.Max.Y*cell).Add(bounds.Min).Inset(-3).Intersect(bounds)
+	}
+	if len(out) > most {
+		return []image.Rectangle{bounds}
+	}
+	return out
+}
+
+func cellDiffers(a, b image.Image, in image.Rectangle) bool {
+	n := 0
+	for y := in.Min.Y; y < in.Max.Y; y++ {
+		for x := in.Min.X; x < in.Max.X; x++ {
+			r0, g0, b0, _ := a.At(x, y).RGBA()
+			r1, g1, b1, _ := b.At(x, y).RGBA()
+			if max(abs(int(r0>>8)-int(r1>>8)), abs(int(g0>>8)-int(g1>>8)), abs(int(b0>>8)-int(b1>>8))) > differs {
+				if n++; n >= least {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// component takes the cells that hang together with one, over gaps of two
+// cells, out of the marked ones, and returns the rectangle around them.
+func component(marked []bool, w, h, x, y int) image.Rectangle {
+	const gap = 3
+	box := image.Rect(x, y, x+1, y+1)
+	marked[y*w+x] = false
+	for stack := []image.Point{{X: x, Y: y}}; len(stack) > 0; {
+		p := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		box = box.Union(image.Rect(p.X, p.Y, p.X+1, p.Y+1))
+		for v := max(p.Y-gap, 0); v <= min(p.Y+gap, h-1); v++ {
+			for u := max(p.X-gap, 0); u <= min(p.X+gap, w-1); u++ {
+				if marked[v*w+u] {
+					marked[v*w+u] = false
+					stack = append(stack, image.Pt(u, v))
+				}
+			}
+		}
+	}
+	return box
+}
+
+// joined unites rectangles that overlap, until none do.
+func joined(rs []image.Rectangle) []image.Rectangle {
+	for again := true; again; {
+		again = false
+		for i := 0; i < len(rs); i++ {
+			for k := i + 1; k < len(rs); k++ {
+				if rs[i].Inset(-1).Overlaps(rs[k]) {
+					rs[i] = rs[i].Union(rs[k])
+					rs = slices.Delete(rs, k, k+1)
+					again, k = true, k-1
+				}
+			}
+		}
+	}
+	return rs
+}

@@ -1,0 +1,146 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/ink"
+	"readymargin/core/mark"
+	"readymargin/demo"
+	"readymargin/e2e/browser"
+)
+
+// painted returns the first page of a PDF as poppler paints it.
+func painted(t *testing.T, file []byte) image.Image {
+	t.Helper()
+	base := filepath.Join(t.TempDir(), "page")
+	if err := os.WriteFile(base+".pdf", file, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, err := exec.Command("pdftoppm", "-r", "72", "-singlefile", "-png", base+".pdf", base).CombinedOutput(); err != nil {
+		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v %s", err, out)
+	}
+	f, err := os.Open(base + ".png")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	m, _, err := image.Decode(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m
+}
+
+// What a student did with another program is taken over: poppler paints the
+// copy as it paints the file. A file of another sheet is refused whole.
+func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Elsewhere")
+	student := personOf(t, "elsewhere.student")
+	from, to := sc.copies[flow.InProgress], sc.copies[flow.NotStarted]
+	var wave []ink.Sample
+	for i := range 40 {
+		wave = append(wave, ink.Sample{X: 90 + 8*float64(i), Y: 620 + 20*math.Sin(float64(i)/3), Pressure: 0.5})
+	}
+	done := []mark.Mark{
+		{ID: "elsewhere-wave", Page: 1, Body: &mark.Ink{Color: "#1f4fa3", Width: 3, Opacity: 1, InkList: []ink.Stroke{ink.Fit(wave)}}},
+		{ID: "elsewhere-text", Page: 1, Body: &mark.FreeText{X: 124, Y: 256, Width: 40, Lines: []mark.Line{{Runs: []mark.Run{{Text: "0.9 m", Size: 14, Color: "#1e2a44"}}}}}},
+	}
+	var ops []copy.Op
+	for _, m := range done {
+		ops = append(ops, copy.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
+	}
+	if _, err := home.School.Save(ctx, student, from.ID, copy.Work, ops); err != nil {
+		t.Fatal(err)
+	}
+	file, err := home.School.PrintCopy(ctx, student, from.ID, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	dir := t.TempDir()
+	path, strange := filepath.Join(dir, "done.pdf"), filepath.Join(dir, "strange.pdf")
+	other, err := demo.PassagePlan()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, b := range map[string][]byte{path: file.Data, strange: other} {
+		if err := os.WriteFile(name, b, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p := tab(t, 1280, 800)
+	bring := func(name string) func() error {
+		return func() error {
+			// The button opens the browser's own dialog; here it is given the file.
+			if _, err := browser.Eval[int](p, `HTMLInputElement.prototype.click=function(){ this.id="brought"; document.body.append(this) }; document.querySelector(".elsewhere").click(); return 1`); err != nil {
+				return err
+			}
+			if err := p.Choose("#brought", name); err != nil {
+				return err
+			}
+			_, err := browser.Eval[int](p, `document.querySelector("#brought").removeAttribute("id"); return 1`)
+			return err
+		}
+	}
+	steps(t,
+		func() error { return p.SignIn("elsewhere.student", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", to.ID)) }, p.Ready,
+		bring(strange), func() error {
+			return p.Until("it is refused", `document.querySelector(".toast")?.textContent.includes("not of this sheet")`)
+		},
+		bring(path), func() error {
+			return p.Until("it is taken over", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched") && document.querySelectorAll(".marks image").length >= 2`)
+		},
+	)
+	for _, m := range kept(t, p, to.ID) {
+		if m.Body.Kind() != "picture" {
+			t.Errorf("a %s was made", m.Body.Kind())
+		}
+	}
+	again, err := home.School.PrintCopy(ctx, student, to.ID, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, b := painted(t, file.Data), painted(t, again.Data)
+	for name, both := range map[string][2]image.Image{"of the file is missing on the copy": {a, b}, "of the copy is not in the file": {b, a}} {
+		if missing := strayed(both[0], both[1]); missing > 0.005 {
+			t.Errorf("%.1f %% of the ink %s", 100*missing, name)
+		}
+	}
+}
+
+// strayed returns the part of a's ink that has none of b's within a pixel.
+func strayed(a, b image.Image) float64 {
+	inked := func(m image.Image, x, y int, most uint32) bool {
+		r, g, b, _ := m.At(x, y).RGBA()
+		return min(r, g, b) < most
+	}
+	all, lost := 0, 0
+	for y := range a.Bounds().Dy() {
+		for x := range a.Bounds().Dx() {
+			if !inked(a, x, y, 0x7000) {
+				continue
+			}
+			all++
+			near := false
+			for dy := -1; dy <= 1; dy++ {
+				for dx := -1; dx <= 1; dx++ {
+					near = near || inked(b, x+dx, y+dy, 0xb000)
+				}
+			}
+			if !near {
+				lost++
+			}
+		}
+	}
+	return float64(lost) / float64(max(all, 1))
+}
