@@ -13,29 +13,23 @@ import (
 	"readymargin/school"
 )
 
-// threePages gives a student a copy of three pages.
-func threePages(t *testing.T, name string) (login string, id uint64) {
+// copyOf gives a student a copy of a file of so many pages.
+func copyOf(t *testing.T, name string, file []byte, pages int) (login string, id uint64) {
 	t.Helper()
 	ctx, sc := context.Background(), setSceneNamed(t, name)
 	teacher, student := personOf(t, name+".teacher"), personOf(t, name+".student")
-	file, err := demo.TideHeightsWithAnswers()
+	w, err := home.School.BringIn(ctx, teacher, school.Upload{Name: "sheet.pdf", Data: file})
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := home.School.BringIn(ctx, teacher, school.Upload{Name: "three.pdf", Data: file})
-	if err != nil {
-		t.Fatal(err)
-	}
-	sheet := plan.Leaf{Use: plan.Sheet, Decided: true}
 	var all plan.Plan
-	for n := 1; n <= 3; n++ {
-		sheet.Page = n
-		all = append(all, sheet)
+	for n := 1; n <= pages; n++ {
+		all = append(all, plan.Leaf{Page: n, Use: plan.Sheet, Decided: true})
 	}
 	if err := home.School.Arrange(ctx, teacher, w.ID, 1, all, plan.Kit{}); err != nil {
 		t.Fatal(err)
 	}
-	a, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: school.Terms{Title: "Three pages"}})
+	a, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: school.Terms{Title: "Sheet"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -67,7 +61,11 @@ func stroke(p *browser.Tab, page, n int) error {
 // profile, all 200 reach the server, once.
 func TestOfflineForTwoHundredChangesAndACrash(t *testing.T) {
 	ctx := context.Background()
-	login, id := threePages(t, "offline")
+	file, err := demo.TideHeightsWithAnswers()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "offline", file, 3)
 	profile, path := t.TempDir(), fmt.Sprintf("/copies/%d", id)
 	b, err := browser.StartIn(profile, "")
 	if err != nil {
