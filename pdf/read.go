@@ -12,6 +12,7 @@ import (
 
 	"readymargin/core/blank"
 	"readymargin/core/page"
+	"readymargin/core/typeset"
 	"readymargin/core/words"
 )
 
@@ -159,6 +160,9 @@ func sameLine(before, w words.Word) bool {
 	a, b := before.Rect(), w.Rect()
 	if w.Baseline == before.Baseline || within(a.Min.Y, a.Max.Y, b.Min.Y, b.Max.Y) > 0.5 {
 		gap := b.Min.X - a.Max.X
+		if typeset.RightToLeft(w.Text) {
+			gap = a.Min.X - b.Max.X
+		}
 		return gap > -0.3*b.H() && gap < 3*b.H()
 	}
 	return a.H() > a.W() && b.H() > b.W() && within(a.Min.X, a.Max.X, b.Min.X, b.Max.X) > 0.5 && apart(a, b) < 3*b.W()

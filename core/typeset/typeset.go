@@ -145,13 +145,20 @@ func (fs Faces) Missing(s string) []rune {
 func (fs Faces) Unfit(s string) []rune {
 	out := fs.Missing(s)
 	for _, r := range s {
-		p, _ := bidi.LookupRune(r)
-		if c := p.Class(); (c == bidi.R || c == bidi.AL) && !slices.Contains(out, r) {
+		if backwards(r) && !slices.Contains(out, r) {
 			out = append(out, r)
 		}
 	}
 	return out
 }
+
+func backwards(r rune) bool {
+	p, _ := bidi.LookupRune(r)
+	return p.Class() == bidi.R || p.Class() == bidi.AL
+}
+
+// RightToLeft reports whether s has letters that run from right to left.
+func RightToLeft(s string) bool { return strings.ContainsFunc(s, backwards) }
 
 // Width returns the width of s at the given size, in points.
 func (fs Faces) Width(s string, size float64) float64 {

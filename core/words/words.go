@@ -139,10 +139,11 @@ func (pg Page) run(first, last, lo, hi int) Run {
 		w := pg.Words[i]
 		r, t := w.Rect(), []rune(w.Text)
 		from, to := 0, len(t)
-		if i == last && hi < len(w.Edges) {
+		apart := len(w.Edges) == len(t)+1 // its letters can be told apart
+		if apart && i == last && hi < len(w.Edges) {
 			r.Max.X, to = w.Edges[hi], min(hi, len(t))
 		}
-		if i == first && lo < len(w.Edges) {
+		if apart && i == first && lo < len(w.Edges) {
 			r.Min.X, from = w.Edges[lo], min(lo, to)
 		}
 		if i > first {
