@@ -23,6 +23,7 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/typeset"
+	"readymargin/demo"
 	"readymargin/e2e/browser"
 )
 
@@ -441,13 +442,30 @@ func TestFromBlankToBlank(t *testing.T) {
 	}
 }
 
-// axe-core finds nothing on any main view.
-func TestAxeFindsNothing(t *testing.T) {
-	sc := setSceneNamed(t, "Axe")
+// axeFinds runs axe-core on what is shown.
+func axeFinds(t *testing.T, p *browser.Tab, where string) {
+	t.Helper()
 	axe, err := os.ReadFile("testdata/axe.min.js")
 	if err != nil {
 		t.Fatal(err)
 	}
+	found, err := browser.Eval[[]struct {
+		ID    string `json:"id"`
+		Help  string `json:"help"`
+		Nodes []string
+	}](p, string(axe)+`;const r=await axe.run(document,{runOnly:["wcag2a","wcag2aa","wcag21a","wcag21aa","wcag22aa"]}); return r.violations.map(v=>({id:v.id,help:v.help,Nodes:v.nodes.slice(0,3).map(n=>n.html.slice(0,160))}))`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, v := range found {
+		b, _ := json.Marshal(v.Nodes)
+		t.Errorf("%s: %s: %s %s", where, v.ID, v.Help, b)
+	}
+}
+
+// axe-core finds nothing on any main view.
+func TestAxeFindsNothing(t *testing.T) {
+	sc := setSceneNamed(t, "Axe")
 	views := map[string][]string{
 		"":            {"/sign-in", "/join", "/slip"},
 		"axe.student": {"/to-do", "/courses"},
@@ -468,20 +486,70 @@ func TestAxeFindsNothing(t *testing.T) {
 			if strings.Contains(path, "/copies/") {
 				steps(t, p.Ready)
 			}
-			found, err := browser.Eval[[]struct {
-				ID    string `json:"id"`
-				Help  string `json:"help"`
-				Nodes []string
-			}](p, string(axe)+`;const r=await axe.run(document,{runOnly:["wcag2a","wcag2aa","wcag21a","wcag21aa","wcag22aa"]}); return r.violations.map(v=>({id:v.id,help:v.help,Nodes:v.nodes.slice(0,3).map(n=>n.html.slice(0,160))}))`)
-			if err != nil {
-				t.Fatal(err)
-			}
-			for _, v := range found {
-				b, _ := json.Marshal(v.Nodes)
-				t.Errorf("%s %s: %s: %s %s", who, path, v.ID, v.Help, b)
-			}
+			axeFinds(t, p, who+" "+path)
 		}
 	}
+}
+
+// axe-core finds nothing on any state of the sheet screen either: with every
+// flap open, something in hand, a panel, a dialog, a form field, at night.
+func TestAxeFindsNothingOnTheSheet(t *testing.T) {
+	file, err := demo.PassagePlan()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "axesheet", file, 1)
+	p := tab(t, 1280, 800)
+	do := func(script string) func() error {
+		return func() error { _, err := browser.Eval[int](p, script+"; return 1"); return err }
+	}
+	flap := func(place, name string) func() error { return func() error { return fromFlap(p, place, name) } }
+	press := func(x, y float64) func() error {
+		return func() error { return p.Press(browser.Place{Page: 1, X: x, Y: y}) }
+	}
+	escape := func() error { return p.Key("\u001b") }
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		func() error {
+			return p.Until("the places are there", `document.querySelectorAll(".hints rect").length > 8`)
+		})
+	for _, state := range []struct {
+		name string
+		get  []func() error
+	}{
+		{"typing, with an offer", []func() error{flap("write", "Type"), press(150, 720), func() error { return p.Type("H2") }}},
+		{"a field of several lines", []func() error{press(200, 560), func() error { return p.Type("From the pier") }}},
+		{"a tick box", []func() error{press(82, 310)}},
+		{"a list", []func() error{press(200, 440)}},
+		{"a choice", []func() error{press(400, 210), escape}},
+		{"signs", []func() error{flap("write", "Signs")}},
+		{"highlighter", []func() error{flap("mark", "Highlighter")}},
+		{"shapes", []func() error{flap("draw", "Shapes")}},
+		{"stamps", []func() error{flap("draw", "Stamp")}},
+		{"pictures", []func() error{flap("draw", "Picture")}},
+		{"aids", []func() error{flap("draw", "Ruler"), do(`[...document.querySelectorAll(".flap .kind")].find(b=>b.innerText.trim()==="Protractor").click()`)}},
+		{"pen, with a neat shape offered", []func() error{flap("draw", "Pen"), func() error { return p.Drag("mouse", 0.5, round(1, 450, 700, 30)...) }}},
+		{"something in hand", []func() error{flap("pick", "Pick"), press(480, 700)}},
+		{"words selected", []func() error{do(`const x=document.querySelectorAll(".print text")[4], r=document.createRange(); r.selectNodeContents(x); getSelection().removeAllRanges(); getSelection().addRange(r)`), func() error {
+			return p.Until("the bubble is there", `[...document.querySelectorAll("button")].some(b=>b.innerText.trim()==="Cross out" && b.offsetParent)`)
+		}}},
+		{"saying", []func() error{do(`getSelection().removeAllRanges()`), flap("say", "Note")}},
+		{"a note begun", []func() error{press(480, 760)}},
+		{"rubber", []func() error{flap("mend", "Rubber")}},
+		{"everything on the copy", []func() error{do(`document.querySelector('[data-do="list"]').click()`)}},
+		{"finding", []func() error{do(`document.querySelector('[data-do="find"]').click()`), func() error { return p.Type("the") }, func() error {
+			return p.Until("something is found", `document.querySelector(".panel .line")`)
+		}}},
+		{"pictures of the pages", []func() error{escape, do(`document.querySelector("[data-ladder] .opens").click()`)}},
+		{"help", []func() error{do(`document.querySelector('[data-do="help"]').click()`)}},
+		{"night", []func() error{do(`document.querySelector('[data-set="night"]').click(); document.querySelector('[data-dialog="help"] .button.dark').click()`)}},
+		{"night, with a flap", []func() error{flap("draw", "Pen")}},
+		{"submitting", []func() error{do(`document.querySelector('[data-do="main"]').click()`)}},
+	} {
+		steps(t, state.get...)
+		axeFinds(t, p, state.name)
+	}
+	steps(t, func() error { return p.Go("/practice") }, p.Ready)
+	axeFinds(t, p, "practice")
 }
 
 // Without a microphone, or when it is refused, a sentence says what to do and

@@ -11,14 +11,14 @@ let open = false, timer = 0;
 export function build() {
   if (!box) return;
   const toggle = el('button', { className: 'opens', 'aria-expanded': String(open), 'aria-label': 'Pictures of the pages', title: 'Pictures of the pages', on: { click: () => { open = !open; screen.classList.toggle('with-pages', open); build(); count(); fit(surface.fit ?? 'width'); } } }, icon(open ? 'cross' : 'pages'));
-  box.replaceChildren(toggle, ...surface.sheets.map((s) => el('div', { className: 'step-of' }, el('button', { className: 'rung', data: { rung: s.number }, 'aria-label': `Page ${s.number}`, on: { click: () => goTo(s.number) } }, open ? picture(s) : String(s.number)))));
+  box.replaceChildren(toggle, ...surface.sheets.map((s) => el('div', { className: 'step-of' }, open ? picture(s) : null, el('button', { className: 'rung', data: { rung: s.number }, 'aria-label': `Page ${s.number}`, on: { click: () => goTo(s.number) } }, el('b', {}, String(s.number))))));
 }
 
 function picture(s) {
-  const small = el('span', { className: 'small' }, el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/25`, alt: '', loading: 'lazy' }));
+  const small = el('span', { className: 'small', 'aria-hidden': 'true' }, el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/25`, alt: '', loading: 'lazy' }));
   small.style.aspectRatio = `${s.w} / ${s.h}`;
   const of = { washes: layer('washes', s), marks: layer('marks', s) };
-  small.append(of.washes, of.marks, el('b', {}, String(s.number)));
+  small.append(of.washes, of.marks);
   s.small = of;
   return small;
 }
