@@ -2,12 +2,13 @@
 export CGO_ENABLED = 0
 GO ?= go
 
-.PHONY: help demo demo-fresh test bench shots check build styles clean
+.PHONY: help demo demo-fresh test engines bench shots check build styles clean
 
 help:
 	@echo "make demo        serve a school with demo data, keeping what is done"
 	@echo "make demo-fresh  the same, begun anew"
 	@echo "make test        run all tests"
+	@echo "make engines     go a shorter round in Firefox and WebKitGTK"
 	@echo "make bench       measure against references in the same run"
 	@echo "make shots       take the pictures in docs/screenshots"
 	@echo "make check       vet, staticcheck, govulncheck, formatting"
@@ -21,6 +22,10 @@ demo-fresh: setup-demo build
 test: setup-test build node_modules/pdfjs-dist
 	./bin/readymargin warm -cache var/test
 	$(GO) test -timeout 30m ./...
+
+engines: setup-engines build
+	./bin/readymargin warm -cache var/test
+	$(GO) run ./e2e/engines
 
 bench: setup-bench build node_modules/pdfjs-dist
 	./bin/readymargin warm -cache var/test

@@ -1,8 +1,9 @@
 #!/bin/sh
-# Installs the Debian packages that are missing: setup.sh demo | test | bench
+# Installs the Debian packages that are missing: setup.sh demo | test | engines | bench
 set -eu
 packages="mariadb-server ffmpeg espeak-ng libreoffice-writer-nogui libreoffice-impress-nogui libheif-examples fonts-dejavu-core fonts-liberation fonts-crosextra-carlito fonts-crosextra-caladea"
 case "${1:-demo}" in
+  engines) packages="$packages firefox-esr webkit2gtk-driver xvfb" ;;
   test|bench) packages="$packages chromium poppler-utils qpdf mupdf-tools" ;;
 esac
 missing=""

@@ -191,6 +191,14 @@ const inking = `const desk=document.querySelector('[data-desk]'), sheet=document
 	fire('pointerup',r.left+300,r.top+200);
 	times.sort((a,b)=>a-b); return [times[Math.floor(times.length/2)], times[Math.floor(times.length*0.95)]]`
 
+// moving scrolls, and zooms as the wheel does, a step a frame, once the page
+// was painted; it gives the frames a second of each.
+const moving = `const d=document.querySelector('[data-desk]'), frame=()=>new Promise(r=>requestAnimationFrame(r)), box=d.getBoundingClientRect();
+	const rate=async(n,step)=>{ for(let i=0;i<20;i++){ step(i); await frame(); } d.scrollTop=0; await frame(); const t=performance.now(); for(let i=0;i<n;i++){ step(i); await frame(); } return n*1000/(performance.now()-t); };
+	const scroll=await rate(90,(i)=>{ d.scrollTop+=i<45?7:-7; });
+	const wheel=(i)=>d.dispatchEvent(new WheelEvent('wheel',{bubbles:true,cancelable:true,ctrlKey:true,deltaY:i%40<20?-12:12,clientX:box.left+300,clientY:box.top+200}));
+	return [scroll, await rate(80,wheel)]`
+
 // ink: from a pointer event to the end of its frame, with 1,000 marks on the page.
 func (b *bench) ink() ([]line, error) {
 	if err := b.stage(); err != nil {
@@ -232,7 +240,13 @@ func (b *bench) ink() ([]line, error) {
 		return nil, err
 	}
 	ms, err := browser.Eval[[2]float64](t, inking)
+	if err != nil {
+		return nil, err
+	}
+	fps, err := browser.Eval[[2]float64](t, moving)
 	return []line{
+		{"scrolling a page of 1,000 marks, 4x slower", fps[0], 0, "fps", 55, true, ""},
+		{"zooming a page of 1,000 marks, 4x slower", fps[1], 0, "fps", 55, true, ""},
 		{"pointer to ink painted, 1,000 marks, 4x slower, median", ms[0], 0, "ms", 16.7, false, ""},
 		{"pointer to ink painted, 1,000 marks, 4x slower, p95", ms[1], 0, "ms", 16.7, false, ""},
 	}, err
