@@ -104,28 +104,76 @@ export function at(e, sheet, frame) {
 
 export const pixels = () => surface.zoom * PX;
 
-// setZoom sets the zoom, keeping the place under (x, y) of the window.
+// anchor gives what of a page is under a place of the window, as it is seen now.
+function anchor(x, y) {
+  const sheet = nearest(y);
+  if (!sheet) return null;
+  const r = sheet.box.getBoundingClientRect();
+  return { sheet, u: (x - r.left) / r.width, v: (y - r.top) / r.height };
+}
+
+// setZoom sets the zoom, keeping what is under (x, y) of the window there.
 export function setZoom(zoom, x, y) {
-  zoom = Math.min(Math.max(zoom, 0.2), 5);
+  settle();
   const frame = desk.getBoundingClientRect();
   x ??= frame.left + frame.width / 2;
   y ??= frame.top + frame.height / 3;
-  const held = nearest(y);
-  const before = held && at({ clientX: x, clientY: y }, held);
-  surface.zoom = zoom;
+  zoomTo(zoom, anchor(x, y), x, y);
+}
+
+const within = (zoom) => Math.min(Math.max(zoom, 0.2), 5);
+
+function zoomTo(zoom, under, x, y) {
+  surface.zoom = within(zoom);
   surface.fit = null;
   desk.classList.add('zooming'); // marks are painted anew, not stretched
   surface.sheets.forEach(stretch);
-  if (before) {
-    const r = held.box.getBoundingClientRect();
-    desk.scrollLeft += r.left + before.x * pixels() - x;
-    desk.scrollTop += r.top + before.y * pixels() - y;
+  if (under) {
+    const r = under.sheet.box.getBoundingClientRect();
+    desk.scrollLeft += r.left + under.u * r.width - x;
+    desk.scrollTop += r.top + under.v * r.height - y;
   }
   requestAnimationFrame(() => requestAnimationFrame(() => desk.classList.remove('zooming')));
   for (const s of surface.sheets) if (s.near) picture(s);
-  document.querySelector('[data-zoom-at]').value = `${Math.round(zoom * 100)} %`;
+  sayZoom(surface.zoom);
   surface.onMove();
 }
+
+const sayZoom = (zoom) => { document.querySelector('[data-zoom-at]').value = `${Math.round(zoom * 100)} %`; };
+
+// While a zoom goes on, by wheel or by two fingers, what is painted is only
+// stretched and moved, which costs no painting; a moment after its last step
+// the pages are laid out and painted anew.
+let going = null; // {left, top: of the stack when it began, k, tx, ty, x, y, timer}
+const REST = 140; // milliseconds without a step
+
+export function zoomBy(factor, x, y, dx = 0, dy = 0) {
+  if (!going) {
+    const r = stack.getBoundingClientRect();
+    going = { left: r.left, top: r.top, k: 1, tx: 0, ty: 0 };
+    stack.classList.add('going');
+  }
+  const k = within(surface.zoom * going.k * factor) / surface.zoom;
+  going.tx = x + dx - going.left - ((x - going.left - going.tx) * k) / going.k;
+  going.ty = y + dy - going.top - ((y - going.top - going.ty) * k) / going.k;
+  Object.assign(going, { k, x: x + dx, y: y + dy });
+  stack.style.transform = `translate(${going.tx}px, ${going.ty}px) scale(${k})`;
+  sayZoom(surface.zoom * k);
+  clearTimeout(going.timer);
+  going.timer = setTimeout(settle, REST);
+}
+
+// settle ends a zoom that goes on.
+function settle() {
+  if (!going) return;
+  const { k, x, y, timer } = going, under = anchor(x, y);
+  clearTimeout(timer);
+  going = null;
+  stack.classList.remove('going');
+  stack.style.transform = '';
+  zoomTo(surface.zoom * k, under, x, y);
+}
+desk.addEventListener('pointerdown', settle, true);
 
 function stretch(s) {
   s.box.style.width = `${s.w * pixels()}px`;
@@ -170,7 +218,7 @@ window.addEventListener('resize', () => (surface.fit ? fit(surface.fit) : surfac
 desk.addEventListener('wheel', (e) => {
   if (!e.ctrlKey && !e.metaKey) return;
   e.preventDefault();
-  setZoom(surface.zoom * Math.exp(-e.deltaY * (e.deltaMode ? 0.05 : 0.0025)), e.clientX, e.clientY);
+  zoomBy(Math.exp(-e.deltaY * (e.deltaMode ? 0.05 : 0.0025)), e.clientX, e.clientY);
 }, { passive: false });
 
 // Two fingers move and zoom at once; whatever one finger had begun is dropped.
@@ -180,11 +228,8 @@ desk.addEventListener('touchmove', (e) => {
   e.preventDefault();
   const [a, b] = e.touches;
   const now = { d: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY), x: (a.clientX + b.clientX) / 2, y: (a.clientY + b.clientY) / 2 };
-  if (pinch) {
-    desk.scrollLeft -= now.x - pinch.x;
-    desk.scrollTop -= now.y - pinch.y;
-    if (Math.abs(now.d - pinch.d) > 0.5) setZoom(surface.zoom * now.d / pinch.d, now.x, now.y);
-  } else desk.dispatchEvent(new CustomEvent('second-finger'));
+  if (pinch) zoomBy(now.d / pinch.d, pinch.x, pinch.y, now.x - pinch.x, now.y - pinch.y);
+  else desk.dispatchEvent(new CustomEvent('second-finger'));
   pinch = now;
 }, { passive: false });
 desk.addEventListener('touchend', () => { pinch = null; });
