@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"image/png"
 	"math"
@@ -25,6 +26,7 @@ import (
 	"readymargin/core/typeset"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/school"
 )
 
 // desk opens a fresh copy for its student.
@@ -401,6 +403,56 @@ func TestScreenAndPDFAgree(t *testing.T) {
 			t.Errorf("line %d: pdftotext does not find %q at its beginning", i+1, word)
 		}
 	}
+}
+
+// Letters of every kind are kept as they were typed: composed by an input
+// method, from right to left, beyond the basic plane. What the file cannot
+// show right is named before it is made.
+func TestLettersOfEveryKind(t *testing.T) {
+	p, id := desk(t, "Letters", 1280, 800)
+	compose := func(steps ...string) func() error {
+		return func() error {
+			for _, s := range steps {
+				if _, err := chromedp.Call(p.Ctx, input.ImeSetComposition, input.ImeSetCompositionParams{Text: s, SelectionStart: int64(len([]rune(s))), SelectionEnd: int64(len([]rune(s)))}); err != nil {
+					return err
+				}
+			}
+			return p.Type(steps[len(steps)-1])
+		}
+	}
+	at := func(y float64) func() error {
+		return func() error { return p.Press(browser.Place{Page: 1, X: 120, Y: y}) }
+	}
+	steps(t,
+		func() error { return p.Click(`.place [aria-label="Type"]`) },
+		at(700), compose("´", "é"), func() error { return p.Type("tale") },
+		at(730), compose("か", "かん", "かんじ"),
+		at(760), func() error { return p.Type("שלום 123") },
+		at(790), func() error { return p.Type("well done 👍") },
+		func() error { return p.Click(`.place [aria-label="Pick"]`) },
+	)
+	var got []string
+	for _, m := range kept(t, p, id) {
+		got = append(got, m.Body.(*mark.FreeText).String())
+	}
+	if s := strings.Join(got, "|"); s != "étale|かんじ|שלום 123|well done 👍" {
+		t.Errorf("kept %q", s)
+	}
+	// What is long stays on the page, at its foot and at its edge.
+	steps(t, func() error { return p.Click(`.place [aria-label="Type"]`) }, func() error { return p.Press(browser.Place{Page: 1, X: 480, Y: 825}) },
+		func() error { return p.Type(strings.Repeat("high water ", 12)) }, func() error { return p.Click(`.place [aria-label="Pick"]`) })
+	ms := kept(t, p, id)
+	if b := ms[len(ms)-1].Body.Bounds(); b.Max.X > 595.28 || b.Max.Y > 841.89 || len(ms) != 5 {
+		t.Errorf("the long text stands at %v", b)
+	}
+	_, err := home.School.PrintCopy(context.Background(), personOf(t, "letters.student"), id, 0, false)
+	var problem *school.Problem
+	if !errors.As(err, &problem) || problem.Code != "letters" || !strings.Contains(problem.Value, "👍") || !strings.Contains(problem.Value, "ש") || strings.Contains(problem.Value, "é") {
+		t.Errorf("before the file is made: %v", err)
+	}
+	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d/print", id)) }, func() error {
+		return p.Until("they are named", `document.body.innerText.includes("👍")`)
+	})
 }
 
 // A press anywhere in a blank begins at its beginning, on its line; Tab and

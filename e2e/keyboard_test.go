@@ -22,7 +22,7 @@ func TestAWorksheetByKeyboardAlone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	login, id := copyOf(t, "keys", file, 1)
+	login, id := copyOf(t, "keyboard", file, 1)
 	p := tab(t, 1280, 800)
 	key := func(keys ...string) func() error {
 		return func() error {

@@ -205,3 +205,119 @@ func TestTwoBrowsersOfOneStudent(t *testing.T) {
 		t.Errorf("%d heads are kept, want six strokes and two texts (%v)", len(heads), err)
 	}
 }
+
+// On a shared laptop changes that wait are told of before signing out, and the
+// next person finds nothing of them; they are there when their owner is back.
+func TestASharedLaptop(t *testing.T) {
+	ctx, sc := context.Background(), setSceneNamed(t, "Shared")
+	mine, theirs := sc.copies[flow.NotStarted], copyOfClassmate(t, "shared", sc.copies[flow.NotStarted].AssignmentID)
+	b, err := browser.StartIn(t.TempDir(), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer b.Stop()
+	p, err := b.Own(home.Base, 1280, 800)
+	if err != nil {
+		t.Fatal(err)
+	}
+	do := func(script string) func() error {
+		return func() error { _, err := browser.Eval[int](p, script+"; return 1"); return err }
+	}
+	steps(t,
+		func() error { return p.SignIn("shared.student", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", mine.ID)) }, p.Ready, keptHere(p, 1),
+		func() error { return p.Click(`.place [aria-label="Pen"]`) },
+		do(`const send=window.fetch; window.fetch=(u,o)=>String(u).endsWith("/ops")?Promise.reject(new TypeError("no line")):send(u,o)`),
+		func() error { return stroke(p, 1, 3) },
+		func() error {
+			return p.Until("it waits", `document.querySelector("[data-saved-words]").textContent.startsWith("On this device only")`)
+		},
+		func() error { return p.Go("/to-do") },
+		func() error {
+			return p.Until("the start page tells of it", `document.querySelector("[data-waiting]")?.innerText.includes("1 change on this device has not been sent yet")`)
+		},
+		do(`document.querySelector("form[action='/sign-out'] button").click()`),
+		func() error { return p.Until("it asks", `document.querySelector("[data-leaving]").open`) },
+		func() error { return p.Click(`[data-leaving] [value="no"]`) },
+		func() error {
+			return p.Until("one stays", `!document.querySelector("[data-leaving]").open && document.querySelector("form[action='/sign-out']")`)
+		},
+		do(`document.querySelector("form[action='/sign-out'] button").click()`),
+		func() error { return p.Until("it asks again", `document.querySelector("[data-leaving]").open`) },
+		func() error { return p.Click(`[data-leaving] [value="yes"]`) },
+		func() error {
+			return p.Until("one is signed out", `!document.querySelector("form[action='/sign-out']")`)
+		},
+		func() error { return p.SignIn("shared.classmate", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", theirs)) }, p.Ready,
+		func() error {
+			return p.Until("nothing of it is there", `document.querySelectorAll(".marks g[data-mark]").length === 0 && document.querySelector("[data-saved]").dataset.state === "saved"`)
+		},
+		func() error {
+			return p.Until("nor kept", fmt.Sprintf(`(async()=>!(await (await caches.open("pages")).match("/copies/%d")))()`, mine.ID))
+		},
+	)
+	for name, id := range map[string]uint64{"the student's": mine.ID, "the classmate's": theirs} {
+		if heads, err := home.Store.Heads(ctx, id, copy.Work); err != nil || len(heads) != 0 {
+			t.Errorf("%s copy has %d marks on the server (%v)", name, len(heads), err)
+		}
+	}
+	steps(t,
+		func() error { return p.Go("/to-do") },
+		do(`document.querySelector("form[action='/sign-out'] button").click()`),
+		func() error {
+			return p.Until("one is signed out", `!document.querySelector("form[action='/sign-out']")`)
+		},
+		func() error { return p.SignIn("shared.student", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", mine.ID)) }, p.Ready)
+	if got := kinds(kept(t, p, mine.ID)); got != "ink" {
+		t.Errorf("back again, the server has %q", got)
+	}
+}
+
+func copyOfClassmate(t *testing.T, name string, assignment uint64) uint64 {
+	t.Helper()
+	c, err := home.School.OpenOwn(context.Background(), personOf(t, name+".classmate"), assignment)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c.ID
+}
+
+// A browser that keeps nothing, or has no room left, is told of; with a
+// connection the work is saved all the same.
+func TestAStoreThatIsForbiddenOrFull(t *testing.T) {
+	sc := setSceneNamed(t, "Full")
+	id := sc.copies[flow.NotStarted].ID
+	for name, c := range map[string]struct{ script, says string }{
+		"forbidden": {`indexedDB.open=()=>{ throw new DOMException("", "SecurityError") }`, "This browser keeps nothing on this device"},
+		"full":      {`IDBObjectStore.prototype.add=()=>{ throw new DOMException("", "QuotaExceededError") }`, "this device has no room left"},
+	} {
+		p := tab(t, 1280, 800)
+		steps(t,
+			func() error { return p.SignIn("full.student", scenePassword) },
+			func() error { return p.Before(c.script) },
+			func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)
+		before := len(kept(t, p, id))
+		steps(t,
+			func() error { return p.Click(`.place [aria-label="Pen"]`) },
+			func() error {
+				_, err := browser.Eval[int](p, `const send=window.fetch; window.fetch=(u,o)=>String(u).endsWith("/ops")&&!window.connected?Promise.reject(new TypeError("no line")):send(u,o); return 1`)
+				return err
+			},
+			func() error { return stroke(p, 1, before+5) },
+			func() error {
+				return p.Until("it is said", fmt.Sprintf(`(document.querySelector(".toast")?.textContent ?? "").includes(%q) || document.querySelector("[data-saved-words]").textContent.includes(%q)`, c.says, c.says))
+			},
+			func() error {
+				return p.Until("it is said to be nowhere", `document.querySelector("[data-saved]").dataset.state === "failed"`)
+			},
+			func() error {
+				_, err := browser.Eval[int](p, `window.connected=true; window.dispatchEvent(new Event("online")); return 1`)
+				return err
+			})
+		if n := len(kept(t, p, id)); n != before+1 {
+			t.Errorf("%s: %d marks are saved, want %d", name, n, before+1)
+		}
+	}
+}

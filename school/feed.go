@@ -51,9 +51,10 @@ func (f *feed) tell(id uint64) {
 
 // News says that something happened to a copy; what it is, is asked for.
 type News struct {
-	Seq   int64      `json:"seq"`
-	State flow.State `json:"state"`
-	Moved bool       `json:"moved"` // the state moved, or something was returned
+	Seq      int64      `json:"seq"`
+	State    flow.State `json:"state"`
+	Moved    bool       `json:"moved"`    // the state moved, or something was returned
+	Returned bool       `json:"returned"` // feedback has come back, for the first time or again
 }
 
 // lookAgain is how often the store is asked without a wake-up, for changes
@@ -91,7 +92,8 @@ func (s *School) Follow(ctx context.Context, who Person, id uint64, layer copy.L
 		if err != nil {
 			return err
 		}
-		n := News{Seq: have, State: now.State, Moved: now.State != state || !again.Equal(returned)}
+		n := News{Seq: have, State: now.State, Returned: !again.Equal(returned)}
+		n.Moved = n.Returned || now.State != state
 		if have > seq || n.Moved {
 			if err := tell(n); err != nil {
 				return err

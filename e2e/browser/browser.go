@@ -14,6 +14,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -260,6 +261,12 @@ func (t *Tab) SignIn(login, password string) error {
 		}
 	}
 	return nil
+}
+
+// Before runs a script before those of every page that is opened next.
+func (t *Tab) Before(script string) error {
+	_, err := chromedp.Call(t.Ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+	return err
 }
 
 // Shot writes a picture of the window.

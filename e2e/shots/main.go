@@ -48,6 +48,10 @@ func press(p browser.Place) func(*browser.Tab) error {
 	return func(t *browser.Tab) error { return t.Press(p) }
 }
 
+func typed(text string) func(*browser.Tab) error {
+	return func(t *browser.Tab) error { return t.Type(text) }
+}
+
 func opened(name string) func(*browser.Tab) error {
 	return func(t *browser.Tab) error { return t.Click(`[data-name="` + name + `"]`) }
 }
@@ -70,6 +74,10 @@ var views = []view{
 	{"class-list", "mr.okonjo-bell", "/courses/1/list", 1280, 800, false, then(script(`const d=new DataTransfer(); d.items.add(new File(["Last name;First name;Username\nÅström;Zoë;\nMensah;Kofi;kofi.mensah\nNgata;Aroha;\n;;nobody\n"], "evening.csv")); const f=document.querySelector("#file"); f.files=d.files; setTimeout(()=>f.form.requestSubmit(), 50)`), func(t *browser.Tab) error { return t.Until("the list", `document.querySelector("table")`) })},
 	{"assign", "mr.okonjo-bell", "/worksheets/1/assign", 1280, 800, false, nil},
 	{"sheet", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[aria-label="Type"]`), click(`[aria-label="Type"]`), press(browser.Place{Page: 1, X: 230, Y: 340}))},
+	{"form", "leila.haddad", "/assignments/3", 1280, 800, false, then(sheet, script(`await new Promise(r=>setTimeout(r,600)); if (!document.querySelector('[data-place="write"] .take[aria-pressed="true"]')) document.querySelector('[data-place="write"] .take').click()`),
+		press(browser.Place{Page: 1, X: 240, Y: 160}), typed("Kittiwake"), press(browser.Place{Page: 1, X: 450, Y: 160}), typed("MQVR5"), press(browser.Place{Page: 1, X: 262, Y: 211}), press(browser.Place{Page: 1, X: 82, Y: 286}), press(browser.Place{Page: 1, X: 82, Y: 334}),
+		press(browser.Place{Page: 1, X: 200, Y: 440}), script(`document.querySelectorAll(".choices input")[1].click(); document.querySelector("[data-desk]").scrollTop=0; await new Promise(r=>setTimeout(r,400))`))},
+	{"practice", "leila.haddad", "/practice", 1280, 800, false, then(sheet, script(`await new Promise(r=>setTimeout(r,600))`), press(browser.Place{Page: 1, X: 150, Y: 152}), typed("Leila"), script(`await new Promise(r=>setTimeout(r,900))`))},
 	{"submit", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-do="main"]`), script(`await new Promise(r=>setTimeout(r,900))`))},
 	{"marking", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,600)); [...document.querySelectorAll("[data-top] button")][0].click(); await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".mote")[1].click()`))},
 	{"returned", "mateus.ribeiro", tides, 1280, 800, false, then(sheet, script(`document.querySelector(".mote").click()`))},

@@ -116,7 +116,7 @@ const working = (state) => ['not started', 'in progress', 'reworking'].includes(
 async function moved(news) {
   if (news.state === 'submitted' && marks.view.state === 'submitted') return false;
   if (working(news.state) && working(marks.view.state)) {
-    if (news.state === marks.view.state) toast('New feedback has come. Load the page again to see it.');
+    if (news.returned) toast('New feedback has come. Load the page again to see it.');
     marks.view.state = news.state;
     student.draw(marks.view);
     return true;

@@ -74,6 +74,7 @@ function edit(o, text) {
   box.addEventListener('input', () => {
     if (!open) return;
     fitBlank();
+    stay();
     offer(box);
     clearTimeout(open.timer);
     open.timer = setTimeout(keep, 500);
@@ -138,6 +139,14 @@ function largest() {
   let size = open.of.size;
   for (const n of open.box.querySelectorAll('span, font')) size = Math.max(size, parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || 1) * open.of.size);
   return Math.round(size * 100) / 100;
+}
+
+// stay moves text up that would run off the page's foot.
+function stay() {
+  const { box, sheet, turn, field } = open, over = box.offsetTop + box.offsetHeight - (sheet.h - EDGE) * pixels();
+  if (over <= 0 || turn || field || box.offsetTop - over < 0) return;
+  open.y = Math.round((open.y - over / pixels()) * 100) / 100;
+  box.style.top = `${box.offsetTop - over}px`;
 }
 
 // combed gives each letter its part of a comb.
