@@ -46,7 +46,7 @@ export function draw(v) {
   }
   const said = document.querySelector('[data-instructions]');
   if (said && v.state !== 'submitted') lines.push(el('details', { className: 'rich mt-2', open: v.state === 'not started' }, el('summary', {}, 'What to do'), said.content.cloneNode(true)));
-  if (v.edit && v.copy && v.way === 'copy' && !v.keepHere) lines.push(el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done it on paper or with another program? Bring in the file'));
+  if (v.edit && v.copy && v.way === 'copy' && !v.keepHere) lines.push(el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done elsewhere? Bring in the file'));
   top.replaceChildren(...lines.filter(Boolean));
   back.hidden = !v.takeBack;
   away.hidden = (v.state === 'not started' && v.way === 'copy') || v.trial || v.keepHere;
