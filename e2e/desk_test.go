@@ -201,6 +201,36 @@ func TestMarkupAndShapes(t *testing.T) {
 	}
 }
 
+// On a printed grid, points go to its crossings when that is asked for.
+func TestPointsGoToAPrintedGrid(t *testing.T) {
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "squares", file, 2)
+	p := tab(t, 1280, 800)
+	at := func(x, y float64) browser.Place { return browser.Place{Page: 2, X: x, Y: y} }
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		func() error { return fromFlap(p, "draw", "Stamp") }, func() error { return fromFlap(p, "draw", "Cross") }, func() error { return p.Press(at(185, 195)) },
+		func() error { return fromFlap(p, "draw", "To printed lines") }, func() error { return p.Press(at(185, 195)) }, func() error { return p.Press(at(335, 297)) },
+		func() error { return fromFlap(p, "draw", "Shapes") }, func() error { return fromFlap(p, "draw", "Line") }, func() error { return p.Drag("mouse", 0.5, at(123, 381), at(200, 300), at(265, 227)) },
+	)
+	// The sheet has lines every 30 points from (90, 110).
+	var got []string
+	for _, m := range kept(t, p, id) {
+		switch b := m.Body.(type) {
+		case *mark.Stamp:
+			c := b.Bounds().Center()
+			got = append(got, fmt.Sprintf("%.0f,%.0f", c.X, c.Y))
+		case *mark.Straight:
+			got = append(got, fmt.Sprintf("%.0f,%.0f-%.0f,%.0f", b.L[0], b.L[1], b.L[2], b.L[3]))
+		}
+	}
+	if s := strings.Join(got, " "); s != "185,195 180,200 330,290 120,380-270,230" {
+		t.Errorf("the points stand at %s", s)
+	}
+}
+
 // arrow presses a key that has no character.
 func arrow(p *browser.Tab, key string, shift bool) error {
 	_, err := browser.Eval[any](p, fmt.Sprintf(`document.body.dispatchEvent(new KeyboardEvent("keydown",{key:%q,shiftKey:%v,bubbles:true}))`, key, shift))

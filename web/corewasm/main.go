@@ -20,6 +20,7 @@ import (
 	"readymargin/core/page"
 	"readymargin/core/plan"
 	"readymargin/core/practice"
+	"readymargin/core/scan"
 	"readymargin/core/words"
 )
 
@@ -40,7 +41,7 @@ func main() {
 		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "settle": bridge(settle), "put": bridge(put), "drop": bridge(drop), "clear": bridge(clearAll),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "empty": bridge(empty), "practised": bridge(practised),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "empty": bridge(empty), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
 	select {}
 }
@@ -395,4 +396,17 @@ func practised([]js.Value) (any, error) {
 		}
 	}
 	return asJSON(practice.Done(own))
+}
+
+// crossing(grey, width, x, y) gives where lines of a printed grid cross near a
+// place, in a window of a page's picture as grey bytes, or null.
+func crossing(a []js.Value) (any, error) {
+	raw := make([]byte, a[0].Get("byteLength").Int())
+	js.CopyBytesToGo(raw, a[0])
+	w := a[1].Int()
+	p, ok := scan.Crossing(scan.Gray{W: w, H: len(raw) / w, Pix: raw}, page.Pt(a[2].Float(), a[3].Float()))
+	if !ok {
+		return nil, nil
+	}
+	return asJSON([2]float64{p.X, p.Y})
 }

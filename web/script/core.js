@@ -46,6 +46,7 @@ export const core = {
   rubbed: (layers, page, radius, samples) => parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
   resembles: (version, before) => parsed(call('resembles', version, before ?? '')),
   empty: (page, guide) => parsed(call('empty', page, JSON.stringify(guide))) ?? [],
+  crossing: (grey, width, x, y) => parsed(call('crossing', grey, width, x, y)),
   practised: () => parsed(call('practised')) ?? [],
   threads: (said) => parsed(call('threads', JSON.stringify(said))) ?? [],
 };

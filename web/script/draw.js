@@ -37,7 +37,7 @@ instruments.highlighter = {
     this.letters = settings.highlighter.letters;
     this.onWords = !!core.run(p.sheet.number, p, p, this.letters);
     this.body = null;
-    if (!this.onWords && p.sheet.wordless && !toldOf) { toldOf = true; toast('This page is a picture without words, so the highlighter covers boxes here.'); }
+    tellOfBoxes(p.sheet);
     words(p.sheet);
     if (this.onWords) this.move(p);
   },
@@ -76,8 +76,15 @@ const inside = (r, p) => r && p.x >= r[0] - 2 && p.x <= r[2] + 2 && p.y >= r[1] 
 
 export const signed = (m) => (m ? { meaning: m.name, sign: m.sign } : {});
 
+function tellOfBoxes(sheet) {
+  if (!sheet.wordless || toldOf) return;
+  toldOf = true;
+  toast('This page is a picture without words, so highlights and lines go where you draw them here.');
+}
+
 // underline and cross-out follow the words, as the highlighter does on print;
-// where no words are there is nothing for them to do.
+// on a page that is a picture they go along the foot, or through the middle, of
+// the box that was drawn.
 function overWords(name, kind) {
   return {
     draws: true,
@@ -86,10 +93,11 @@ function overWords(name, kind) {
       this.line = node('path', { fill: 'none', stroke: settings[name].color, 'stroke-width': 1.2 });
       p.sheet.marks.append(this.line);
       this.body = null;
+      tellOfBoxes(p.sheet);
       words(p.sheet).then(() => { if (this.from === p && !this.body) this.move(p); });
     },
     move(p) {
-      this.body = core.run(this.from.sheet.number, this.from, p, settings.highlighter.letters);
+      this.body = this.from.sheet.wordless ? box(this.from, p) : core.run(this.from.sheet.number, this.from, p, settings.highlighter.letters);
       const y = (q, i, k) => (name === 'underline' ? q[i] : (q[i] + q[k]) / 2); // the foot of the words, or their middle
       this.line.setAttribute('d', (this.body?.quadPoints ?? []).map((q) => `M${name === 'underline' ? q[6] : (q[0] + q[6]) / 2} ${y(q, 7, 1)}L${name === 'underline' ? q[4] : (q[2] + q[4]) / 2} ${y(q, 5, 3)}`).join(''));
     },

@@ -93,6 +93,7 @@ export function fill(names, name, take, done) {
       if (o.kind === 'arrow') out.push(row(hint('Head'), ...Object.entries({ to: 'At the end', from: 'At the beginning', both: 'At both' }).map(([k, words]) => chip(null, words, (o.ends ?? 'to') === k, set(() => { o.ends = k; })))));
       if (o.kind === 'circle' || o.kind === 'square') meant('shape', INKS); else out.push(swatches(INKS, o.color, to(o, 'color')));
       out.push(stepper('Width', o.width, to(o, 'width'), o.width < 2 ? 0.5 : 1, 0.5, 20), slider('Strength', o.opacity, to(o, 'opacity')));
+      out.push(snapping(set));
       if (o.kind === 'polyline') out.push(el('p', { className: 'hint' }, 'Press place after place; press the last one again to end the line.'));
     },
     pen() {
@@ -107,7 +108,7 @@ export function fill(names, name, take, done) {
       const s = settings.stamp, words = { tick: 'Tick', cross: 'Cross', question: 'Question', star: 'Star', smile: 'Smile', up: 'Up', down: 'Down' };
       out.push(row(...Object.entries(words).map(([n, w]) => el('button', { className: 'ready', title: w, 'aria-label': w, 'aria-pressed': String(s.own === undefined && s.name === n), on: { click: set(() => { s.name = n; delete s.own; }) } }, icon(`stamp-${n}`)))));
       if (settings.stamps.length) out.push(row(...settings.stamps.map((_, i) => el('button', { className: 'ready', title: `Your stamp ${i + 1}`, 'aria-label': `Your stamp ${i + 1}`, 'aria-pressed': String(s.own === i), on: { click: set(() => { s.own = i; }) } }, sketch(settings.stamps[i])))));
-      out.push(swatches(INKS, s.color, to(s, 'color')), stepper('Size', s.size ?? 18, to(s, 'size'), 4, 10, 80));
+      out.push(swatches(INKS, s.color, to(s, 'color')), stepper('Size', s.size ?? 18, to(s, 'size'), 4, 10, 80), snapping(set));
       out.push(el('p', { className: 'hint' }, settings.stamps.length ? '' : 'Draw something, pick it, and keep it as a stamp of your own.'));
     },
     picture() {
@@ -131,6 +132,8 @@ export function fill(names, name, take, done) {
   return out;
 }
 
+// snapping lets points go to printed crossings without a key held.
+const snapping = (set) => row(chip('aid-grid', 'To printed lines', settings.snap, set(() => { settings.snap = !settings.snap; })));
 const clearing = () => [row(act('bin', 'Clear this page', () => clearMarks(current()?.number)), act('bin', 'Clear the whole copy', () => clearMarks()))];
 
 function sketch(stamp) {

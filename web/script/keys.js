@@ -20,7 +20,7 @@ const table = [
   ['Enter on the page', 'A cross to point with: arrows move it, Enter presses and lets go'],
   ['Arrows', 'Move what is picked; with Shift by ten points'], ['Delete', 'Delete what is picked'],
   ['Ctrl A, Ctrl D', 'Pick all on the page, double what is picked'], ['Ctrl C, X, V', 'Copy, cut, paste'],
-  ['Shift', 'Straight steps of 15°, even sides, picking several'], ['Esc', 'Finish typing, let go'],
+  ['Shift', 'Straight steps of 15°, even sides, picking several'], ['Ctrl while drawing shapes', 'Ends go to printed lines, words and marks'], ['Esc', 'Finish typing, let go'],
   ['Space held', 'Move the page'], ['/', 'Find'],
   ['Ctrl +, Ctrl −, Ctrl 0', 'Larger, smaller, fit the width'],
 ];

@@ -19,6 +19,7 @@ const student = {
   shape: { kind: 'circle', color: INKS.blue, width: 2, opacity: 1, ends: 'to' },
   stamp: { color: INKS.red, name: 'tick', size: 18 },
   stamps: [],
+  snap: false,
   rubber: { size: 12 },
   note: { color: '' },
   picture: '',

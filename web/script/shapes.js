@@ -1,7 +1,8 @@
 // shapes draws lines, arrows, boxes, ellipses and lines through several
 // places; stamps ready signs and drawings of one's own. With Shift, lines run
-// at steps of 15 degrees, boxes and ellipses are as wide as high; with Ctrl,
-// ends go to the nearest word, mark or crossing of a grid.
+// at steps of 15 degrees, boxes and ellipses are as wide as high; with Ctrl, or
+// when that is set in the flap, ends and points go to the nearest crossing of a
+// printed grid, word or mark.
 
 import { core } from './core.js';
 import { node } from './paint.js';
@@ -10,6 +11,7 @@ import { instruments } from './pointer.js';
 import { meaning, settings } from './settings.js';
 import { round, signed } from './draw.js';
 import { toGrid } from './aids.js';
+import { toSquare } from './squares.js';
 
 const closed = (kind) => kind === 'circle' || kind === 'square';
 
@@ -33,7 +35,9 @@ function held(a, p) {
 function snapped(p, e) {
   const grid = toGrid(p);
   if (grid) return grid;
-  if (!(e.ctrlKey || e.metaKey)) return p;
+  if (!(e.ctrlKey || e.metaKey || settings.snap)) return p;
+  const square = toSquare(p);
+  if (square) return square;
   const places = [];
   const corners = ([l, t, r, b]) => places.push([l, t], [r, t], [l, b], [r, b], [(l + r) / 2, t], [(l + r) / 2, b], [l, (t + b) / 2], [r, (t + b) / 2]);
   const run = core.run(p.sheet.number, p, p, false);
@@ -103,8 +107,8 @@ document.addEventListener('keydown', (e) => { if (instruments.shape.places && (e
 
 // stamp sets a ready sign, or a drawing of one's own, where the page is pressed.
 instruments.stamp = {
-  tap(p) {
-    const { name, color, own, size = 18 } = settings.stamp;
+  tap(at, e) {
+    const { name, color, own, size = 18 } = settings.stamp, p = snapped(at, e);
     const mine = own !== undefined && settings.stamps[own];
     if (!mine) {
       add('stamp', p.sheet.number, { name, color, rect: [p.x - size / 2, p.y - size / 2, p.x + size / 2, p.y + size / 2].map(round) });

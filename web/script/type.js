@@ -4,7 +4,7 @@
 
 import { core } from './core.js';
 import { el } from './paint.js';
-import { pixels, words } from './surface.js';
+import { pixels, setZoom, surface, words } from './surface.js';
 import { newId } from './ids.js';
 import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
@@ -17,6 +17,7 @@ import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
 const LEAST = 10; // points: what is too long for its blank gets no smaller
+const READABLE = 13; // CSS pixels
 const SMALLEST = 8; // points, in a field of several lines, which cannot grow
 let open = null; // {id, sheet, x, y, box, of, width, turn, before, merge}
 
@@ -71,6 +72,8 @@ function edit(o, text) {
   open.box = box;
   o.sheet.box.append(box);
   place();
+  if (window.innerWidth <= 640 && o.of.size * pixels() < READABLE) closer(box, o.of.size);
+  beside(o, blank);
   box.addEventListener('input', () => {
     if (!open) return;
     fitBlank();
@@ -88,6 +91,21 @@ function edit(o, text) {
   range.collapse(false);
   getSelection().removeAllRanges();
   getSelection().addRange(range);
+}
+
+// beside scrolls sideways to where something is typed.
+function beside(o, blank) {
+  const d = surface.desk.getBoundingClientRect(), s = o.sheet.box.getBoundingClientRect(), z = pixels();
+  const left = s.left + (blank?.r[0] ?? o.x) * z - 12, right = s.left + (blank?.r[2] ?? o.x + 60) * z + 12;
+  if (left < d.left) surface.desk.scrollLeft -= d.left - left;
+  else if (right > d.right) surface.desk.scrollLeft += Math.min(right - d.right, left - d.left);
+}
+
+// closer brings what is typed on a telephone near enough to be read.
+function closer(box, size) {
+  const r = box.getBoundingClientRect();
+  setZoom((READABLE + 3) / size / (pixels() / surface.zoom), r.left, r.top);
+  box.scrollIntoView({ block: 'center', inline: 'nearest' });
 }
 
 function keys(e) {
