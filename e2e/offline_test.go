@@ -321,3 +321,33 @@ func TestAStoreThatIsForbiddenOrFull(t *testing.T) {
 		}
 	}
 }
+
+// When the sign-in runs out in the middle, the screen asks for it on top of the
+// page; nothing that was done is lost.
+func TestSigningInAgainOnTopOfThePage(t *testing.T) {
+	p, id := desk(t, "Again", 1280, 800)
+	steps(t,
+		func() error { return p.Click(`.place [aria-label="Pen"]`) },
+		func() error { return stroke(p, 1, 0) },
+		func() error {
+			return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
+		},
+		p.Clear,
+		func() error { return stroke(p, 1, 1) },
+		func() error {
+			return p.Until("it asks", `document.querySelector('[data-dialog="sign-in"]').open && document.querySelectorAll(".marks g[data-mark]").length === 2`)
+		},
+		func() error { return p.Fill("#again-login", "again.student") },
+		func() error { return p.Fill("#again-password", "wrong password") },
+		func() error { return p.Click(`[data-dialog="sign-in"] [data-yes]`) },
+		func() error {
+			return p.Until("a wrong password is said to be wrong", `!document.querySelector('[data-dialog="sign-in"] [data-wrong]').hidden`)
+		},
+		func() error { return p.Fill("#again-password", scenePassword) },
+		func() error { return p.Click(`[data-dialog="sign-in"] [data-yes]`) },
+		func() error { return p.Until("it goes on", `!document.querySelector('[data-dialog="sign-in"]').open`) },
+		func() error { return stroke(p, 1, 2) })
+	if got := kinds(kept(t, p, id)); got != "ink ink ink" {
+		t.Errorf("kept %q, want three strokes", got)
+	}
+}
