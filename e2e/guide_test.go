@@ -100,13 +100,13 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 		do(`button("Mark the expected words").click()`), drag(206, 174, 250, 174), until(`document.querySelectorAll(".expected").length===1`), saved,
 		take("directions"), drag(500, 60, 500, 60), until(`document.querySelector("aside textarea")`),
 		do(`document.querySelector("aside textarea").value="Read it twice."; button("Keep").click()`), saved,
-		do(`button("Highlighter").click()`), drag(112, 192, 150, 192), until(`document.querySelectorAll(".direction").length===2`), saved,
+		do(`button("Highlighter").click()`), drag(112, 192, 150, 192), until(`document.querySelectorAll(".direction > b").length===2`), saved,
 		do(`button("Voice note").click()`), drag(520, 300, 520, 300), until(`document.querySelector('[aria-label="Stop"]')`),
 		func() error {
 			return p.Until("it hears", `/0:0[1-9]/.test(document.querySelector(".clip time").innerText)`)
 		},
 		do(`document.querySelector('[aria-label="Stop"]').click()`), until(`[...document.querySelectorAll("aside button")].some(b=>b.innerText.trim()==="Keep")`), do(`button("Keep").click()`),
-		until(`document.querySelectorAll(".direction").length===3`), saved,
+		until(`document.querySelectorAll(".direction > b").length===3`), saved,
 		take("key"), do(`button("Add a meaning").click()`), fill(typed{"It means", "danger"}), saved,
 		take("shelf"), func() error { return p.Choose("#shelf-file", picture(t)) }, until(`document.querySelectorAll(".shelf-picture").length===1`), saved,
 	)
