@@ -43,7 +43,7 @@ func copyOf(t *testing.T, name string, file []byte, pages int) (login string, id
 // keptHere waits until the device can open the copy without a connection.
 func keptHere(p *browser.Tab, pages int) func() error {
 	return func() error {
-		return p.Until("the copy is kept on the device", fmt.Sprintf(`(async()=>{ const all=await (await caches.open("kept")).keys(), own=await (await caches.open("pages")).match(location.pathname); return own && all.filter(r=>/\/(pages|print)\//.test(r.url)).length >= %d })()`, 2*pages))
+		return p.Until("the copy is kept on the device", fmt.Sprintf(`await (async()=>{ const all=await (await caches.open("kept")).keys(), own=await (await caches.open("pages")).match(location.pathname); return own && all.filter(r=>/\/(pages|print)\//.test(r.url)).length >= %d })()`, 2*pages))
 	}
 }
 
@@ -254,7 +254,7 @@ func TestASharedLaptop(t *testing.T) {
 			return p.Until("nothing of it is there", `document.querySelectorAll(".marks g[data-mark]").length === 0 && document.querySelector("[data-saved]").dataset.state === "saved"`)
 		},
 		func() error {
-			return p.Until("nor kept", fmt.Sprintf(`(async()=>!(await (await caches.open("pages")).match("/copies/%d")))()`, mine.ID))
+			return p.Until("nor kept", fmt.Sprintf(`await (async()=>!(await (await caches.open("pages")).match("/copies/%d")))()`, mine.ID))
 		},
 	)
 	for name, id := range map[string]uint64{"the student's": mine.ID, "the classmate's": theirs} {

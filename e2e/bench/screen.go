@@ -204,7 +204,8 @@ const inking = `const desk=document.querySelector('[data-desk]'), sheet=document
 
 // moving scrolls, and zooms as the wheel does, a step a frame, once the page
 // was painted; it gives the frames a second of each.
-const moving = `const d=document.querySelector('[data-desk]'), frame=()=>new Promise(r=>requestAnimationFrame(r)), box=d.getBoundingClientRect();
+// It waits first for what a screen does some seconds after it was opened.
+const moving = `await new Promise(r=>setTimeout(r,9000)); const d=document.querySelector('[data-desk]'), frame=()=>new Promise(r=>requestAnimationFrame(r)), box=d.getBoundingClientRect();
 	const rate=async(n,step)=>{ for(let i=0;i<20;i++){ step(i); await frame(); } d.scrollTop=0; await frame(); const t=performance.now(); for(let i=0;i<n;i++){ step(i); await frame(); } return n*1000/(performance.now()-t); };
 	const scroll=await rate(90,(i)=>{ d.scrollTop+=i<45?7:-7; });
 	const wheel=(i)=>d.dispatchEvent(new WheelEvent('wheel',{bubbles:true,cancelable:true,ctrlKey:true,deltaY:i%40<20?-12:12,clientX:box.left+300,clientY:box.top+200}));

@@ -9,9 +9,15 @@ import * as queue from './queue.js';
 export const fromDevice = !!document.querySelector('meta[name="from-device"]');
 const PAGES = 40; // of which pictures are kept before they are looked at
 
-// keep lets the copy be opened again without a connection.
+// idle waits until nobody draws and nothing else is to be done.
+const idle = (timeout) => new Promise((ok) => { if (window.requestIdleCallback) requestIdleCallback(ok, { timeout }); else setTimeout(ok, 50); });
+
+// keep lets the copy be opened again without a connection. It begins a while
+// after the copy was opened, so that it takes nothing from the first strokes.
 export async function keep(view) {
   if (view.trial || view.teacher || !navigator.serviceWorker) return;
+  await new Promise((ok) => { setTimeout(ok, 3000); });
+  await idle(5000);
   try {
     await navigator.serviceWorker.register('/service-worker.js');
     const { active } = await navigator.serviceWorker.ready;
@@ -27,7 +33,8 @@ export function note(wait = 2000) {
   const { view } = marks;
   if (!view || view.trial || view.teacher) return;
   clearTimeout(timer);
-  timer = setTimeout(() => {
+  timer = setTimeout(async () => {
+    if (wait) await idle(4000);
     queue.remember(view.copy, () => ({ ...marks.view, marks: [...marks.shown.values()].map(({ groups, ...m }) => m), seq: queue.known(view.edit) }));
   }, wait);
 }

@@ -10,9 +10,6 @@ const PATIENCE = 6000; // milliseconds that a page is waited for when it is kept
 const COPY = /^\/copies\/\d+$/, LASTING = /^\/(sheets\/\d+\/(pages|print|extras)|copies\/\d+\/pictures)\//, FRESH = /^\/sheets\/\d+\/guide$/;
 
 self.addEventListener('install', (e) => e.waitUntil((async () => {
-  // Pages always come through here: a browser that asks the server at the same
-  // time may take its failing for an answer.
-  await e.addRoutes?.({ condition: { requestMode: 'navigate' }, source: 'fetch-event' });
   const assets = await caches.open(ASSETS);
   for (const f of FILES) if (!(await assets.match(f))) await assets.add(f);
   self.skipWaiting();
