@@ -160,7 +160,7 @@ func TestMarkupAndShapes(t *testing.T) {
 		choose("mark", "Cross out"), func() error { return p.Drag("mouse", 0.5, place(112, 192), place(130, 192), place(150, 192)) },
 		choose("draw", "Shapes"), choose("draw", "Ellipse"), func() error { return p.Drag("mouse", 0.5, place(80, 410), place(100, 440), place(140, 470)) },
 		choose("draw", "Box"), func() error { return p.Drag("mouse", 0.5, place(200, 410), place(220, 440), place(260, 470)) },
-		choose("draw", "Arrow"), shift("down"), func() error { return p.Drag("mouse", 0.5, place(300, 440), place(340, 438), place(400, 432)) }, shift("up"),
+		choose("draw", "Arrow"), choose("draw", "Large"), shift("down"), func() error { return p.Drag("mouse", 0.5, place(300, 440), place(340, 438), place(400, 432)) }, shift("up"),
 	)
 	ms := kept(t, p, id)
 	if got := kinds(ms); got != "underline strikeout circle square line" {
@@ -169,7 +169,7 @@ func TestMarkupAndShapes(t *testing.T) {
 	if u, s := ms[0].Body.(*mark.Underline), ms[1].Body.(*mark.StrikeOut); u.Text != "Carrick rocks," || s.Text != "white tower" {
 		t.Errorf("underlined %q, crossed out %q", u.Text, s.Text)
 	}
-	if l := ms[4].Body.(*mark.Straight); l.LineEnding != [2]string{"", "OpenArrow"} || math.Abs(l.L[3]-l.L[1]) > 0.02 {
+	if l := ms[4].Body.(*mark.Straight); l.LineEnding != [2]string{"", "OpenArrow"} || l.Heads != 1.7 || math.Abs(l.L[3]-l.L[1]) > 0.02 {
 		t.Errorf("the arrow is %+v", l)
 	}
 	file, err := home.School.PrintCopy(context.Background(), personOf(t, "shapes.student"), id, 0, false)

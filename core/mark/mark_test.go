@@ -162,6 +162,7 @@ func TestShapesThatAreRefused(t *testing.T) {
 	for _, bad := range []string{
 		`{"id":"mark-0001","page":1,"kind":"line","body":{"color":"#d9503f","width":2,"opacity":1,"l":[1,1,1,1]}}`,
 		`{"id":"mark-0001","page":1,"kind":"line","body":{"color":"#d9503f","width":2,"opacity":1,"l":[1,1,9,9],"lineEnding":["Skull",""]}}`,
+		`{"id":"mark-0001","page":1,"kind":"line","body":{"color":"#d9503f","width":2,"opacity":1,"l":[1,1,9,9],"heads":9}}`,
 		`{"id":"mark-0001","page":1,"kind":"polyline","body":{"color":"#d9503f","width":2,"opacity":1,"vertices":[[1,1]]}}`,
 		`{"id":"mark-0001","page":1,"kind":"square","body":{"color":"#d9503f","width":0,"opacity":1,"rect":[1,1,9,9]}}`,
 		`{"id":"mark-0001","page":1,"kind":"circle","body":{"color":"#d9503f","width":2,"opacity":1,"rect":[1,1,1,9]}}`,

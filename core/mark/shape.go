@@ -1,6 +1,7 @@
 package mark
 
 import (
+	"cmp"
 	"errors"
 	"math"
 	"unicode/utf8"
@@ -15,9 +16,13 @@ type Shape struct {
 	Opacity float64 `json:"opacity"` // 0 to 1
 	Meaning string  `json:"meaning,omitempty"`
 	Sign    string  `json:"sign,omitempty"`
+	Heads   float64 `json:"heads,omitempty"` // size of arrows' heads, as a factor; 0 for 1
 }
 
 func (s Shape) check(around page.Rect) error {
+	if s.Heads != 0 && !(s.Heads >= 0.5 && s.Heads <= 3) {
+		return invalid("heads of %v", s.Heads)
+	}
 	switch {
 	case !(s.Width >= 0.25 && s.Width <= 60) || !(s.Opacity >= 0.05 && s.Opacity <= 1):
 		return invalid("a line of width %v and strength %v", s.Width, s.Opacity)
@@ -67,7 +72,7 @@ func (l *Straight) Ends() (from, to page.Point) {
 }
 
 // Head is the length of an arrow's head, in points.
-func (s Shape) Head() float64 { return 4 + 3*s.Width }
+func (s Shape) Head() float64 { return (4 + 3*s.Width) * cmp.Or(s.Heads, 1) }
 
 func (*Straight) Kind() string               { return "line" }
 func (l *Straight) accept(m Mark, v Visitor) { v.Straight(m, l) }

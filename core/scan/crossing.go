@@ -25,8 +25,12 @@ func Crossing(g Gray, at page.Point) (p page.Point, ok bool) {
 	slices.Sort(paper)
 	white := int(paper[len(paper)*3/4])
 	dark := func(x, y int) bool { return int(g.Pix[y*g.W+x]) <= white-fainter }
-	x, okX := lineNear(g.W, at.X, func(i int) float64 { return share(g.H, func(k int) bool { return dark(i, k) || i > 0 && dark(i-1, k) }) })
-	y, okY := lineNear(g.H, at.Y, func(i int) float64 { return share(g.W, func(k int) bool { return dark(k, i) || i > 0 && dark(k, i-1) }) })
+	x, okX := lineNear(g.W, at.X, func(i int) float64 {
+		return share(g.H, func(k int) bool { return dark(i, k) || i > 0 && dark(i-1, k) })
+	})
+	y, okY := lineNear(g.H, at.Y, func(i int) float64 {
+		return share(g.W, func(k int) bool { return dark(k, i) || i > 0 && dark(k, i-1) })
+	})
 	return page.Pt(x, y), okX && okY
 }
 

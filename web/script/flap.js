@@ -90,7 +90,7 @@ export function fill(names, name, take, done) {
     shape() {
       const o = settings.shape;
       out.push(row(...Object.entries({ circle: 'Ellipse', square: 'Box', line: 'Line', arrow: 'Arrow', polyline: 'Through places' }).map(([k, words]) => chip(`shape-${k}`, words, o.kind === k, set(() => { o.kind = k; })))));
-      if (o.kind === 'arrow') out.push(row(hint('Head'), ...Object.entries({ to: 'At the end', from: 'At the beginning', both: 'At both' }).map(([k, words]) => chip(null, words, (o.ends ?? 'to') === k, set(() => { o.ends = k; })))));
+      if (o.kind === 'arrow') out.push(row(hint('Head'), ...Object.entries({ to: 'At the end', from: 'At the beginning', both: 'At both' }).map(([k, words]) => chip(null, words, (o.ends ?? 'to') === k, set(() => { o.ends = k; })))), row(hint('Its size'), ...Object.entries({ Small: 0.7, Medium: 1, Large: 1.7 }).map(([words, k]) => chip(null, words, (o.heads ?? 1) === k, set(() => { o.heads = k; })))));
       if (o.kind === 'circle' || o.kind === 'square') meant('shape', INKS); else out.push(swatches(INKS, o.color, to(o, 'color')));
       out.push(stepper('Width', o.width, to(o, 'width'), o.width < 2 ? 0.5 : 1, 0.5, 20), slider('Strength', o.opacity, to(o, 'opacity')));
       out.push(snapping(set));

@@ -16,7 +16,7 @@ const student = {
   pen: 0,
   underline: { color: INKS.blue },
   crossout: { color: INKS.red },
-  shape: { kind: 'circle', color: INKS.blue, width: 2, opacity: 1, ends: 'to' },
+  shape: { kind: 'circle', color: INKS.blue, width: 2, opacity: 1, ends: 'to', heads: 1 },
   stamp: { color: INKS.red, name: 'tick', size: 18 },
   stamps: [],
   snap: false,

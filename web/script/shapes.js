@@ -91,7 +91,7 @@ instruments.shape = {
     if (closed(kind)) {
       const rect = [Math.min(a.x, b.x), Math.min(a.y, b.y), Math.max(a.x, b.x), Math.max(a.y, b.y)].map(round);
       if (rect[2] - rect[0] >= 2 && rect[3] - rect[1] >= 2) add(kind, a.sheet.number, { ...look(), rect, ...signed(meaning('shape')) });
-    } else add('line', a.sheet.number, { ...look(), l: [a.x, a.y, b.x, b.y].map(round), lineEnding: endings(kind) });
+    } else add('line', a.sheet.number, { ...look(), ...(kind === 'arrow' && settings.shape.heads !== 1 ? { heads: settings.shape.heads } : {}), l: [a.x, a.y, b.x, b.y].map(round), lineEnding: endings(kind) });
   },
   end() {
     const { places } = this;
