@@ -201,6 +201,27 @@ func TestMarkupAndShapes(t *testing.T) {
 	}
 }
 
+// A pencil held flat draws broader than one held upright, pressed alike.
+func TestAPencilHeldFlat(t *testing.T) {
+	p, id := desk(t, "Tilt", 1280, 800)
+	draw := func(y, tilt int) func() error {
+		return func() error {
+			_, err := browser.Eval[int](p, fmt.Sprintf(`const b=document.querySelector("section.sheet"), r=b.getBoundingClientRect(), fire=(t,i)=>b.dispatchEvent(new PointerEvent(t,{bubbles:true,cancelable:true,pointerId:7,pointerType:"pen",button:t==="pointermove"?-1:0,buttons:1,pressure:.4,tiltX:%d,clientX:r.left+100+4*i,clientY:r.top+%d}));
+				fire("pointerdown",0); for(let i=1;i<30;i++){ fire("pointermove",i); await new Promise(k=>requestAnimationFrame(k)); } fire("pointerup",30); return 1`, tilt, y))
+			return err
+		}
+	}
+	steps(t, func() error { return p.Click(`.place [aria-label="Pen"]`) }, draw(560, 0), draw(600, 20), draw(640, 70))
+	ms := kept(t, p, id)
+	if kinds(ms) != "ink ink ink" {
+		t.Fatalf("kept %s", kinds(ms))
+	}
+	width := func(i int) float64 { return slices.Max(ms[i].Body.(*mark.Ink).InkList[0].Width) }
+	if a, b, c := width(0), width(1), width(2); math.Abs(a-b) > 0.01 || c < 1.3*a {
+		t.Errorf("upright %.2f, leaning a little %.2f, flat %.2f", a, b, c)
+	}
+}
+
 // On a printed grid, points go to its crossings when that is asked for.
 func TestPointsGoToAPrintedGrid(t *testing.T) {
 	file, err := demo.TideHeights()

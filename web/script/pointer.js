@@ -59,7 +59,13 @@ desk.addEventListener('pointermove', (e) => {
   gesture.tool.move?.(p, e, (all.length ? all : [e]).map((c) => ({ ...at(c, gesture.sheet, gesture.frame), pressure: pressure(c) })));
 });
 
-export const pressure = (e) => (e.pointerType === 'pen' && e.pressure > 0 ? e.pressure : 0.5);
+// pressure tells how broad a pencil draws: by how hard it is pressed, and
+// broader the flatter it is held; a mouse or a finger draws evenly.
+export function pressure(e) {
+  if (e.pointerType !== 'pen' || !(e.pressure > 0)) return 0.5;
+  const flat = Math.hypot(e.tiltX ?? 0, e.tiltY ?? 0); // degrees from upright
+  return Math.min(1, e.pressure * (1 + 0.8 * Math.min(Math.max((flat - 35) / 35, 0), 1)));
+}
 
 desk.addEventListener('pointerup', (e) => {
   if (!gesture || e.pointerId !== gesture.id) return;
