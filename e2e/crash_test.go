@@ -130,6 +130,43 @@ func TestKillingServerAndDatabaseLosesNothingAcknowledged(t *testing.T) {
 	}
 }
 
+// withProfile starts a browser that keeps what it has in a folder, with a tab.
+func withProfile(t *testing.T, profile string) (*browser.Browser, *browser.Tab) {
+	t.Helper()
+	b, err := browser.StartIn(profile, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := b.Own(home.Base, 1280, 800)
+	if err != nil {
+		b.Stop()
+		t.Fatal(err)
+	}
+	return b, p
+}
+
+// killedAndBack kills a browser while the server is away, lets the server come
+// back, and opens a page in a browser with the same profile until all is saved.
+func killedAndBack(t *testing.T, b *browser.Browser, profile, login, path string) (*browser.Browser, *browser.Tab) {
+	t.Helper()
+	b.Process().Kill()
+	b.Stop()
+	if err := home.Serve(); err != nil {
+		t.Fatal(err)
+	}
+	b, p := withProfile(t, profile)
+	steps(t,
+		p.Clear, // the killed browser may or may not have kept the cookie
+		func() error { return p.SignIn(login, scenePassword) },
+		func() error { return p.Go(path) },
+		p.Ready,
+		func() error {
+			return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
+		},
+	)
+	return b, p
+}
+
 // The browser is killed while changes wait for a server that is away. Started
 // again with the same profile it sends them, and they are there once.
 func TestKillingTheBrowserLosesNothingThatWaits(t *testing.T) {
@@ -138,14 +175,7 @@ func TestKillingTheBrowserLosesNothingThatWaits(t *testing.T) {
 	c := sc.copies[flow.InProgress]
 	profile := t.TempDir()
 	path := fmt.Sprintf("/copies/%d", c.ID)
-	b, err := browser.StartIn(profile, "")
-	if err != nil {
-		t.Fatal(err)
-	}
-	page, err := b.Own(home.Base, 1280, 800)
-	if err != nil {
-		t.Fatal(err)
-	}
+	b, page := withProfile(t, profile)
 	steps(t,
 		func() error { return page.SignIn("lid.student", scenePassword) },
 		func() error { return page.Go(path) },
@@ -158,27 +188,8 @@ func TestKillingTheBrowserLosesNothingThatWaits(t *testing.T) {
 			return page.Until("it says that the change is here only", `document.querySelector("[data-saved-words]").textContent === "On this device only, 1 change waiting"`)
 		},
 	)
-	b.Process().Kill()
-	b.Stop()
-	if err := home.Serve(); err != nil {
-		t.Fatal(err)
-	}
-	if b, err = browser.StartIn(profile, ""); err != nil {
-		t.Fatal(err)
-	}
+	b, _ = killedAndBack(t, b, profile, "lid.student", path)
 	defer b.Stop()
-	if page, err = b.Own(home.Base, 1280, 800); err != nil {
-		t.Fatal(err)
-	}
-	steps(t,
-		page.Clear, // the killed browser may or may not have kept the cookie
-		func() error { return page.SignIn("lid.student", scenePassword) },
-		func() error { return page.Go(path) },
-		page.Ready,
-		func() error {
-			return page.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
-		},
-	)
 	heads, err := home.Store.Heads(ctx, c.ID, copy.Work)
 	if err != nil {
 		t.Fatal(err)

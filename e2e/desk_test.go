@@ -1,12 +1,10 @@
 package e2e
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"image/png"
 	"math"
 	"os"
 	"os/exec"
@@ -176,16 +174,7 @@ func TestMarkupAndShapes(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	cmd := exec.Command("pdftoppm", "-png", "-r", "72", "-f", "1", "-l", "1", "-")
-	cmd.Stdin = bytes.NewReader(file.Data)
-	out, err := cmd.Output()
-	if err != nil {
-		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v", err)
-	}
-	m, err := png.Decode(bytes.NewReader(out))
-	if err != nil {
-		t.Fatal(err)
-	}
+	m := painted(t, file.Data)
 	blue := func(x, y int) bool { // near the place, where the print is black and grey
 		for dy := -2; dy <= 2; dy++ {
 			if r, _, b, _ := m.At(x, y+dy).RGBA(); b > r+0x2000 {

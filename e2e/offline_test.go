@@ -67,14 +67,7 @@ func TestOfflineForTwoHundredChangesAndACrash(t *testing.T) {
 	}
 	login, id := copyOf(t, "offline", file, 3)
 	profile, path := t.TempDir(), fmt.Sprintf("/copies/%d", id)
-	b, err := browser.StartIn(profile, "")
-	if err != nil {
-		t.Fatal(err)
-	}
-	p, err := b.Own(home.Base, 1280, 800)
-	if err != nil {
-		t.Fatal(err)
-	}
+	b, p := withProfile(t, profile)
 	draw := func(from, to int) func() error {
 		return func() error {
 			for i := from; i < to; i++ {
@@ -110,25 +103,9 @@ func TestOfflineForTwoHundredChangesAndACrash(t *testing.T) {
 		},
 		waits(100), pen, draw(110, 210), waits(200),
 	)
-	b.Process().Kill()
-	b.Stop()
-	if err := home.Serve(); err != nil {
-		t.Fatal(err)
-	}
-	if b, err = browser.StartIn(profile, ""); err != nil {
-		t.Fatal(err)
-	}
+	b, p = killedAndBack(t, b, profile, login, path)
 	defer b.Stop()
-	if p, err = b.Own(home.Base, 1280, 800); err != nil {
-		t.Fatal(err)
-	}
 	steps(t,
-		p.Clear, // the killed browser may or may not have kept the cookie
-		func() error { return p.SignIn(login, scenePassword) },
-		func() error { return p.Go(path) }, p.Ready,
-		func() error {
-			return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
-		},
 		func() error {
 			return p.Until("all is on the screen", `document.querySelectorAll(".marks g[data-mark]").length === 210`)
 		},
@@ -156,15 +133,8 @@ func TestTwoBrowsersOfOneStudent(t *testing.T) {
 	id := sc.copies[flow.NotStarted].ID
 	var two []*browser.Tab
 	for range 2 {
-		b, err := browser.StartIn(t.TempDir(), "")
-		if err != nil {
-			t.Fatal(err)
-		}
+		b, p := withProfile(t, t.TempDir())
 		defer b.Stop()
-		p, err := b.Own(home.Base, 1280, 800)
-		if err != nil {
-			t.Fatal(err)
-		}
 		steps(t, func() error { return p.SignIn("twice.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)
 		two = append(two, p)
 	}
@@ -211,15 +181,8 @@ func TestTwoBrowsersOfOneStudent(t *testing.T) {
 func TestASharedLaptop(t *testing.T) {
 	ctx, sc := context.Background(), setSceneNamed(t, "Shared")
 	mine, theirs := sc.copies[flow.NotStarted], copyOfClassmate(t, "shared", sc.copies[flow.NotStarted].AssignmentID)
-	b, err := browser.StartIn(t.TempDir(), "")
-	if err != nil {
-		t.Fatal(err)
-	}
+	b, p := withProfile(t, t.TempDir())
 	defer b.Stop()
-	p, err := b.Own(home.Base, 1280, 800)
-	if err != nil {
-		t.Fatal(err)
-	}
 	do := func(script string) func() error {
 		return func() error { _, err := browser.Eval[int](p, script+"; return 1"); return err }
 	}

@@ -110,18 +110,8 @@ func (p *printer) fillOne(f composedField, look types.IndirectRef) (found bool, 
 
 // stands reports whether a widget has this rectangle, to about a point.
 func (p *printer) stands(d types.Dict, r page.Rect) bool {
-	a, err := p.ctx.DereferenceArray(d["Rect"])
-	if err != nil || len(a) != 4 {
-		return false
-	}
-	var c [4]float64
-	for i := range c {
-		if c[i], err = p.ctx.DereferenceNumber(a[i]); err != nil {
-			return false
-		}
-	}
-	have := page.R(c[0], c[1], c[2], c[3])
-	return have.Min.Sub(r.Min).Len() < 1.5 && have.Max.Sub(r.Max).Len() < 1.5
+	have, ok := rectOf(p.ctx, d)
+	return ok && have.Min.Sub(r.Min).Len() < 1.5 && have.Max.Sub(r.Max).Len() < 1.5
 }
 
 // changed notes what has to be written anew for a changed object: itself, or,

@@ -99,15 +99,7 @@ func (d *desk) look(index int) (*Scanned, error) {
 		return nil, err
 	}
 	defer done()
-	g := scan.Gray{W: m.Bounds().Dx(), H: m.Bounds().Dy(), Scale: scan.Scale}
-	g.Pix = make([]uint8, g.W*g.H)
-	for y := range g.H {
-		row := m.Pix[y*m.Stride:]
-		for x := range g.W {
-			r, gr, b := int(row[4*x]), int(row[4*x+1]), int(row[4*x+2])
-			g.Pix[y*g.W+x] = uint8((299*r + 587*gr + 114*b) / 1000)
-		}
-	}
+	g := scan.GrayOf(m, scan.Scale)
 	return &Scanned{scan.Look(g), scan.InkOf(g)}, nil
 }
 
@@ -161,6 +153,21 @@ func pictured(ctx *model.Context, pg types.Dict, inherited *model.InheritedPageA
 	return err == nil && len(objects) > 0
 }
 
+// rectOf returns the rectangle of an annotation, in user space.
+func rectOf(ctx *model.Context, annot types.Dict) (page.Rect, bool) {
+	a, err := ctx.DereferenceArray(annot["Rect"])
+	if err != nil || len(a) != 4 {
+		return page.Rect{}, false
+	}
+	var c [4]float64
+	for i := range c {
+		if c[i], err = ctx.DereferenceNumber(a[i]); err != nil {
+			return page.Rect{}, false
+		}
+	}
+	return page.R(c[0], c[1], c[2], c[3]), true
+}
+
 // fieldOn reads a widget as a field.
 func fieldOn(ctx *model.Context, annot types.Object) (Field, bool) {
 	d, err := ctx.DereferenceDict(annot)
@@ -168,18 +175,12 @@ func fieldOn(ctx *model.Context, annot types.Object) (Field, bool) {
 		return Field{}, false
 	}
 	inherited, name, _, err := fieldOf(ctx, annot, d)
-	rect, err2 := ctx.DereferenceArray(d["Rect"])
-	if err != nil || err2 != nil || len(rect) != 4 {
+	rect, ok := rectOf(ctx, d)
+	if err != nil || !ok {
 		return Field{}, false
 	}
-	var c [4]float64
-	for i := range c {
-		if c[i], err = ctx.DereferenceNumber(rect[i]); err != nil {
-			return Field{}, false
-		}
-	}
 	ft, _ := inherited["FT"].(types.Name)
-	f := Field{Name: name, Type: string(ft), Rect: page.R(c[0], c[1], c[2], c[3])}
+	f := Field{Name: name, Type: string(ft), Rect: rect}
 	if ff, err := ctx.DereferenceInteger(inherited["Ff"]); err == nil && ff != nil {
 		f.Flags = ff.Value()
 	}

@@ -6,7 +6,6 @@ import (
 	"crypto/rand"
 	"fmt"
 	"image"
-	"image/color"
 	"image/draw"
 	"image/jpeg"
 	_ "image/png" // pages are rendered as either
@@ -117,20 +116,9 @@ func (s *School) looks(ctx context.Context, file []byte, pages []pdf.Page) (out 
 			return out, err
 		}
 		out.pictures = append(out.pictures, m)
-		out.pages = append(out.pages, elsewhere.Page{Print: p.Print, Ink: scan.InkOf(gray(m)), Width: p.Width, Height: p.Height})
+		out.pages = append(out.pages, elsewhere.Page{Print: p.Print, Ink: scan.InkOf(scan.GrayOf(m, elsewhereScale)), Width: p.Width, Height: p.Height})
 	}
 	return out, nil
-}
-
-func gray(m image.Image) scan.Gray {
-	b := m.Bounds()
-	g := scan.Gray{W: b.Dx(), H: b.Dy(), Pix: make([]uint8, b.Dx()*b.Dy()), Scale: elsewhereScale}
-	for y := range g.H {
-		for x := range g.W {
-			g.Pix[y*g.W+x] = color.GrayModel.Convert(m.At(b.Min.X+x, b.Min.Y+y)).(color.Gray).Y
-		}
-	}
-	return g
 }
 
 // pieces takes over where a page of the file differs from page n of the sheet.
@@ -153,7 +141,7 @@ func (s *School) pieces(ctx context.Context, who Person, id uint64, n int, p pdf
 		if err != nil {
 			return nil, err
 		}
-		if err := s.Store.AddEnclosure(ctx, Enclosure{Hash: hash, CopyID: id, Layer: copy.Work, PersonID: who.ID, MediaType: pictureType, Peaks: "[]"}); err != nil {
+		if err := s.addPicture(ctx, who, id, copy.Work, hash); err != nil {
 			return nil, err
 		}
 		m := mark.Mark{ID: s.newName(), Page: n, Rank: -1, Body: &mark.Picture{Hash: hash, Name: "done elsewhere", Rect: [4]float64{

@@ -482,7 +482,12 @@ func (s *School) Enclose(ctx context.Context, who Person, id uint64, layer copy.
 	if err != nil {
 		return pic, err
 	}
-	return pic, s.Store.AddEnclosure(ctx, Enclosure{Hash: pic.Hash, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: pictureType, Peaks: "[]"})
+	return pic, s.addPicture(ctx, who, id, layer, pic.Hash)
+}
+
+// addPicture notes that a picture is for marks of a layer.
+func (s *School) addPicture(ctx context.Context, who Person, id uint64, layer copy.Layer, hash string) error {
+	return s.Store.AddEnclosure(ctx, Enclosure{Hash: hash, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: pictureType, Peaks: "[]"})
 }
 
 // EncloseFrom takes a picture of another copy in, where the person sees it.
@@ -494,7 +499,7 @@ func (s *School) EncloseFrom(ctx context.Context, who Person, id uint64, layer c
 	if err != nil || e.Type != pictureType {
 		return cmp.Or(err, access.ErrHidden)
 	}
-	return s.Store.AddEnclosure(ctx, Enclosure{Hash: strings.ToLower(hash), CopyID: id, Layer: layer, PersonID: who.ID, MediaType: pictureType, Peaks: "[]"})
+	return s.addPicture(ctx, who, id, layer, strings.ToLower(hash))
 }
 
 // Enclosed returns a recording or a picture of a copy to somebody who may know

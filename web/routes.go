@@ -17,7 +17,10 @@ type route struct {
 	body         int64 // most bytes taken; 0 means smallBody
 }
 
-const smallBody = 2 << 20
+const (
+	smallBody = 2 << 20
+	fileBody  = -1 // as much as the press takes of a file
+)
 
 // The routes of pictures, which are compressed already.
 const (
@@ -64,10 +67,10 @@ var routes = []route{
 	{"POST", "/courses/:id/people/:person/slip", (*Site).newSlip, 0},
 
 	{"GET", "/worksheets", (*Site).worksheets, 0},
-	{"POST", "/worksheets", (*Site).bringIn, 0}, // the bound is the press's
+	{"POST", "/worksheets", (*Site).bringIn, fileBody},
 	{"GET", "/worksheets/:id", (*Site).worksheet, 0},
 	{"POST", "/worksheets/:id/plan", (*Site).arrange, 0},
-	{"POST", "/worksheets/:id/pages", (*Site).addPages, 0}, // the bound is the press's
+	{"POST", "/worksheets/:id/pages", (*Site).addPages, fileBody},
 	{"POST", "/worksheets/:id/title", (*Site).rename, 0},
 	{"POST", "/worksheets/:id/copy", (*Site).duplicate, 0},
 	{"POST", "/worksheets/:id/reissue", (*Site).reissue, 0},
@@ -77,7 +80,7 @@ var routes = []route{
 	{"GET", "/worksheets/:id/sources/:source/print/:n/:turn", (*Site).leafPrint, 0},
 	{"POST", "/worksheets/:id/turned", (*Site).turned, 0},
 	{"POST", "/worksheets/:id/spoken", (*Site).addSpoken, sound.MaxBytes + 1<<20},
-	{"POST", "/worksheets/:id/shelf", (*Site).addPicture, 0}, // the bound is the press's
+	{"POST", "/worksheets/:id/shelf", (*Site).addPicture, fileBody},
 	{"GET", "/worksheets/:id/extras/:hash", (*Site).extra, 0},
 	{"GET", sourcePath, (*Site).sourcePicture, 0},
 	{"GET", picturePath, (*Site).picture, 0},
@@ -103,7 +106,7 @@ var routes = []route{
 	{"POST", "/copies/:id/improve", (*Site).improve, 0},
 	{"POST", "/copies/:id/sounds", (*Site).addSound, sound.MaxBytes + 1<<20},
 	{"GET", "/copies/:id/sounds/:hash", (*Site).enclosed, 0},
-	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, 0},
+	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, fileBody},
 	{"POST", "/copies/:id/pictures", (*Site).enclose, maxPicture},
 	{"GET", "/copies/:id/pictures/:hash", (*Site).enclosed, 0},
 	{"GET", "/copies/:id/marking", (*Site).markingView, 0},
@@ -129,10 +132,10 @@ func (s *Site) routes(e *echo.Echo) {
 	}), s.who)
 	for _, r := range routes {
 		most := r.body
-		switch {
-		case r.method == "POST" && (r.path == "/worksheets" || r.path == "/worksheets/:id/pages" || r.path == "/worksheets/:id/shelf" || r.path == "/copies/:id/elsewhere"):
+		switch most {
+		case fileBody:
 			most = s.school.Press.Limits().Bytes + 1<<20
-		case most == 0:
+		case 0:
 			most = smallBody
 		}
 		g.Add(r.method, r.path, func(c *echo.Context) error {

@@ -31,7 +31,7 @@ var arrows = map[string][]string{
 	"e2e/browser":     {},
 	"e2e/house":       {"core", "school", "store", "store/mariadb", "pdf", "sound", "office", "photo"},
 	"e2e/shots":       {"demo", "e2e/browser", "e2e/house"},
-	"e2e/engines":     {"core", "demo", "e2e/house"},
+	"e2e/engines":     {"core", "demo", "store/mariadb", "e2e/house"},
 	"e2e/bench":       {"core", "school", "web", "demo", "pdf", "e2e/browser", "e2e/house"},
 }
 

@@ -156,7 +156,7 @@ func (f fitter) split(first, last int) int {
 	a, b := f.at(first), f.at(last)
 	best, far := (first+last)/2, 0.0
 	for i := first + 1; i < last; i++ {
-		if d := fromSegment(f.at(i), a, b); d > far {
+		if d := f.at(i).ToSegment(a, b); d > far {
 			best, far = i, d
 		}
 	}
@@ -249,16 +249,6 @@ func derivatives(c [4]page.Point, t float64) (v, a page.Point) {
 	v = d0.Mul(3 * s * s).Add(d1.Mul(6 * s * t)).Add(d2.Mul(3 * t * t))
 	a = d1.Sub(d0).Mul(6 * s).Add(d2.Sub(d1).Mul(6 * t))
 	return v, a
-}
-
-func fromSegment(p, a, b page.Point) float64 {
-	ab := b.Sub(a)
-	l := ab.Dot(ab)
-	if l == 0 {
-		return p.Dist(a)
-	}
-	t := min(max(p.Sub(a).Dot(ab)/l, 0), 1)
-	return p.Dist(a.Add(ab.Mul(t)))
 }
 
 // ErrStroke says that a stroke's numbers do not belong together.

@@ -83,7 +83,7 @@ func isStraight(ps []page.Point) bool {
 		return false
 	}
 	for _, p := range ps {
-		if fromSegment(p, a, b) > crooked*chord {
+		if p.ToSegment(a, b) > crooked*chord {
 			return false
 		}
 	}
@@ -219,7 +219,7 @@ func headed(shaft, head []page.Point) (Neat, bool) {
 	first, last := head[0], head[len(head)-1]
 	bend := head[0]
 	for _, p := range head {
-		if fromSegment(p, first, last) > fromSegment(bend, first, last) {
+		if p.ToSegment(first, last) > bend.ToSegment(first, last) {
 			bend = p
 		}
 	}

@@ -32,7 +32,7 @@ func (r Rub) capsules(f func(a, b page.Point) bool) {
 // Covers reports whether the rubber was on p.
 func (r Rub) Covers(p page.Point) (covered bool) {
 	r.capsules(func(a, b page.Point) bool {
-		covered = fromSegment(p, a, b) <= r.Radius
+		covered = p.ToSegment(a, b) <= r.Radius
 		return !covered
 	})
 	return covered
@@ -44,7 +44,7 @@ func (r Rub) Meets(s Stroke, width float64) (met bool) {
 	nodes := s.flatten(width)
 	r.capsules(func(a, b page.Point) bool {
 		for _, n := range nodes {
-			if fromSegment(n.Point, a, b) <= r.Radius+n.r {
+			if n.Point.ToSegment(a, b) <= r.Radius+n.r {
 				met = true
 				return false
 			}

@@ -122,7 +122,7 @@ func (s Stroke) Distance(p page.Point, width float64) float64 {
 	ns := s.flatten(width)
 	best := p.Dist(ns[0].Point) - ns[0].r
 	for i := 1; i < len(ns); i++ {
-		best = min(best, fromSegment(p, ns[i-1].Point, ns[i].Point)-max(ns[i-1].r, ns[i].r))
+		best = min(best, p.ToSegment(ns[i-1].Point, ns[i].Point)-max(ns[i-1].r, ns[i].r))
 	}
 	return max(best, 0)
 }

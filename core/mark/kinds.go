@@ -23,7 +23,7 @@ func (i *Ink) Bounds() (r page.Rect) {
 }
 
 func (i *Ink) Moved(d page.Point) Body {
-	return i.mapped(func(p page.Point) page.Point { return p.Add(d) }, 1)
+	return i.mapped(by(d), 1)
 }
 
 func (i *Ink) Fitted(from, to page.Rect) Body {
@@ -33,7 +33,7 @@ func (i *Ink) Fitted(from, to page.Rect) Body {
 }
 
 func (i *Ink) Turned(about page.Point, degrees float64) Body {
-	return i.mapped(func(p page.Point) page.Point { return p.Turned(about, degrees) }, 1)
+	return i.mapped(around(about, degrees), 1)
 }
 
 // mapped returns a copy with every point where f has it, and what was rubbed
@@ -139,11 +139,11 @@ func (h *Highlight) Bounds() (r page.Rect) {
 }
 
 func (h *Highlight) Moved(d page.Point) Body {
-	return h.mapped(func(p page.Point) page.Point { return p.Add(d) })
+	return h.mapped(by(d))
 }
 func (h *Highlight) Fitted(from, to page.Rect) Body { return h.mapped(from.Fit(to)) }
 func (h *Highlight) Turned(about page.Point, degrees float64) Body {
-	return h.mapped(func(p page.Point) page.Point { return p.Turned(about, degrees) })
+	return h.mapped(around(about, degrees))
 }
 
 func (h *Highlight) mapped(f func(page.Point) page.Point) Body {
@@ -199,25 +199,17 @@ func (h *Highlight) check() error {
 func (*Stamp) Kind() string               { return "stamp" }
 func (s *Stamp) accept(m Mark, v Visitor) { v.Stamp(m, s) }
 
-func (s *Stamp) Bounds() page.Rect { return framed{s.Rect, s.Turn}.bounds() }
-
-func (s *Stamp) Moved(d page.Point) Body {
+func (s *Stamp) frame() framed { return framed{s.Rect, s.Turn} }
+func (s *Stamp) with(f framed) Body {
 	c := *s
-	c.Rect = movedRect(s.Rect, d)
-	return &c
-}
-
-func (s *Stamp) Fitted(from, to page.Rect) Body {
-	c := *s
-	c.Rect = framed{s.Rect, s.Turn}.fitted(from, to).rect
-	return &c
-}
-
-func (s *Stamp) Turned(about page.Point, degrees float64) Body {
-	c := *s
-	f := framed{s.Rect, s.Turn}.turned(about, degrees)
 	c.Rect, c.Turn = f.rect, f.turn
 	return &c
+}
+func (s *Stamp) Bounds() page.Rect              { return s.frame().bounds() }
+func (s *Stamp) Moved(d page.Point) Body        { return s.with(s.frame().moved(d)) }
+func (s *Stamp) Fitted(from, to page.Rect) Body { return s.with(s.frame().fitted(from, to)) }
+func (s *Stamp) Turned(about page.Point, degrees float64) Body {
+	return s.with(s.frame().turned(about, degrees))
 }
 
 func (s *Stamp) Restyled(style Style) Body {
@@ -226,13 +218,13 @@ func (s *Stamp) Restyled(style Style) Body {
 	return &c
 }
 
-func (s *Stamp) Distance(p page.Point) float64 { return framed{s.Rect, s.Turn}.distance(p) }
+func (s *Stamp) Distance(p page.Point) float64 { return s.frame().distance(p) }
 
 func (s *Stamp) check() error {
 	if !slices.Contains(StampNames, s.Name) {
 		return invalid("stamp %q", s.Name)
 	}
-	return errors.Join(framed{s.Rect, s.Turn}.check(4), s.Color.check())
+	return errors.Join(s.frame().check(4), s.Color.check())
 }
 
 // strokes of the signs, in a square of side 1, drawn for Ready Margin
@@ -289,37 +281,29 @@ func thick(name string) float64 {
 func (*Picture) Kind() string               { return "picture" }
 func (p *Picture) accept(m Mark, v Visitor) { v.Picture(m, p) }
 
-func (p *Picture) Bounds() page.Rect { return framed{p.Rect, p.Turn}.bounds() }
-
-func (p *Picture) Moved(d page.Point) Body {
+func (p *Picture) frame() framed { return framed{p.Rect, p.Turn} }
+func (p *Picture) with(f framed) Body {
 	c := *p
-	c.Rect = movedRect(p.Rect, d)
-	return &c
-}
-
-func (p *Picture) Fitted(from, to page.Rect) Body {
-	c := *p
-	c.Rect = framed{p.Rect, p.Turn}.fitted(from, to).rect
-	return &c
-}
-
-func (p *Picture) Turned(about page.Point, degrees float64) Body {
-	c := *p
-	f := framed{p.Rect, p.Turn}.turned(about, degrees)
 	c.Rect, c.Turn = f.rect, f.turn
 	return &c
+}
+func (p *Picture) Bounds() page.Rect              { return p.frame().bounds() }
+func (p *Picture) Moved(d page.Point) Body        { return p.with(p.frame().moved(d)) }
+func (p *Picture) Fitted(from, to page.Rect) Body { return p.with(p.frame().fitted(from, to)) }
+func (p *Picture) Turned(about page.Point, degrees float64) Body {
+	return p.with(p.frame().turned(about, degrees))
 }
 
 // Restyled returns the picture: its colours are its own.
 func (p *Picture) Restyled(Style) Body { return p }
 
-func (p *Picture) Distance(q page.Point) float64 { return framed{p.Rect, p.Turn}.distance(q) }
+func (p *Picture) Distance(q page.Point) float64 { return p.frame().distance(q) }
 
 func (p *Picture) check() error {
 	if !isHash(p.Hash) || utf8.RuneCountInString(p.Name) > 200 {
 		return invalid("picture %q, called %q", p.Hash, p.Name)
 	}
-	return errors.Join(textOK(p.Name), framed{p.Rect, p.Turn}.check(4))
+	return errors.Join(textOK(p.Name), p.frame().check(4))
 }
 
 // isHash reports whether s is a SHA-256 in hexadecimal.

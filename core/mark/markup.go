@@ -28,11 +28,11 @@ func (m Markup) mapped(f func(page.Point) page.Point) Markup {
 }
 
 func (m Markup) moved(d page.Point) Markup {
-	return m.mapped(func(p page.Point) page.Point { return p.Add(d) })
+	return m.mapped(by(d))
 }
 
 func (m Markup) turned(about page.Point, degrees float64) Markup {
-	return m.mapped(func(p page.Point) page.Point { return p.Turned(about, degrees) })
+	return m.mapped(around(about, degrees))
 }
 
 func (m Markup) restyled(s Style) Markup {

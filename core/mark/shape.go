@@ -74,23 +74,27 @@ func (l *Straight) Ends() (from, to page.Point) {
 // Head is the length of an arrow's head, in points.
 func (s Shape) Head() float64 { return (4 + 3*s.Width) * cmp.Or(s.Heads, 1) }
 
+// reach is how far a line with such endings is painted beyond its middle.
+func (s Shape) reach(endings [2]string) float64 {
+	if endings == [2]string{} {
+		return s.Width / 2
+	}
+	return s.Width/2 + 0.5*s.Head()
+}
+
 func (*Straight) Kind() string               { return "line" }
 func (l *Straight) accept(m Mark, v Visitor) { v.Straight(m, l) }
 
 func (l *Straight) Bounds() page.Rect {
-	grow := l.Width / 2
-	if l.LineEnding != [2]string{} {
-		grow += 0.5 * l.Head()
-	}
-	return page.R(l.L[0], l.L[1], l.L[2], l.L[3]).Grow(grow)
+	return rectOf(l.L).Grow(l.reach(l.LineEnding))
 }
 
 func (l *Straight) Moved(d page.Point) Body {
-	return l.mapped(func(p page.Point) page.Point { return p.Add(d) })
+	return l.mapped(by(d))
 }
 func (l *Straight) Fitted(from, to page.Rect) Body { return l.mapped(from.Fit(to)) }
 func (l *Straight) Turned(about page.Point, degrees float64) Body {
-	return l.mapped(func(p page.Point) page.Point { return p.Turned(about, degrees) })
+	return l.mapped(around(about, degrees))
 }
 
 func (l *Straight) mapped(f func(page.Point) page.Point) Body {
@@ -103,16 +107,7 @@ func (l *Straight) Restyled(s Style) Body { return &Straight{l.restyled(s), l.L,
 
 func (l *Straight) Distance(p page.Point) float64 {
 	a, b := l.Ends()
-	return max(fromSegment(p, a, b)-l.Width/2, 0)
-}
-
-func fromSegment(p, a, b page.Point) float64 {
-	along := b.Sub(a)
-	t := 0.0
-	if n := along.Dot(along); n > 0 {
-		t = min(max(p.Sub(a).Dot(along)/n, 0), 1)
-	}
-	return p.Dist(a.Add(along.Mul(t)))
+	return max(p.ToSegment(a, b)-l.Width/2, 0)
 }
 
 func (l *Straight) check() error {
@@ -146,19 +141,15 @@ func (l *PolyLine) Points() []page.Point {
 }
 
 func (l *PolyLine) Bounds() page.Rect {
-	grow := l.Width / 2
-	if l.LineEnding != [2]string{} {
-		grow += 0.5 * l.Head()
-	}
-	return page.Bounds(l.Points()...).Grow(grow)
+	return page.Bounds(l.Points()...).Grow(l.reach(l.LineEnding))
 }
 
 func (l *PolyLine) Moved(d page.Point) Body {
-	return l.mapped(func(p page.Point) page.Point { return p.Add(d) })
+	return l.mapped(by(d))
 }
 func (l *PolyLine) Fitted(from, to page.Rect) Body { return l.mapped(from.Fit(to)) }
 func (l *PolyLine) Turned(about page.Point, degrees float64) Body {
-	return l.mapped(func(p page.Point) page.Point { return p.Turned(about, degrees) })
+	return l.mapped(around(about, degrees))
 }
 
 func (l *PolyLine) mapped(f func(page.Point) page.Point) Body {
@@ -178,7 +169,7 @@ func (l *PolyLine) Restyled(s Style) Body {
 func (l *PolyLine) Distance(p page.Point) float64 {
 	d, ps := math.Inf(1), l.Points()
 	for i := 1; i < len(ps); i++ {
-		d = min(d, fromSegment(p, ps[i-1], ps[i]))
+		d = min(d, p.ToSegment(ps[i-1], ps[i]))
 	}
 	return max(d-l.Width/2, 0)
 }
@@ -190,11 +181,15 @@ func (l *PolyLine) check() error {
 	return errors.Join(endings(l.LineEnding), l.Shape.check(l.Bounds()))
 }
 
-func rectOf(r [4]float64) page.Rect { return page.R(r[0], r[1], r[2], r[3]) }
-
-func movedRect(r [4]float64, d page.Point) [4]float64 {
-	return [4]float64{page.Round(r[0] + d.X), page.Round(r[1] + d.Y), page.Round(r[2] + d.X), page.Round(r[3] + d.Y)}
+// by and around are the maps of page space that move and turn marks.
+func by(d page.Point) func(page.Point) page.Point {
+	return func(p page.Point) page.Point { return p.Add(d) }
 }
+func around(c page.Point, degrees float64) func(page.Point) page.Point {
+	return func(p page.Point) page.Point { return p.Turned(c, degrees) }
+}
+
+func rectOf(r [4]float64) page.Rect { return page.R(r[0], r[1], r[2], r[3]) }
 
 // framed is a rectangle turned about its middle.
 type framed struct {
@@ -223,9 +218,15 @@ func (f framed) fitted(from, to page.Rect) framed {
 	return framed{[4]float64{page.Round(s.Min.X), page.Round(s.Min.Y), page.Round(s.Max.X), page.Round(s.Max.Y)}, f.turn}
 }
 
+func (f framed) moved(d page.Point) framed {
+	r := f.rect
+	return framed{[4]float64{page.Round(r[0] + d.X), page.Round(r[1] + d.Y), page.Round(r[2] + d.X), page.Round(r[3] + d.Y)}, f.turn}
+}
+
 func (f framed) turned(about page.Point, degrees float64) framed {
 	c := rectOf(f.rect).Center()
-	return framed{movedRect(f.rect, c.Turned(about, degrees).Sub(c)), turn(f.turn + degrees)}
+	f = f.moved(c.Turned(about, degrees).Sub(c))
+	return framed{f.rect, turn(f.turn + degrees)}
 }
 
 func (f framed) check(least float64) error {
@@ -241,7 +242,7 @@ func (s *Square) accept(m Mark, v Visitor) { v.Square(m, s) }
 func (s *Square) frame() framed            { return framed{s.Rect, s.Turn} }
 func (s *Square) with(f framed) Body       { return &Square{s.Shape, f.rect, f.turn} }
 func (s *Square) Bounds() page.Rect        { return s.frame().bounds().Grow(s.Width / 2) }
-func (s *Square) Moved(d page.Point) Body  { return s.with(framed{movedRect(s.Rect, d), s.Turn}) }
+func (s *Square) Moved(d page.Point) Body  { return s.with(s.frame().moved(d)) }
 func (s *Square) Restyled(t Style) Body    { return &Square{s.restyled(t), s.Rect, s.Turn} }
 func (s *Square) check() error             { return errors.Join(s.frame().check(2), s.Shape.check(s.Bounds())) }
 func (s *Square) Fitted(from, to page.Rect) Body {
@@ -265,7 +266,7 @@ func (*Circle) Kind() string               { return "circle" }
 func (c *Circle) accept(m Mark, v Visitor) { v.Circle(m, c) }
 func (c *Circle) frame() framed            { return framed{c.Rect, c.Turn} }
 func (c *Circle) with(f framed) Body       { return &Circle{c.Shape, f.rect, f.turn} }
-func (c *Circle) Moved(d page.Point) Body  { return c.with(framed{movedRect(c.Rect, d), c.Turn}) }
+func (c *Circle) Moved(d page.Point) Body  { return c.with(c.frame().moved(d)) }
 func (c *Circle) Restyled(t Style) Body    { return &Circle{c.restyled(t), c.Rect, c.Turn} }
 func (c *Circle) check() error             { return errors.Join(c.frame().check(2), c.Shape.check(c.Bounds())) }
 func (c *Circle) Fitted(from, to page.Rect) Body {
@@ -298,24 +299,16 @@ func (c *Circle) Distance(p page.Point) float64 {
 // Frame returns the rectangle that b fills before it is turned, the place
 // about which it is turned and by how many degrees, clockwise.
 func Frame(b Body) (r page.Rect, pivot page.Point, degrees float64) {
-	var f framed
 	switch b := b.(type) {
 	case *FreeText:
 		return b.Frame(), b.Anchor(), b.Turn
-	case *Square:
-		f = b.frame()
-	case *Circle:
-		f = b.frame()
-	case *Stamp:
-		f = framed{b.Rect, b.Turn}
-	case *Picture:
-		f = framed{b.Rect, b.Turn}
-	default:
-		r = b.Bounds()
-		return r, r.Center(), 0
+	case interface{ frame() framed }:
+		f := b.frame()
+		r = rectOf(f.rect)
+		return r, r.Center(), f.turn
 	}
-	r = rectOf(f.rect)
-	return r, r.Center(), f.turn
+	r = b.Bounds()
+	return r, r.Center(), 0
 }
 
 // Reframed returns b with to in place of its frame. Sides that the two have in

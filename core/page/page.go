@@ -43,6 +43,17 @@ func (p Point) Unit() Point {
 // Dist returns the distance between p and q in points.
 func (p Point) Dist(q Point) float64 { return p.Sub(q).Len() }
 
+// ToSegment returns the distance between p and the straight way from a to b,
+// which may be one place.
+func (p Point) ToSegment(a, b Point) float64 {
+	along := b.Sub(a)
+	n := along.Dot(along)
+	if n == 0 {
+		return p.Dist(a)
+	}
+	return p.Dist(a.Add(along.Mul(min(max(p.Sub(a).Dot(along)/n, 0), 1))))
+}
+
 // Turned returns p turned about c by an angle in degrees, clockwise as the
 // reader sees it.
 func (p Point) Turned(c Point, degrees float64) Point {

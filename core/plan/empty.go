@@ -61,7 +61,7 @@ func (p Place) answeredBy(m mark.Mark) bool {
 	case *mark.FreeText:
 		return in.Contains(page.Pt(b.X+1, b.Y-2)) || in.Contains(b.Bounds().Center())
 	case *mark.Widget:
-		return page.R(b.Rect[0], b.Rect[1], b.Rect[2], b.Rect[3]).Center().Dist(p.Rect.Rect().Center()) < 3
+		return Box(b.Rect).Rect().Center().Dist(p.Rect.Rect().Center()) < 3
 	}
 	return in.Contains(m.Body.Bounds().Center())
 }

@@ -90,6 +90,20 @@ func (k Ink) within(o Ink, dx, dy int) (n int) {
 // in squares each way.
 const apart = 5
 
+// laidOn returns how many of k's squares lie on o or beside it, where k is moved
+// so that most do, and how far it is moved.
+func (k Ink) laidOn(o Ink) (best, x, y int) {
+	wide := o.grown()
+	for dy := -apart; dy <= apart; dy++ {
+		for dx := -apart; dx <= apart; dx++ {
+			if n := k.within(wide, dx, dy); n > best {
+				best, x, y = n, dx, dy
+			}
+		}
+	}
+	return best, x, y
+}
+
 // Adds reports whether k has what o has, and more written on it. Two scans of
 // one sheet may lie a little differently.
 func (k Ink) Adds(o Ink) bool {
@@ -97,15 +111,7 @@ func (k Ink) Adds(o Ink) bool {
 	if was < 60 || now < was+was/50+25 || now > 4*was {
 		return false
 	}
-	wide := k.grown()
-	best, bx, by := 0, 0, 0
-	for dy := -apart; dy <= apart; dy++ {
-		for dx := -apart; dx <= apart; dx++ {
-			if n := o.within(wide, dx, dy); n > best {
-				best, bx, by = n, dx, dy
-			}
-		}
-	}
+	best, bx, by := o.laidOn(k)
 	if best*100 < was*95 {
 		return false
 	}
@@ -120,11 +126,6 @@ func (k Ink) In(o Ink) float64 {
 	if all == 0 {
 		return 0
 	}
-	wide, best := o.grown(), 0
-	for dy := -apart; dy <= apart; dy++ {
-		for dx := -apart; dx <= apart; dx++ {
-			best = max(best, k.within(wide, dx, dy))
-		}
-	}
+	best, _, _ := k.laidOn(o)
 	return float64(best) / float64(all)
 }

@@ -6,6 +6,7 @@ package scan
 
 import (
 	"cmp"
+	"image"
 	"math"
 	"slices"
 	"strings"
@@ -20,6 +21,26 @@ type Gray struct {
 	W, H  int
 	Pix   []uint8 // row by row
 	Scale float64 // pixels a point
+}
+
+// GrayOf returns a page's picture in grey, by the weights of Rec. ITU-R BT.601.
+func GrayOf(m image.Image, scale float64) Gray {
+	b := m.Bounds()
+	g := Gray{W: b.Dx(), H: b.Dy(), Pix: make([]uint8, b.Dx()*b.Dy()), Scale: scale}
+	grey := func(r, g, b int) uint8 { return uint8((299*r + 587*g + 114*b) / 1000) }
+	rgba, quick := m.(*image.RGBA)
+	for y := range g.H {
+		for x := range g.W {
+			if quick {
+				p := rgba.Pix[y*rgba.Stride+4*x:]
+				g.Pix[y*g.W+x] = grey(int(p[0]), int(p[1]), int(p[2]))
+				continue
+			}
+			r, gr, bl, _ := m.At(b.Min.X+x, b.Min.Y+y).RGBA()
+			g.Pix[y*g.W+x] = grey(int(r>>8), int(gr>>8), int(bl>>8))
+		}
+	}
+	return g
 }
 
 // Scale is the number of pixels a point at which pages are looked at.

@@ -11,7 +11,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -20,6 +19,8 @@ import (
 	"time"
 
 	"github.com/coder/websocket"
+
+	"readymargin/store/mariadb"
 )
 
 // An engine is a browser that is driven.
@@ -46,15 +47,6 @@ type action struct {
 	Y        *int   `json:"y,omitempty"`
 	Duration *int   `json:"duration,omitempty"`
 	Value    string `json:"value,omitempty"`
-}
-
-func freePort() (int, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return 0, err
-	}
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
 // started starts a program that ends with this one.
@@ -85,7 +77,7 @@ type firefox struct {
 }
 
 func startFirefox(ctx context.Context) (engine, error) {
-	port, err := freePort()
+	port, err := mariadb.FreePort()
 	if err != nil {
 		return nil, err
 	}
@@ -216,7 +208,7 @@ type webkit struct {
 }
 
 func startWebKit(context.Context) (engine, error) {
-	port, err := freePort()
+	port, err := mariadb.FreePort()
 	if err != nil {
 		return nil, err
 	}

@@ -8,7 +8,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -90,12 +89,11 @@ func (h *House) open(ctx context.Context) (err error) {
 		return err
 	}
 	h.School = school.New(h.Store, h.Press, sound.Ffmpeg{}, &office.LibreOffice{}, photo.Heif{})
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	port, err := mariadb.FreePort()
 	if err != nil {
 		return err
 	}
-	h.address = l.Addr().String()
-	l.Close()
+	h.address = fmt.Sprintf("127.0.0.1:%d", port)
 	h.Base = "http://" + h.address
 	return h.Serve()
 }

@@ -104,7 +104,7 @@ func (s *Server) Restart(ctx context.Context) error {
 		return err
 	}
 	if s.Port == 0 {
-		if s.Port, err = freePort(); err != nil {
+		if s.Port, err = FreePort(); err != nil {
 			return err
 		}
 	}
@@ -136,7 +136,8 @@ func (s *Server) Restart(ctx context.Context) error {
 	return s.await(ctx)
 }
 
-func freePort() (int, error) {
+// FreePort returns a port of the loopback that nobody listens at.
+func FreePort() (int, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return 0, err

@@ -8,6 +8,7 @@ import { add, marks } from './marks.js';
 import { hand, instruments } from './pointer.js';
 import { meaning, settings } from './settings.js';
 import { signed } from './draw.js';
+import { offers } from './spine.js';
 import { toast } from './dialogs.js';
 
 let bubble = null, timer = 0;
@@ -31,7 +32,7 @@ function show() {
   dismiss();
   const c = chosen();
   if (!c) return;
-  const may = (name) => marks.view.edit && (!marks.view.instruments?.length || marks.view.teacher || marks.view.instruments.includes(name));
+  const may = (name) => marks.view.edit && offers(marks.view, name);
   const put = (kind, of, body) => () => { add(kind, c.sheet.number, { color: settings[of].color, quadPoints: c.run.quadPoints, text: c.run.text, ...body }); getSelection().removeAllRanges(); dismiss(); };
   const button = (sign, words, run) => el('button', { title: words, 'aria-label': words, on: { click: run, pointerdown: (e) => e.preventDefault() } }, icon(sign), words);
   const q = c.run.quadPoints[0];

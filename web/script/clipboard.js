@@ -2,9 +2,10 @@
 // another copy of the same person. Pictures from elsewhere come in by it too.
 
 import { picked, lay, remove } from './pick.js';
-import { marks } from './marks.js';
+import { layerNow, marks } from './marks.js';
 import { current, surface } from './surface.js';
 import { bring } from './pictures.js';
+import { linesOf } from './rich.js';
 import { ask } from './net.js';
 import { toast } from './dialogs.js';
 
@@ -18,7 +19,7 @@ function take(e) {
   if (writes(e) || !picked.all.length || String(getSelection())) return false;
   const ones = picked.all.filter((x) => x.mark.kind !== 'widget').map(({ mark: { kind, body, rank, page } }) => ({ kind, body, rank, page, copy: marks.view.copy }));
   localStorage.setItem(place(), JSON.stringify(ones));
-  e.clipboardData?.setData('text/plain', ones.filter((o) => o.kind === 'freetext').map((o) => o.body.lines.map((l) => l.runs.map((r) => r.text).join('')).join('\n')).join('\n') || ' ');
+  e.clipboardData?.setData('text/plain', ones.filter((o) => o.kind === 'freetext').map((o) => linesOf(o.body.lines).join('\n')).join('\n') || ' ');
   e.clipboardData?.setData('application/x-readymargin-marks', JSON.stringify(ones));
   e.preventDefault();
   return true;
@@ -34,7 +35,7 @@ export async function paste(ones) {
   const s = current(), here = ones[0].copy === marks.view.copy, same = here && ones[0].page === s.number;
   try {
     // A picture has to come along to the other copy, unless it is of the shelf.
-    for (const o of ones) if (o.kind === 'picture' && !here && !marks.view.shelf?.some((p) => p.hash === o.body.hash)) await ask(`/copies/${marks.view.copy}/pictures?layer=${marks.mode.own ? 'own' : marks.view.edit}&from=${o.copy}&hash=${o.body.hash}`, { method: 'POST' });
+    for (const o of ones) if (o.kind === 'picture' && !here && !marks.view.shelf?.some((p) => p.hash === o.body.hash)) await ask(`/copies/${marks.view.copy}/pictures?layer=${layerNow()}&from=${o.copy}&hash=${o.body.hash}`, { method: 'POST' });
   } catch (e) { toast(`It was not pasted. ${e.message}`); return; }
   lay(ones, s.number, same ? 12 : 0, same ? 12 : 0);
 }

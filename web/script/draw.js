@@ -3,15 +3,14 @@
 
 import { core } from './core.js';
 import { node } from './paint.js';
-import { words } from './surface.js';
+import { round, words } from './surface.js';
 import { add, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { toast } from './dialogs.js';
 import { dismiss, fresh } from './neat.js';
 import { along } from './aids.js';
+import { LEADING, lookOf } from './rich.js';
 import { meaning, settings } from './settings.js';
-
-export const round = (v) => Math.round(v * 100) / 100;
 
 core.loaded.then(() => {
   const { pen } = instruments;
@@ -62,7 +61,7 @@ instruments.highlighter = {
 function overTyped(a, b) {
   const e = [...marks.shown.values()].find((x) => x.mark.kind === 'freetext' && x.mark.page === a.sheet.number && !x.mark.body.turn && inside(core.bounds(x.version), a) && inside(core.bounds(x.version), b));
   if (!e) return null;
-  const t = core.bounds(e.version), size = Math.max(...e.mark.body.lines.flatMap((l) => l.runs).map((r) => r.size)), step = size * 1.3;
+  const t = core.bounds(e.version), step = LEADING * lookOf(e.mark.body).largest;
   const rows = e.mark.body.lines.map((_, i) => [t[1] + i * step, t[1] + i * step + step * 0.97]);
   const from = rows.findIndex(([, foot]) => Math.min(a.y, b.y) <= foot), to = rows.findIndex(([, foot]) => Math.max(a.y, b.y) <= foot);
   const [first, last] = a.y <= b.y ? [a, b] : [b, a];

@@ -2,12 +2,12 @@
 // of a form or only printed, and the lists of a form.
 
 import { el } from './paint.js';
-import { pixels, surface } from './surface.js';
+import { pixels, round, surface } from './surface.js';
 import { newId } from './ids.js';
 import { add, marks, mayChange, set, together } from './marks.js';
 import { settings } from './settings.js';
 import { walk } from './blanks.js';
-import { again } from './rich.js';
+import { again, LEADING } from './rich.js';
 
 // isPressed says that a place is not written in.
 export const isPressed = (b) => b.k === 'tick' || (b.o?.length > 0 && !!b.f);
@@ -29,7 +29,6 @@ function tick(b) {
   const now = ticked(b);
   if (now) { set(now.mark.id, null, { before: now.mark }); return; }
   const [x, y] = middle(b.r), half = Math.max(Math.min(b.r[2] - b.r[0], b.r[3] - b.r[1]) * 0.55, 5);
-  const round = (v) => Math.round(v * 100) / 100;
   together(() => {
     if (b.x) for (const e of [...marks.shown.values()]) if (e.mark.kind === 'widget' && e.mark.body.field === b.f && e.layer === 'work' && mayChange(e)) set(e.mark.id, null, { before: e.mark });
     if (b.f) add('widget', b.page, { field: b.f, values: [b.v || 'Yes'], rect: b.r, sign: b.x ? 'dot' : 'check' });
@@ -42,7 +41,7 @@ function choose(b, values) {
   const now = filledIn(b), id = now?.mark.id ?? newId();
   if (!values.length || !values[0]) { if (now) set(id, null, { before: now.mark }); return; }
   const sheet = surface.sheets[b.page - 1], high = b.r[3] - b.r[1], rows = values.length;
-  let size = Math.min(settings.type.size, Math.max(b.s, 8), b.n ? Math.max((high - 4) / (1.3 * rows), 6) : 99), text;
+  let size = Math.min(settings.type.size, Math.max(b.s, 8), b.n ? Math.max((high - 4) / (LEADING * rows), 6) : 99), text;
   do {
     const run = (t) => ({ runs: [{ text: t, size, color: settings.type.color }], hard: true });
     text = again(sheet, { x: b.r[0] + 3, y: b.n ? b.r[1] + size + 2 : b.y, width: 0, lines: values.map(run) }, {});

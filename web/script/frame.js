@@ -3,7 +3,7 @@
 
 import { core } from './core.js';
 import { node } from './paint.js';
-import { pixels, surface } from './surface.js';
+import { atSteps, pixels, round, surface } from './surface.js';
 import { marks, mayChange } from './marks.js';
 import { again } from './rich.js';
 
@@ -12,7 +12,7 @@ const FIXED = ['note', 'widget', 'underline', 'strikeout'];
 let shown = null; // {group, rect, pivot, turn, handles, entries}
 
 const boundsOf = (e) => core.bounds(e.version);
-const union = (rs) => rs.reduce((a, b) => [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[2], b[2]), Math.max(a[3], b[3])]);
+export const union = (rs) => rs.reduce((a, b) => [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[2], b[2]), Math.max(a[3], b[3])]);
 const turnedAt = ([x, y], [cx, cy], degrees) => {
   const a = (degrees * Math.PI) / 180, dx = x - cx, dy = y - cy;
   return [cx + dx * Math.cos(a) - dy * Math.sin(a), cy + dx * Math.sin(a) + dy * Math.cos(a)];
@@ -86,20 +86,15 @@ export function grabbed(p, e) {
 }
 
 function dragEnd(mark, i, q, e) {
-  const l = [...mark.body.l], other = i ? [l[0], l[1]] : [l[2], l[3]];
-  let at = [q.x, q.y];
-  if (e.shiftKey) {
-    const long = Math.hypot(at[0] - other[0], at[1] - other[1]), a = Math.round(Math.atan2(at[1] - other[1], at[0] - other[0]) / (Math.PI / 12)) * (Math.PI / 12);
-    at = [other[0] + long * Math.cos(a), other[1] + long * Math.sin(a)];
-  }
-  l[i] = Math.round(at[0] * 100) / 100; l[i + 1] = Math.round(at[1] * 100) / 100;
+  const l = [...mark.body.l], other = { x: l[2 - i], y: l[3 - i] }, at = e.shiftKey ? atSteps(other, q) : q;
+  l[i] = round(at.x); l[i + 1] = round(at.y);
   return { ...mark, body: { ...mark.body, l } };
 }
 
 // widen gives a text another width, at which it breaks its lines anew.
 function widen(e, rect, pivot, turn) {
   const width = (q) => Math.max(turnedAt([q.x, q.y], pivot, -turn)[0] - rect[0], 24);
-  const to = (q) => ({ ...e.mark, body: again(surface.sheets[e.mark.page - 1], e.mark.body, { box: Math.round(width(q) * 100) / 100 }) });
+  const to = (q) => ({ ...e.mark, body: again(surface.sheets[e.mark.page - 1], e.mark.body, { box: round(width(q)) }) });
   return { kind: 'stretch', stretch: (q) => [[e, to(q)]] };
 }
 

@@ -82,10 +82,13 @@ export function change(on, mark, layer) {
 // layers names those that the person may change here, for the core's hits.
 export const layers = () => (marks.view.edit && !marks.view.teacher ? `${marks.view.edit} own` : marks.view.edit);
 
+// layerNow is where what is added goes.
+export const layerNow = () => (marks.mode.own ? 'own' : marks.view.edit);
+
 // set puts a mark (or removes it, with null) and remembers how to undo that.
 export function set(on, mark, { layer, before, merge } = {}) {
   const now = find(on);
-  layer ??= now?.layer ?? (marks.mode.own ? 'own' : marks.view.edit);
+  layer ??= now?.layer ?? layerNow();
   if (!layer) return;
   before ??= now?.mark ?? null;
   const step = { on, layer, before, after: mark };

@@ -7,6 +7,7 @@ import { marks } from './marks.js';
 import { activate } from './margin.js';
 import { pick } from './pick.js';
 import { hand } from './pointer.js';
+import { linesOf } from './rich.js';
 
 const box = document.querySelector('[data-panel]');
 let which = '';
@@ -29,7 +30,7 @@ export function open(name) {
 box.addEventListener('keydown', (e) => { if (e.key === 'Escape') { e.stopPropagation(); close(); } });
 
 const KINDS = { freetext: 'Text', ink: 'Drawing', highlight: 'Highlight', underline: 'Underline', strikeout: 'Crossed out', line: 'Line', polyline: 'Line', square: 'Box', circle: 'Ellipse', stamp: 'Stamp', picture: 'Picture', widget: 'Field', note: 'Note', reply: 'Reply' };
-const text = (m) => (m.kind === 'freetext' ? m.body.lines.map((l) => l.runs.map((r) => r.text).join('')).join(' ') : m.kind === 'widget' ? m.body.values.join(', ') : m.body.text ?? m.body.name ?? '');
+const text = (m) => (m.kind === 'freetext' ? linesOf(m.body.lines).join(' ') : m.kind === 'widget' ? m.body.values.join(', ') : m.body.text ?? m.body.name ?? '');
 const colorOf = (m) => m.body.color ?? m.body.lines?.[0]?.runs[0]?.color;
 
 function go(e) {

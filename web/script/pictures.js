@@ -3,12 +3,11 @@
 
 import { ask } from './net.js';
 import { el } from './paint.js';
-import { at, current, surface } from './surface.js';
-import { add, marks } from './marks.js';
+import { at, current, round, surface } from './surface.js';
+import { add, layerNow, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './dialogs.js';
-import { round } from './draw.js';
 
 function lay(p, of) {
   const w = Math.min(p.sheet.w / 3, of.w * 0.75), h = (w * of.h) / of.w, x = Math.min(Math.max(p.x - w / 2, 0), p.sheet.w - w), y = Math.min(Math.max(p.y - h / 2, 0), Math.max(p.sheet.h - h, 0));
@@ -35,7 +34,7 @@ export async function bring(file, where, p) {
   p ??= where && document.elementFromPoint(where.x, where.y)?.closest('.sheet') ? at({ clientX: where.x, clientY: where.y, target: document.elementFromPoint(where.x, where.y) }) : null;
   if (!p) { const s = current(); p = { sheet: s, x: s.w / 2, y: s.h / 3 }; }
   if (!marks.view.copy) { toast('Nothing is kept while the worksheet is tried out, so pictures cannot be brought.'); return; }
-  const layer = marks.mode.own ? 'own' : marks.view.edit, body = new FormData();
+  const layer = layerNow(), body = new FormData();
   body.append('file', file, file.name || 'Picture');
   toast('Bringing the picture in…');
   try {

@@ -3,13 +3,12 @@
 // read is how the browser shows it.
 
 import { el } from './paint.js';
-import { pixels } from './surface.js';
+import { pixels, round } from './surface.js';
 
 export const FONTS = { '': 'text', serif: 'serif', school: 'school', mono: 'mono' }; // of the style sheet
 const SMALL = 0.68; // of what is raised or lowered, as core/mark has it
-const LEADING = 1.3;
+export const LEADING = 1.3;
 
-const round = (v) => Math.round(v * 100) / 100;
 const hex = (rgb) => `#${rgb.match(/\d+/g).slice(0, 3).map((v) => (+v).toString(16).padStart(2, '0')).join('')}`;
 const base = ({ size = 14, color, font = '', bold = false, italic = false, under = false }) => ({ size, color, font, bold, italic, under });
 
@@ -21,6 +20,9 @@ export function look(box, of) {
     fontWeight: of.bold ? '700' : '400', fontStyle: of.italic ? 'italic' : 'normal', textDecorationLine: of.under ? 'underline' : 'none', textAlign: of.align || 'left', background: of.fill || '',
   });
 }
+
+// linesOf gives the words of each line of a text.
+export const linesOf = (lines) => lines.map((l) => l.runs.map((r) => r.text).join(''));
 
 // lookOf gives the look of a mark's plain text, which is that of its first run.
 export function lookOf(body) {

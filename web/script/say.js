@@ -5,9 +5,9 @@
 
 import { core } from './core.js';
 import { el, icon } from './paint.js';
-import { pixels } from './surface.js';
+import { pixels, round } from './surface.js';
 import { newId } from './ids.js';
-import { add, marks } from './marks.js';
+import { add, layerNow, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { INKS, keep as keepSettings, settings } from './settings.js';
 import { draft } from './margin.js';
@@ -17,7 +17,6 @@ let helped = false; // the next note says that somebody helped
 
 // placeOf gives the place of a note: the point, and the mark under it.
 export function placeOf(p) {
-  const round = (v) => Math.round(v * 100) / 100;
   const layers = [...new Set([...marks.shown.values()].map((e) => e.layer))].join(' ');
   const on = marks.shown.get(core.hit(layers, p.sheet.number, p, 3 / pixels()));
   return { at: [round(p.x), round(p.y)], ...(on && on.mark.kind !== 'note' ? { on: on.mark.id } : {}), ...(settings.note.color ? { color: settings.note.color } : {}) };
@@ -55,7 +54,7 @@ instruments.note = {
 instruments.voice = {
   async tap(p) {
     if (this.busy) return;
-    const place = placeOf(p), key = newId(), layer = marks.mode.own ? 'own' : marks.view.edit;
+    const place = placeOf(p), key = newId(), layer = layerNow();
     const body = el('div');
     const end = draft(key, p.sheet.number, place.at, body);
     const finish = () => { this.busy = null; end(); };

@@ -9,7 +9,9 @@ import { node } from './paint.js';
 import { add, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { meaning, settings } from './settings.js';
-import { round, signed } from './draw.js';
+import { signed } from './draw.js';
+import { atSteps, round } from './surface.js';
+import { union } from './frame.js';
 import { toGrid } from './aids.js';
 import { toSquare } from './squares.js';
 
@@ -22,13 +24,9 @@ function ghost(sheet) {
 }
 
 function held(a, p) {
-  const dx = p.x - a.x, dy = p.y - a.y;
-  if (closed(settings.shape.kind)) {
-    const side = Math.max(Math.abs(dx), Math.abs(dy));
-    return { ...p, x: a.x + Math.sign(dx || 1) * side, y: a.y + Math.sign(dy || 1) * side };
-  }
-  const step = Math.PI / 12, angle = Math.round(Math.atan2(dy, dx) / step) * step, long = Math.hypot(dx, dy);
-  return { ...p, x: a.x + long * Math.cos(angle), y: a.y + long * Math.sin(angle) };
+  if (!closed(settings.shape.kind)) return atSteps(a, p);
+  const dx = p.x - a.x, dy = p.y - a.y, side = Math.max(Math.abs(dx), Math.abs(dy));
+  return { ...p, x: a.x + Math.sign(dx || 1) * side, y: a.y + Math.sign(dy || 1) * side };
 }
 
 // snapped goes to what is near: the edge of a printed word, or a mark's corner.
@@ -124,7 +122,7 @@ instruments.stamp = {
 export function ownStamp(entries) {
   const drawn = entries.filter((e) => e.mark.kind === 'ink');
   if (!drawn.length) return false;
-  const b = drawn.map((e) => core.bounds(e.version)).reduce((m, r) => [Math.min(m[0], r[0]), Math.min(m[1], r[1]), Math.max(m[2], r[2]), Math.max(m[3], r[3])]);
+  const b = union(drawn.map((e) => core.bounds(e.version)));
   const { color, width, opacity } = drawn[0].mark.body;
   const inkList = drawn.flatMap((e) => e.mark.body.inkList).map((s) => ({ ...s, path: s.path.map((v, i) => round(v - (i % 2 ? b[1] : b[0]))) }));
   if (JSON.stringify(inkList).length > 6000) return false;

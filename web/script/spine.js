@@ -21,7 +21,7 @@ let places = [];
 // offers says whether the assignment offers an instrument; it may leave some
 // out, and others that go with them.
 const LEAVABLE = { type: 'type', signs: 'type', highlighter: 'highlighter', underline: 'underline', crossout: 'crossout', pen: 'pen', rubber: 'pen', shape: 'shape', stamp: 'shape', ruler: 'shape', picture: 'picture' };
-const offers = (view, name) => view.teacher || !view.instruments?.length || !LEAVABLE[name] || view.instruments.includes(LEAVABLE[name]);
+export const offers = (view, name) => view.teacher || !view.instruments?.length || !LEAVABLE[name] || view.instruments.includes(LEAVABLE[name]);
 
 export function build(view) {
   const offered = ALL.map(([p, i]) => [p, i.filter((n) => offers(view, n))]).filter(([, i]) => i.length);

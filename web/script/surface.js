@@ -104,6 +104,16 @@ export function at(e, sheet, frame) {
 
 export const pixels = () => surface.zoom * PX;
 
+// round gives a number on the grid of a hundredth of a point, on which marks stand.
+export const round = (v) => Math.round(v * 100) / 100;
+
+// atSteps gives the place on a way from a that runs at a step of 15 degrees and
+// is as long as that to p.
+export function atSteps(a, p) {
+  const step = Math.PI / 12, angle = Math.round(Math.atan2(p.y - a.y, p.x - a.x) / step) * step, long = Math.hypot(p.x - a.x, p.y - a.y);
+  return { ...p, x: a.x + long * Math.cos(angle), y: a.y + long * Math.sin(angle) };
+}
+
 // anchor gives what of a page is under a place of the window, as it is seen now.
 function anchor(x, y) {
   const sheet = nearest(y);

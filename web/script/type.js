@@ -4,7 +4,7 @@
 
 import { core } from './core.js';
 import { el } from './paint.js';
-import { pixels, setZoom, surface, words } from './surface.js';
+import { pixels, round, setZoom, surface, words } from './surface.js';
 import { newId } from './ids.js';
 import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
@@ -12,7 +12,7 @@ import { settings } from './settings.js';
 import { toast } from './dialogs.js';
 import { blankAt, walk } from './blanks.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
-import { look, lookOf, read, write } from './rich.js';
+import { linesOf, look, lookOf, read, write } from './rich.js';
 import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
@@ -32,7 +32,7 @@ instruments.type = {
     const blank = blankAt(p.sheet.number, p.x, p.y);
     if (blank && isPressed(blank)) { press(blank, p.sheet, true); return; }
     if (blank && (blank.f || (blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60)))) return this.into(blank, p.sheet, p);
-    const x = Math.round(Math.min(p.x, p.sheet.w - 40) * 100) / 100;
+    const x = round(Math.min(p.x, p.sheet.w - 40));
     edit({ id: newId(), sheet: p.sheet, x, y: core.settle(p.sheet.number, p, settings.type.size), of: { ...settings.type }, before: null });
   },
   // into opens a blank: what is written there already, or a new box at its
@@ -45,7 +45,7 @@ instruments.type = {
     if (there) { this.open(there, { sheet }); return; }
     const size = Math.min(settings.type.size, Math.max(b.s, 8));
     const y = b.k === 'lines' && p ? core.settle(b.page, p, size) : b.y;
-    edit({ id: newId(), sheet, x: Math.round((b.r[0] + 3) * 100) / 100, y, of: { ...settings.type, size, align: '' }, before: null });
+    edit({ id: newId(), sheet, x: round(b.r[0] + 3), y, of: { ...settings.type, size, align: '' }, before: null });
   },
   open(entry, p) {
     const t = entry.mark.body;
@@ -156,14 +156,14 @@ export function place() {
 function largest() {
   let size = open.of.size;
   for (const n of open.box.querySelectorAll('span, font')) size = Math.max(size, parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || 1) * open.of.size);
-  return Math.round(size * 100) / 100;
+  return round(size);
 }
 
 // stay moves text up that would run off the page's foot.
 function stay() {
   const { box, sheet, turn, field } = open, over = box.offsetTop + box.offsetHeight - (sheet.h - EDGE) * pixels();
   if (over <= 0 || turn || field || box.offsetTop - over < 0) return;
-  open.y = Math.round((open.y - over / pixels()) * 100) / 100;
+  open.y = round(open.y - over / pixels());
   box.style.top = `${box.offsetTop - over}px`;
 }
 
@@ -246,7 +246,7 @@ export function keep() {
   if (!lines.some((l) => l.runs.some((r) => r.text.trim()))) { if (now) set(id, null, { before, merge }); return; }
   const body = { x: open.x, y: open.y, width, lines: open.comb ? combLines(lines) : lines };
   for (const [k, v] of Object.entries({ box: open.width, align: of.align, fill: of.fill, turn: open.turn })) if (v) body[k] = v;
-  const { field } = open, whole = field ? { field: field.f, values: [lines.map((l, i) => l.runs.map((r) => r.text).join('') + (l.hard && i < lines.length - 1 ? '\n' : '')).join('')], rect: field.r, text: body } : body;
+  const { field } = open, whole = field ? { field: field.f, values: [linesOf(lines).map((words, i) => words + (lines[i].hard && i < lines.length - 1 ? '\n' : '')).join('')], rect: field.r, text: body } : body;
   if (JSON.stringify(now?.body) === JSON.stringify(whole)) return;
   const mark = { ...(now ?? before ?? {}), id, page: sheet.number, kind: field ? 'widget' : 'freetext', body: whole };
   if (!now && !before && marks.mode.helper) mark.helper = marks.mode.helper;
@@ -257,8 +257,8 @@ export function keep() {
 // combLines sets each letter in the middle of its part.
 function combLines(lines) {
   const z = pixels(), { field, of } = open, part = (field.r[2] - field.r[0]) / field.m, first = (part - widthOf('0', of.size * z) / z) / 2;
-  const text = lines.flatMap((l) => l.runs).map((r) => r.text).join('');
-  return [{ x: Math.round(first * 100) / 100, runs: [...text].map((letter) => ({ text: letter, size: of.size, color: of.color, font: 'mono', w: Math.round(part * 100) / 100 })) }];
+  const text = linesOf(lines).join('');
+  return [{ x: round(first), runs: [...text].map((letter) => ({ text: letter, size: of.size, color: of.color, font: 'mono', w: round(part) })) }];
 }
 
 export function finish() {
