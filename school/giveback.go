@@ -69,7 +69,7 @@ func (s *School) Return(ctx context.Context, who Person, id uint64, number int) 
 				return err
 			}
 		}
-		if a.ReturnedHash, err = s.fixFeedback(ctx, tx, a); err != nil {
+		if a.ReturnedHash, err = fixFeedback(tx, a); err != nil {
 			return err
 		}
 		now := s.Now()
@@ -77,7 +77,10 @@ func (s *School) Return(ctx context.Context, who Person, id uint64, number int) 
 		if a.MarkedAt == nil {
 			a.MarkedAt = &now
 		}
-		return errors.Join(tx.PutAttempt(a), tx.SetCopy(c))
+		if err := tx.PutAttempt(a); err != nil {
+			return err
+		}
+		return tx.SetCopy(c)
 	})
 	if err == nil {
 		s.feed.tell(id)
@@ -86,7 +89,7 @@ func (s *School) Return(ctx context.Context, who Person, id uint64, number int) 
 }
 
 // fixFeedback stores what the teachers have said about an attempt so far.
-func (s *School) fixFeedback(ctx context.Context, tx CopyTx, a Attempt) (string, error) {
+func fixFeedback(tx CopyTx, a Attempt) (string, error) {
 	heads, err := tx.Heads(copy.Feedback(a.Number))
 	if err != nil {
 		return "", err
@@ -100,7 +103,7 @@ func (s *School) fixFeedback(ctx context.Context, tx CopyTx, a Attempt) (string,
 	if err != nil {
 		return "", err
 	}
-	return s.Store.PutBlob(ctx, b)
+	return tx.PutBlob(b)
 }
 
 // ReturnAll returns every marked copy of an assignment that waits, and says

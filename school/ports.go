@@ -154,12 +154,21 @@ type Copies interface {
 	// View notes that a person has a copy open, and returns the others who
 	// did so since the given time.
 	View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error)
-	// InCopy runs fn in one transaction that holds the copy. It may run fn
-	// more than once when the database asks for it.
+	// InCopy runs fn in one transaction that holds the copy. Changes of one
+	// copy come one after another, and wait for their turn before they take a
+	// connection.
+	//
+	// Inside fn only tx is reachable: whoever asks the Store for anything else
+	// there waits for a connection that others hold who wait in the same way.
+	// The first error of the database ends the transaction, whatever fn returns
+	// afterwards. fn may run more than once when the database asks for it, each
+	// time with everything undone that it did in the store, and must begin anew
+	// with what it keeps outside.
 	InCopy(ctx context.Context, copyID uint64, fn func(CopyTx) error) error
 }
 
-// A CopyTx changes one copy. Nobody else changes it meanwhile.
+// A CopyTx changes one copy. Nobody else changes it meanwhile. All of its
+// methods use the transaction's own connection.
 type CopyTx interface {
 	Copy() (Copy, error) // read under the lock; every other method comes after it
 	SetCopy(Copy) error
@@ -171,6 +180,10 @@ type CopyTx interface {
 	AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (seq int64, fresh int, err error)
 	Heads(layer copy.Layer) ([]SavedHead, error)
 	LayerSeq(layer copy.Layer) (int64, error)
+	// Assignment returns the copy's assignment, without its handouts.
+	Assignment() (Assignment, error)
+	// PutBlob stores small blobs: the snapshot of an attempt, what is returned.
+	PutBlob(b []byte) (hash string, err error)
 }
 
 // Blobs are bytes under the name of their SHA-256.

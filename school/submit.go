@@ -2,7 +2,6 @@ package school
 
 import (
 	"context"
-	"errors"
 	"strconv"
 	"strings"
 	"time"
@@ -57,10 +56,13 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 		now := s.Now()
 		a = Attempt{CopyID: id, Number: locked.Attempts, SubmittedAt: now, Line: line,
 			LateMinutes: int(c.Assignment.TimesFor(locked).Late(now) / time.Minute)}
-		if a.SnapshotHash, err = s.fix(ctx, tx, c.Revision.FileHash, said, a.Number); err != nil {
+		if a.SnapshotHash, err = fix(tx, c.Revision.FileHash, said, a.Number); err != nil {
 			return err
 		}
-		return errors.Join(tx.PutAttempt(a), tx.SetCopy(locked))
+		if err := tx.PutAttempt(a); err != nil {
+			return err
+		}
+		return tx.SetCopy(locked)
 	})
 	if err != nil {
 		return Receipt{}, err
@@ -70,7 +72,7 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 }
 
 // fix stores the snapshot of the work as it stands and returns its fingerprint.
-func (s *School) fix(ctx context.Context, tx CopyTx, worksheet string, said []mark.Mark, number int) (string, error) {
+func fix(tx CopyTx, worksheet string, said []mark.Mark, number int) (string, error) {
 	heads, err := tx.Heads(copy.Work)
 	if err != nil {
 		return "", err
@@ -80,7 +82,7 @@ func (s *School) fix(ctx context.Context, tx CopyTx, worksheet string, said []ma
 	if err != nil {
 		return "", err
 	}
-	return s.Store.PutBlob(ctx, b)
+	return tx.PutBlob(b)
 }
 
 // TakeBack gives the student the submitted copy back, while nobody has begun
@@ -104,8 +106,8 @@ func (s *School) TakeBack(ctx context.Context, who Person, id uint64) error {
 
 // Improve lets the student go on after a return. The attempt stays as it was.
 func (s *School) Improve(ctx context.Context, who Person, id uint64) error {
-	return s.move(ctx, who, id, flow.Improve, func(_ CopyTx, c *Copy) error {
-		a, err := s.Store.Assignment(ctx, c.AssignmentID)
+	return s.move(ctx, who, id, flow.Improve, func(tx CopyTx, c *Copy) error {
+		a, err := tx.Assignment()
 		if err == nil && a.UsedUp(c.Attempts) {
 			err = problem("attempts used", "", strconv.Itoa(a.MaxAttempts))
 		}

@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"readymargin/school"
@@ -33,12 +34,21 @@ type blobChunk struct {
 	Data []byte
 }
 
-// PutBlob stores b once, chunk by chunk, the manifest last: a blob without
-// its manifest was interrupted, and is written again.
+// PutBlob stores b once, chunk by chunk, each in a transaction of its own, the
+// manifest last: a blob without its manifest was interrupted, and is written
+// again.
 func (s *Store) PutBlob(ctx context.Context, b []byte) (string, error) {
+	hash, err := putBlob(s.db.WithContext(ctx), b)
+	if err == nil {
+		s.cache.put(hash, b)
+	}
+	return hash, err
+}
+
+// putBlob stores b by a connection, which may be that of a transaction.
+func putBlob(db *gorm.DB, b []byte) (string, error) {
 	sum := sha256.Sum256(b)
 	hash := hex.EncodeToString(sum[:])
-	db := s.db.WithContext(ctx)
 	if _, err := first[blob](db, "hash = ?", hash); err == nil {
 		return hash, nil
 	} else if !errors.Is(err, school.ErrNotFound) {
@@ -51,9 +61,6 @@ func (s *Store) PutBlob(ctx context.Context, b []byte) (string, error) {
 		}
 	}
 	err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&blob{hash, int64(len(b)), time.Now().UTC()}).Error
-	if err == nil {
-		s.cache.put(hash, b)
-	}
 	return hash, err
 }
 

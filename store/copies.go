@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -197,6 +198,11 @@ type copyTx struct {
 }
 
 func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error {
+	leave, err := s.turns.EnterAs(ctx, strconv.FormatUint(copyID, 10))
+	if err != nil {
+		return err
+	}
+	defer leave()
 	return s.inTx(ctx, func(tx *gorm.DB) error { return fn(copyTx{tx, copyID}) })
 }
 
@@ -215,6 +221,12 @@ func (t copyTx) Attempt(number int) (school.Attempt, error) {
 func (t copyTx) PutAttempt(a school.Attempt) error {
 	return t.tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&a).Error
 }
+
+func (t copyTx) Assignment() (school.Assignment, error) {
+	return first[school.Assignment](t.tx, "id = (SELECT assignment_id FROM copies WHERE id = ?)", t.id)
+}
+
+func (t copyTx) PutBlob(b []byte) (string, error) { return putBlob(t.tx, b) }
 
 // withdrawn is a row of withdrawn.
 type withdrawn struct {

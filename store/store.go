@@ -4,12 +4,13 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"embed"
 	"errors"
 	"fmt"
-	"math/rand/v2"
+	"io/fs"
 	"time"
 
 	driver "github.com/go-sql-driver/mysql"
@@ -18,6 +19,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
+	"readymargin/queue"
 	"readymargin/school"
 )
 
@@ -28,6 +30,7 @@ var migrations embed.FS
 type Store struct {
 	db    *gorm.DB
 	cache cache
+	turns *queue.Queue // for changes of one copy, before a connection is taken
 }
 
 var _ school.Store = (*Store)(nil)
@@ -36,6 +39,7 @@ var _ school.Store = (*Store)(nil)
 type Config struct {
 	DSN      string // in the form of go-sql-driver/mysql
 	CacheDir string // for blobs that were read; "" for none
+	Conns    int    // connections at the same time; 0 means 32
 }
 
 // Open connects to the database. The schema must be there; see Migrate.
@@ -60,9 +64,10 @@ func Open(cfg Config) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	pool.SetMaxOpenConns(32)
-	pool.SetMaxIdleConns(32)
-	return &Store{db: db, cache: cache{dir: cfg.CacheDir}}, nil
+	conns := cmp.Or(cfg.Conns, 32)
+	pool.SetMaxOpenConns(conns)
+	pool.SetMaxIdleConns(conns)
+	return &Store{db: db, cache: cache{dir: cfg.CacheDir}, turns: queue.New(queue.Config{PerOwner: 1})}, nil
 }
 
 // Close closes all connections.
@@ -92,12 +97,32 @@ func (s *Store) Migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	goose.SetLogger(goose.NopLogger())
-	goose.SetBaseFS(migrations)
-	if err := goose.SetDialect("mysql"); err != nil {
+	fsys, err := fs.Sub(migrations, "migrations")
+	if err != nil {
 		return err
 	}
-	return goose.UpContext(ctx, pool, "migrations")
+	// MariaDB commits at every change of the schema, so two processes that
+	// migrate at once would find each other's tables: one goes first, under a
+	// named lock, which ends with the connection that holds it.
+	lock, err := pool.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer lock.Close()
+	var mine sql.NullInt64
+	if err := lock.QueryRowContext(ctx, "SELECT GET_LOCK(CONCAT('readymargin migrates ', DATABASE()), 600)").Scan(&mine); err != nil {
+		return err
+	}
+	if mine.Int64 != 1 {
+		return errors.New("store: another process has been migrating this database for ten minutes")
+	}
+	defer lock.ExecContext(context.WithoutCancel(ctx), "SELECT RELEASE_LOCK(CONCAT('readymargin migrates ', DATABASE()))")
+	changes, err := goose.NewProvider(goose.DialectMySQL, pool, fsys)
+	if err != nil {
+		return err
+	}
+	_, err = changes.Up(ctx)
+	return err
 }
 
 // known turns the database's errors into the school's.
@@ -107,27 +132,6 @@ func known(err error) error {
 		return school.ErrNotFound
 	case errors.Is(err, gorm.ErrDuplicatedKey):
 		return school.ErrTaken
-	}
-	return err
-}
-
-// again reports whether a transaction failed only because of another one:
-// deadlock (1213), lock wait (1205), and changed since read (1020). A cluster
-// reports conflicts at commit in the same way.
-func again(err error) bool {
-	var e *driver.MySQLError
-	return errors.As(err, &e) && (e.Number == 1213 || e.Number == 1205 || e.Number == 1020)
-}
-
-// inTx runs fn in a transaction, and again when the database asks for it.
-func (s *Store) inTx(ctx context.Context, fn func(*gorm.DB) error) (err error) {
-	for try := range 8 {
-		if try > 0 {
-			time.Sleep(time.Duration(rand.IntN(10<<try)) * time.Millisecond)
-		}
-		if err = s.db.WithContext(ctx).Transaction(fn); !again(err) {
-			return err
-		}
 	}
 	return err
 }

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -16,6 +17,7 @@ import (
 	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/photo"
+	"readymargin/queue"
 	"readymargin/school"
 	"readymargin/sound"
 )
@@ -115,6 +117,9 @@ var files = map[error]sentence{
 	access.ErrDenied:     {403, "This is not yours to do."},
 }
 
+// busy is said when the time for a request is over.
+var busy = sentence{503, "So many are at work here just now that this took too long. What you have done is kept. Try again in a moment."}
+
 // say returns the sentence for an error.
 func (s *Site) say(err error) sentence {
 	var p *school.Problem
@@ -163,10 +168,16 @@ func (s *Site) say(err error) sentence {
 
 // fail answers a request that ended with an error.
 func (s *Site) fail(c *echo.Context, err error) {
-	if c.Request().Context().Err() != nil {
+	ctx := c.Request().Context()
+	if errors.Is(ctx.Err(), context.Canceled) {
 		return // nobody is there to be answered
 	}
 	said := s.say(err)
+	if ctx.Err() != nil || errors.Is(err, queue.ErrFull) {
+		said = busy
+		c.Response().Header().Set("Retry-After", "5")
+		c.SetRequest(c.Request().WithContext(context.WithoutCancel(ctx))) // the answer is not late for anybody
+	}
 	if said.status >= 500 {
 		slog.Error("request failed", "method", c.Request().Method, "path", c.Path(), "error", err)
 	}

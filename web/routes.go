@@ -15,6 +15,7 @@ type route struct {
 	method, path string
 	do           func(*Site, *echo.Context) error
 	body         int64 // most bytes taken; 0 means smallBody
+	pace         pace
 }
 
 const (
@@ -30,91 +31,91 @@ const (
 )
 
 var routes = []route{
-	{"GET", "/", (*Site).start, 0},
-	{"GET", "/sign-in", (*Site).signInPage, 0},
-	{"POST", "/sign-in", (*Site).signIn, 0},
-	{"POST", "/sign-out", (*Site).signOut, 0},
-	{"GET", "/join", (*Site).joinPage, 0},
-	{"POST", "/join", (*Site).join, 0},
-	{"GET", "/slip", (*Site).slipPage, 0},
-	{"POST", "/slip", (*Site).useSlip, 0},
-	{"POST", "/invitations", (*Site).invite, 0},
-	{"GET", "/to-do", (*Site).toDo, 0},
-	{"GET", "/practice", (*Site).practise, 0},
-	{"GET", "/token", (*Site).token, 0},
-	{"GET", "/service-worker.js", (*Site).serviceWorker, 0},
-	{"GET", "/directory", (*Site).directory, 0},
-	{"POST", "/directory", (*Site).checkDirectory, maxDirectory},
-	{"POST", "/directory/add", (*Site).takeDirectory, 2 * maxDirectory},
+	{"GET", "/", (*Site).start, 0, quick},
+	{"GET", "/sign-in", (*Site).signInPage, 0, quick},
+	{"POST", "/sign-in", (*Site).signIn, 0, quick},
+	{"POST", "/sign-out", (*Site).signOut, 0, quick},
+	{"GET", "/join", (*Site).joinPage, 0, quick},
+	{"POST", "/join", (*Site).join, 0, quick},
+	{"GET", "/slip", (*Site).slipPage, 0, quick},
+	{"POST", "/slip", (*Site).useSlip, 0, quick},
+	{"POST", "/invitations", (*Site).invite, 0, quick},
+	{"GET", "/to-do", (*Site).toDo, 0, quick},
+	{"GET", "/practice", (*Site).practise, 0, long},
+	{"GET", "/token", (*Site).token, 0, quick},
+	{"GET", "/service-worker.js", (*Site).serviceWorker, 0, quick},
+	{"GET", "/directory", (*Site).directory, 0, quick},
+	{"POST", "/directory", (*Site).checkDirectory, maxDirectory, long},
+	{"POST", "/directory/add", (*Site).takeDirectory, 2 * maxDirectory, long},
 
-	{"POST", "/calendar", (*Site).newCalendar, 0},
-	{"GET", "/calendar/:token", (*Site).calendar, 0},
-	{"GET", "/courses", (*Site).courses, 0},
-	{"POST", "/courses", (*Site).makeCourse, 0},
-	{"GET", "/courses/:id", (*Site).course, 0},
-	{"POST", "/courses/:id/code", (*Site).changeCode, 0},
-	{"POST", "/courses/:id/voice", (*Site).setVoice, 0},
-	{"POST", "/courses/:id/vet", (*Site).setVet, 0},
-	{"POST", "/courses/:id/lessons", (*Site).setLessons, 0},
-	{"POST", "/courses/:id/staff", (*Site).addStaff, 0},
-	{"POST", "/courses/:id/welcome", (*Site).welcomeAll, 0},
-	{"POST", "/courses/:id/leave", (*Site).leave, 0},
-	{"GET", "/courses/:id/list", (*Site).classList, 0},
-	{"POST", "/courses/:id/list", (*Site).checkList, 0},
-	{"POST", "/courses/:id/list/add", (*Site).takeList, 0},
-	{"GET", "/courses/:id/people/:person", (*Site).person, 0},
-	{"POST", "/courses/:id/people/:person", (*Site).admit, 0},
-	{"POST", "/courses/:id/people/:person/slip", (*Site).newSlip, 0},
+	{"POST", "/calendar", (*Site).newCalendar, 0, quick},
+	{"GET", "/calendar/:token", (*Site).calendar, 0, quick},
+	{"GET", "/courses", (*Site).courses, 0, quick},
+	{"POST", "/courses", (*Site).makeCourse, 0, quick},
+	{"GET", "/courses/:id", (*Site).course, 0, quick},
+	{"POST", "/courses/:id/code", (*Site).changeCode, 0, quick},
+	{"POST", "/courses/:id/voice", (*Site).setVoice, 0, quick},
+	{"POST", "/courses/:id/vet", (*Site).setVet, 0, quick},
+	{"POST", "/courses/:id/lessons", (*Site).setLessons, 0, quick},
+	{"POST", "/courses/:id/staff", (*Site).addStaff, 0, quick},
+	{"POST", "/courses/:id/welcome", (*Site).welcomeAll, 0, quick},
+	{"POST", "/courses/:id/leave", (*Site).leave, 0, quick},
+	{"GET", "/courses/:id/list", (*Site).classList, 0, quick},
+	{"POST", "/courses/:id/list", (*Site).checkList, 0, long},
+	{"POST", "/courses/:id/list/add", (*Site).takeList, 0, long},
+	{"GET", "/courses/:id/people/:person", (*Site).person, 0, quick},
+	{"POST", "/courses/:id/people/:person", (*Site).admit, 0, quick},
+	{"POST", "/courses/:id/people/:person/slip", (*Site).newSlip, 0, quick},
 
-	{"GET", "/worksheets", (*Site).worksheets, 0},
-	{"POST", "/worksheets", (*Site).bringIn, fileBody},
-	{"GET", "/worksheets/:id", (*Site).worksheet, 0},
-	{"POST", "/worksheets/:id/plan", (*Site).arrange, 0},
-	{"POST", "/worksheets/:id/pages", (*Site).addPages, fileBody},
-	{"POST", "/worksheets/:id/title", (*Site).rename, 0},
-	{"POST", "/worksheets/:id/copy", (*Site).duplicate, 0},
-	{"POST", "/worksheets/:id/reissue", (*Site).reissue, 0},
-	{"GET", "/worksheets/:id/try", (*Site).tryOut, 0},
-	{"GET", "/worksheets/:id/assign", (*Site).assignPage, 0},
-	{"GET", "/worksheets/:id/found", (*Site).found, 0},
-	{"GET", "/worksheets/:id/sources/:source/print/:n/:turn", (*Site).leafPrint, 0},
-	{"POST", "/worksheets/:id/turned", (*Site).turned, 0},
-	{"POST", "/worksheets/:id/spoken", (*Site).addSpoken, sound.MaxBytes + 1<<20},
-	{"POST", "/worksheets/:id/shelf", (*Site).addPicture, fileBody},
-	{"GET", "/worksheets/:id/extras/:hash", (*Site).extra, 0},
-	{"GET", sourcePath, (*Site).sourcePicture, 0},
-	{"GET", picturePath, (*Site).picture, 0},
-	{"GET", heldPath, (*Site).heldPicture, 0},
-	{"GET", "/sheets/:id/print/:n", (*Site).print, 0},
-	{"GET", "/sheets/:id/guide", (*Site).guide, 0},
-	{"GET", "/sheets/:id/extras/:hash", (*Site).sheetExtra, 0},
-	{"POST", "/assignments", (*Site).assign, 0},
-	{"GET", "/assignments/:id", (*Site).openOwn, 0},
-	{"GET", "/assignments/:id/change", (*Site).changePage, 0},
-	{"POST", "/assignments/:id/change", (*Site).change, 0},
-	{"POST", "/assignments/:id/whom", (*Site).concern, 0},
-	{"GET", "/assignments/:id/marking", (*Site).marking, 0},
-	{"POST", "/assignments/:id/return", (*Site).returnAll, 0},
-	{"GET", "/assignments/:id/roll", (*Site).rollFragment, 0},
+	{"GET", "/worksheets", (*Site).worksheets, 0, quick},
+	{"POST", "/worksheets", (*Site).bringIn, fileBody, long},
+	{"GET", "/worksheets/:id", (*Site).worksheet, 0, quick},
+	{"POST", "/worksheets/:id/plan", (*Site).arrange, 0, quick},
+	{"POST", "/worksheets/:id/pages", (*Site).addPages, fileBody, long},
+	{"POST", "/worksheets/:id/title", (*Site).rename, 0, quick},
+	{"POST", "/worksheets/:id/copy", (*Site).duplicate, 0, quick},
+	{"POST", "/worksheets/:id/reissue", (*Site).reissue, 0, long},
+	{"GET", "/worksheets/:id/try", (*Site).tryOut, 0, long},
+	{"GET", "/worksheets/:id/assign", (*Site).assignPage, 0, quick},
+	{"GET", "/worksheets/:id/found", (*Site).found, 0, long},
+	{"GET", "/worksheets/:id/sources/:source/print/:n/:turn", (*Site).leafPrint, 0, long},
+	{"POST", "/worksheets/:id/turned", (*Site).turned, 0, long},
+	{"POST", "/worksheets/:id/spoken", (*Site).addSpoken, sound.MaxBytes + 1<<20, long},
+	{"POST", "/worksheets/:id/shelf", (*Site).addPicture, fileBody, long},
+	{"GET", "/worksheets/:id/extras/:hash", (*Site).extra, 0, quick},
+	{"GET", sourcePath, (*Site).sourcePicture, 0, made},
+	{"GET", picturePath, (*Site).picture, 0, made},
+	{"GET", heldPath, (*Site).heldPicture, 0, made},
+	{"GET", "/sheets/:id/print/:n", (*Site).print, 0, quick},
+	{"GET", "/sheets/:id/guide", (*Site).guide, 0, quick},
+	{"GET", "/sheets/:id/extras/:hash", (*Site).sheetExtra, 0, quick},
+	{"POST", "/assignments", (*Site).assign, 0, long},
+	{"GET", "/assignments/:id", (*Site).openOwn, 0, quick},
+	{"GET", "/assignments/:id/change", (*Site).changePage, 0, quick},
+	{"POST", "/assignments/:id/change", (*Site).change, 0, quick},
+	{"POST", "/assignments/:id/whom", (*Site).concern, 0, long},
+	{"GET", "/assignments/:id/marking", (*Site).marking, 0, quick},
+	{"POST", "/assignments/:id/return", (*Site).returnAll, 0, long},
+	{"GET", "/assignments/:id/roll", (*Site).rollFragment, 0, quick},
 
-	{"GET", "/copies/:id", (*Site).sheet, 0},
-	{"GET", "/copies/:id/view", (*Site).view, 0},
-	{"POST", savePath, (*Site).save, 8 << 20},
-	{"GET", "/copies/:id/feed", (*Site).feed, 0},
-	{"POST", "/copies/:id/submit", (*Site).submit, 0},
-	{"POST", "/copies/:id/take-back", (*Site).takeBack, 0},
-	{"POST", "/copies/:id/improve", (*Site).improve, 0},
-	{"POST", "/copies/:id/sounds", (*Site).addSound, sound.MaxBytes + 1<<20},
-	{"GET", "/copies/:id/sounds/:hash", (*Site).enclosed, 0},
-	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, fileBody},
-	{"POST", "/copies/:id/pictures", (*Site).enclose, maxPicture},
-	{"GET", "/copies/:id/pictures/:hash", (*Site).enclosed, 0},
-	{"GET", "/copies/:id/marking", (*Site).markingView, 0},
-	{"POST", "/copies/:id/points", (*Site).givePoints, 0},
-	{"POST", "/copies/:id/return", (*Site).giveBack, 0},
-	{"GET", "/copies/:id/others", (*Site).others, 0},
-	{"GET", "/copies/:id/print", (*Site).printCopy, 0},
-	{"POST", "/settings", (*Site).saveSettings, 0},
+	{"GET", "/copies/:id", (*Site).sheet, 0, quick},
+	{"GET", "/copies/:id/view", (*Site).view, 0, quick},
+	{"POST", savePath, (*Site).save, 8 << 20, quick},
+	{"GET", "/copies/:id/feed", (*Site).feed, 0, endless},
+	{"POST", "/copies/:id/submit", (*Site).submit, 0, rush},
+	{"POST", "/copies/:id/take-back", (*Site).takeBack, 0, quick},
+	{"POST", "/copies/:id/improve", (*Site).improve, 0, quick},
+	{"POST", "/copies/:id/sounds", (*Site).addSound, sound.MaxBytes + 1<<20, long},
+	{"GET", "/copies/:id/sounds/:hash", (*Site).enclosed, 0, quick},
+	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, fileBody, long},
+	{"POST", "/copies/:id/pictures", (*Site).enclose, maxPicture, long},
+	{"GET", "/copies/:id/pictures/:hash", (*Site).enclosed, 0, quick},
+	{"GET", "/copies/:id/marking", (*Site).markingView, 0, quick},
+	{"POST", "/copies/:id/points", (*Site).givePoints, 0, quick},
+	{"POST", "/copies/:id/return", (*Site).giveBack, 0, quick},
+	{"GET", "/copies/:id/others", (*Site).others, 0, quick},
+	{"GET", "/copies/:id/print", (*Site).printCopy, 0, long},
+	{"POST", "/settings", (*Site).saveSettings, 0, quick},
 }
 
 func (s *Site) routes(e *echo.Echo) {
@@ -126,10 +127,10 @@ func (s *Site) routes(e *echo.Echo) {
 		return c.String(http.StatusOK, "ok\n")
 	})
 	e.GET("/a/*", s.assets.serve)
-	g := e.Group("", echo.WrapMiddleware(s.sessions.LoadAndSave), middleware.CSRFWithConfig(middleware.CSRFConfig{
+	csrf := middleware.CSRFWithConfig(middleware.CSRFConfig{
 		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "readymargin-form", CookieHTTPOnly: true,
 		CookieSecure: s.cfg.Secure, CookieSameSite: http.SameSiteLaxMode, CookiePath: "/",
-	}), s.who)
+	})
 	for _, r := range routes {
 		most := r.body
 		switch most {
@@ -138,10 +139,10 @@ func (s *Site) routes(e *echo.Echo) {
 		case 0:
 			most = smallBody
 		}
-		g.Add(r.method, r.path, func(c *echo.Context) error {
+		e.Add(r.method, r.path, func(c *echo.Context) error {
 			c.Request().Body = http.MaxBytesReader(c.Response(), c.Request().Body, most)
 			return r.do(s, c)
-		})
+		}, s.turns.keep(r.pace), echo.WrapMiddleware(s.sessions.LoadAndSave), csrf, s.who)
 	}
 }
 

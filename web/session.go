@@ -50,6 +50,9 @@ func (SessionCodec) Decode(b []byte) (time.Time, map[string]any, error) {
 // nothing for anybody else.
 const personHeader = "Readymargin-Person"
 
+// sessionCookie is the name of the cookie that a session has.
+const sessionCookie = "readymargin"
+
 // savePath is the route that every stroke takes.
 const savePath = "/copies/:id/ops"
 

@@ -32,6 +32,7 @@ type Site struct {
 	sessions *scs.SessionManager
 	pages    *template.Template
 	assets   *assets
+	turns    *turns
 	cfg      Config
 }
 
@@ -41,14 +42,14 @@ func New(s *school.School, cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	site := &Site{school: s, assets: a, cfg: cfg, sessions: scs.New()}
+	site := &Site{school: s, assets: a, turns: newTurns(), cfg: cfg, sessions: scs.New()}
 	if site.pages, err = parsePages(a); err != nil {
 		return nil, fmt.Errorf("web: %w", err)
 	}
 	site.sessions.Store = mysqlstore.New(cfg.Sessions)
 	site.sessions.Codec = SessionCodec{}
 	site.sessions.Lifetime = 14 * 24 * time.Hour
-	site.sessions.Cookie.Name = "readymargin"
+	site.sessions.Cookie.Name = sessionCookie
 	site.sessions.Cookie.Secure = cfg.Secure
 	site.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	e := echo.New()

@@ -1,13 +1,10 @@
 package main
 
 import (
-	"bytes"
 	"context"
-	"crypto/rand"
 	"database/sql"
 	"encoding/json"
 	"fmt"
-	"io"
 	"net/http"
 	"sync"
 	"sync/atomic"
@@ -15,8 +12,6 @@ import (
 
 	"readymargin/core/copy"
 	"readymargin/core/flow"
-	"readymargin/school"
-	"readymargin/web"
 )
 
 const (
@@ -25,65 +20,6 @@ const (
 	measured    = 3 * time.Second // a round
 	rounds      = 4
 )
-
-// desks makes a course with many students, each with a copy and a session.
-func (b *bench) desks(n int) (copies []uint64, tokens []string, err error) {
-	s, st := b.house.School, b.house.Store
-	teacher, err := s.AddPerson(b.ctx, "Bench Teacher", "a-long-password", false, true)
-	if err != nil {
-		return nil, nil, err
-	}
-	course, err := s.MakeCourse(b.ctx, teacher, "Bench", "UTC")
-	if err != nil {
-		return nil, nil, err
-	}
-	file, _, drop, err := sample()
-	if err != nil {
-		return nil, nil, err
-	}
-	defer drop()
-	w, err := s.BringIn(b.ctx, teacher, school.Upload{Name: "bench.pdf", Data: file})
-	if err != nil {
-		return nil, nil, err
-	}
-	a, err := s.Assign(b.ctx, teacher, school.NewAssignment{Course: course.ID, Worksheet: w.ID, Terms: school.Terms{Points: "10"}})
-	if err != nil {
-		return nil, nil, err
-	}
-	db, err := st.DB()
-	if err != nil {
-		return nil, nil, err
-	}
-	for i := range n {
-		p := school.Person{Name: fmt.Sprint("Bench Student ", i), Login: fmt.Sprint("bench.student.", i), PasswordHash: teacher.PasswordHash, Settings: "{}", CreatedAt: s.Now()}
-		if err := st.AddPerson(b.ctx, &p); err != nil {
-			return nil, nil, err
-		}
-		if _, err := s.Join(b.ctx, p, course.JoinCode); err != nil && i == 0 {
-			return nil, nil, err
-		}
-		c, err := st.CopyFor(b.ctx, a.ID, p.ID, a.Handouts[0].RevisionID)
-		if err != nil {
-			return nil, nil, err
-		}
-		token := rand.Text() + rand.Text()[:17]
-		until := time.Now().Add(time.Hour)
-		data, err := web.SessionCodec{}.Encode(until, map[string]any{"person": int64(p.ID)})
-		if err != nil {
-			return nil, nil, err
-		}
-		if _, err := db.Exec("INSERT INTO sessions (token, data, expiry) VALUES (?, ?, ?)", token, data, until.UTC()); err != nil {
-			return nil, nil, err
-		}
-		// A copy's first change also moves its state; what is measured is the
-		// hundreds that follow.
-		if _, err := s.Save(b.ctx, p, c.ID, copy.Work, []copy.Op{op("first", i, 0)}); err != nil {
-			return nil, nil, err
-		}
-		copies, tokens = append(copies, c.ID), append(tokens, token)
-	}
-	return copies, tokens, nil
-}
 
 // load runs do from many connections for a while, and returns the rate a
 // second and the times in milliseconds.
@@ -118,25 +54,30 @@ func load(do func(worker, turn int) error) (rate float64, times []float64, err e
 // save: autosaving over HTTP by 3,000 students, one change a request, beside
 // the same statements as bare SQL from the same number of connections.
 func (b *bench) save() ([]line, error) {
-	copies, tokens, err := b.desks(students)
+	file, _, drop, err := sample()
 	if err != nil {
 		return nil, err
 	}
+	defer drop()
+	crowd, err := b.house.Crowd(b.ctx, "Bench", students, file)
+	if err != nil {
+		return nil, err
+	}
+	seats := crowd.Seats
 	db, err := b.house.Store.DB()
 	if err != nil {
 		return nil, err
 	}
 	bare := func(round int) func(w, turn int) error {
 		return func(w, turn int) error {
-			i := (w + turn*connections) % len(copies)
-			return bareSave(b.ctx, db, copies[i], tokens[i], op(fmt.Sprint("bare", round), w, turn))
+			seat := seats[(w+turn*connections)%len(seats)]
+			return bareSave(b.ctx, db, seat.Copy, seat.Session, op(fmt.Sprint("bare", round), w, turn))
 		}
 	}
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: connections, MaxConnsPerHost: connections}}
 	house := func(round int) func(w, turn int) error {
 		return func(w, turn int) error {
-			i := (w + turn*connections) % len(copies)
-			return b.post(client, copies[i], tokens[i], op(fmt.Sprint("http", round), w, turn))
+			return seats[(w+turn*connections)%len(seats)].Save(client, op(fmt.Sprint("http", round), w, turn))
 		}
 	}
 	// In turns, so that what else the machine does falls on both.
@@ -154,34 +95,9 @@ func (b *bench) save() ([]line, error) {
 		ref, ours, times = ref+r/rounds, ours+o/rounds, append(times, t...)
 	}
 	return []line{
-		{"autosaving, 3,000 students, changes a second", ours, ref, "/s", 0.7, true, "bare SQL"},
+		{"autosaving, 3,000 students, changes a second", ours, ref, "/s", 0.8, true, "bare SQL"},
 		{"autosaving, p99 under that load", percentile(times, 0.99), 0, "ms", 100, false, ""},
 	}, nil
-}
-
-// post saves one change as a browser does.
-func (b *bench) post(client *http.Client, id uint64, token string, o copy.Op) error {
-	body, err := json.Marshal(map[string]any{"layer": copy.Work, "ops": []copy.Op{o}})
-	if err != nil {
-		return err
-	}
-	req, err := http.NewRequest("POST", fmt.Sprintf("%s/copies/%d/ops", b.house.Base, id), bytes.NewReader(body))
-	if err != nil {
-		return err
-	}
-	req.Header.Set("Content-Type", "application/json")
-	req.Header.Set("Sec-Fetch-Site", "same-origin")
-	req.AddCookie(&http.Cookie{Name: "readymargin", Value: token})
-	res, err := client.Do(req)
-	if err != nil {
-		return err
-	}
-	defer res.Body.Close()
-	answer, _ := io.ReadAll(res.Body)
-	if res.StatusCode != http.StatusOK {
-		return fmt.Errorf("%d: %s", res.StatusCode, answer)
-	}
-	return nil
 }
 
 func op(who string, w, turn int) copy.Op {
@@ -247,4 +163,37 @@ func bareSave(ctx context.Context, db *sql.DB, id uint64, token string, o copy.O
 		}
 	}
 	return tx.Commit()
+}
+
+// rush: 300 submit in one second, while eight others go on working.
+func (b *bench) rush() ([]line, error) {
+	file, _, drop, err := sample()
+	if err != nil {
+		return nil, err
+	}
+	defer drop()
+	crowd, err := b.house.Crowd(b.ctx, "Rush", 308, file)
+	if err != nil {
+		return nil, err
+	}
+	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 320}}
+	defer client.CloseIdleConnections()
+	r := crowd.SubmitAll(client, 8)
+	if len(r.Failed) > 0 {
+		return nil, fmt.Errorf("%d of the requests failed: %w", len(r.Failed), r.Failed[0])
+	}
+	submits, others := milliseconds(r.Submits), milliseconds(r.Others)
+	return []line{
+		{"300 submit in one second, all come in, p50", percentile(submits, 0.5), 0, "ms", 2000, false, ""},
+		{"300 submit in one second, all come in, p99", percentile(submits, 0.99), 0, "ms", 2000, false, ""},
+		{"others meanwhile, start page and saving, p99", percentile(others, 0.99), 0, "ms", 300, false, ""},
+	}, nil
+}
+
+func milliseconds(all []time.Duration) []float64 {
+	out := make([]float64, len(all))
+	for i, d := range all {
+		out[i] = float64(d.Microseconds()) / 1000
+	}
+	return out
 }

@@ -1,0 +1,208 @@
+package house
+
+import (
+	"bytes"
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"sync"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/mark"
+	"readymargin/school"
+	"readymargin/web"
+)
+
+// A Seat is a student of a Crowd with a copy in progress, signed in.
+type Seat struct {
+	Person  school.Person
+	Copy    uint64
+	Session string // its token
+	base    string
+}
+
+// A Crowd is a course with many students.
+type Crowd struct {
+	Teacher    school.Person
+	Course     school.Course
+	Assignment school.Assignment
+	Seats      []Seat
+}
+
+// Crowd makes a course with n students, each of whom has begun the worksheet.
+func (h *House) Crowd(ctx context.Context, name string, n int, worksheet []byte) (c Crowd, err error) {
+	s := h.School
+	if c.Teacher, err = s.AddPerson(ctx, name+" Teacher", rand.Text(), false, true); err != nil {
+		return c, err
+	}
+	if c.Course, err = s.MakeCourse(ctx, c.Teacher, name, "UTC"); err != nil {
+		return c, err
+	}
+	w, err := s.BringIn(ctx, c.Teacher, school.Upload{Name: name + ".pdf", Data: worksheet})
+	if err != nil {
+		return c, err
+	}
+	if c.Assignment, err = s.Assign(ctx, c.Teacher, school.NewAssignment{Course: c.Course.ID, Worksheet: w.ID, Terms: school.Terms{Points: "10"}}); err != nil {
+		return c, err
+	}
+	for i := range n {
+		seat, err := h.seat(ctx, c, i)
+		if err != nil {
+			return c, err
+		}
+		c.Seats = append(c.Seats, seat)
+	}
+	return c, nil
+}
+
+func (h *House) seat(ctx context.Context, c Crowd, i int) (seat Seat, err error) {
+	seat.base = h.Base
+	seat.Person = school.Person{Name: fmt.Sprintf("%s Student %d", c.Course.Name, i), Login: fmt.Sprintf("%s.student.%d", strings.ToLower(c.Course.Name), i), PasswordHash: c.Teacher.PasswordHash, Settings: "{}", CreatedAt: h.School.Now()}
+	if err := h.Store.AddPerson(ctx, &seat.Person); err != nil {
+		return seat, err
+	}
+	if err := h.Store.SetMembership(ctx, school.Membership{CourseID: c.Course.ID, PersonID: seat.Person.ID, Role: access.Student, Seen: true, JoinedAt: h.School.Now()}); err != nil {
+		return seat, err
+	}
+	mine, err := h.Store.CopyFor(ctx, c.Assignment.ID, seat.Person.ID, c.Assignment.Handouts[0].RevisionID)
+	if err != nil {
+		return seat, err
+	}
+	seat.Copy = mine.ID
+	if seat.Session, err = h.SignIn(ctx, seat.Person.ID); err != nil {
+		return seat, err
+	}
+	_, err = h.School.Save(ctx, seat.Person, mine.ID, copy.Work, []copy.Op{Written("first", fmt.Sprint(i))})
+	return seat, err
+}
+
+// SignIn begins a session and returns its token.
+func (h *House) SignIn(ctx context.Context, person uint64) (string, error) {
+	db, err := h.Store.DB()
+	if err != nil {
+		return "", err
+	}
+	token := rand.Text() + rand.Text()[:17]
+	until := time.Now().Add(time.Hour)
+	data, err := web.SessionCodec{}.Encode(until, map[string]any{"person": int64(person)})
+	if err != nil {
+		return "", err
+	}
+	_, err = db.ExecContext(ctx, "INSERT INTO sessions (token, data, expiry) VALUES (?, ?, ?)", token, data, until.UTC())
+	return token, err
+}
+
+// Written is an operation that writes a few words near the top of page 1.
+func Written(name, words string) copy.Op {
+	m := mark.Mark{ID: name + "-mark", Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: words, Size: 14, Color: "#1e2a44"}}}}}}
+	return copy.Op{ID: name + "-op", On: m.ID, Mark: &m}
+}
+
+// Save sends operations for the layer of work, as a browser does.
+func (s Seat) Save(client *http.Client, ops ...copy.Op) error {
+	body, err := json.Marshal(map[string]any{"layer": copy.Work, "ops": ops})
+	if err != nil {
+		return err
+	}
+	_, err = s.ask(client, "POST", fmt.Sprintf("/copies/%d/ops", s.Copy), "application/json", body)
+	return err
+}
+
+// Submit submits the copy, having seen everything up to seq.
+func (s Seat) Submit(client *http.Client, line string, seq int64) (r school.Receipt, err error) {
+	b, err := s.ask(client, "POST", fmt.Sprintf("/copies/%d/submit", s.Copy), "application/x-www-form-urlencoded",
+		[]byte(url.Values{"line": {line}, "seq": {fmt.Sprint(seq)}}.Encode()))
+	if err == nil {
+		err = json.Unmarshal(b, &r)
+	}
+	return r, err
+}
+
+// Get fetches a page.
+func (s Seat) Get(client *http.Client, path string) ([]byte, error) {
+	return s.ask(client, "GET", path, "", nil)
+}
+
+func (s Seat) ask(client *http.Client, method, path, kind string, body []byte) ([]byte, error) {
+	req, err := http.NewRequest(method, s.base+path, bytes.NewReader(body))
+	if err != nil {
+		return nil, err
+	}
+	if kind != "" {
+		req.Header.Set("Content-Type", kind)
+	}
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	req.AddCookie(&http.Cookie{Name: "readymargin", Value: s.Session})
+	res, err := client.Do(req)
+	if err != nil {
+		return nil, err
+	}
+	defer res.Body.Close()
+	answer, err := io.ReadAll(res.Body)
+	if err == nil && res.StatusCode != http.StatusOK {
+		err = fmt.Errorf("%s %s: %d: %.300s", method, path, res.StatusCode, answer)
+	}
+	return answer, err
+}
+
+// A Rush is what came of many submitting in the same second.
+type Rush struct {
+	Submits []time.Duration // of those who submitted
+	Others  []time.Duration // of the pages that others opened meanwhile
+	Failed  []error
+}
+
+// SubmitAll lets all but the last few seats submit within a second, while
+// those go on opening their start pages and saving.
+func (c Crowd) SubmitAll(client *http.Client, others int) (r Rush) {
+	var mu sync.Mutex
+	note := func(to *[]time.Duration, began time.Time, err error) {
+		mu.Lock()
+		defer mu.Unlock()
+		*to = append(*to, time.Since(began))
+		if err != nil {
+			r.Failed = append(r.Failed, err)
+		}
+	}
+	var rush, rest sync.WaitGroup
+	over := make(chan struct{})
+	most := len(c.Seats) - others
+	for i, s := range c.Seats[most:] {
+		rest.Go(func() {
+			for turn := 0; ; turn++ {
+				select {
+				case <-over:
+					return
+				case <-time.After(20 * time.Millisecond):
+				}
+				began := time.Now()
+				_, err := s.Get(client, "/")
+				note(&r.Others, began, err)
+				began = time.Now()
+				note(&r.Others, began, s.Save(client, Written(fmt.Sprintf("meanwhile-%d-%d", i, turn), "on it")))
+			}
+		})
+	}
+	for i, s := range c.Seats[:most] {
+		rush.Go(func() {
+			time.Sleep(time.Duration(i) * time.Second / time.Duration(most))
+			began := time.Now()
+			receipt, err := s.Submit(client, "", 1)
+			if err == nil && receipt.Fingerprint == "" {
+				err = fmt.Errorf("copy %d: an empty receipt", s.Copy)
+			}
+			note(&r.Submits, began, err)
+		})
+	}
+	rush.Wait()
+	close(over)
+	rest.Wait()
+	return r
+}

@@ -1,0 +1,89 @@
+package web
+
+import (
+	"cmp"
+	"context"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"readymargin/queue"
+)
+
+// A pace says how long a request may take and what it waits for before
+// anything is asked of the database.
+type pace int
+
+const (
+	quick   pace = iota // what people wait for
+	made                // it may have to be made first
+	long                // files come in, are read or made
+	rush                // a whole class does it in the same second
+	endless             // ends when the browser goes
+)
+
+// Times that requests may take, waiting included.
+const (
+	quickTime = 20 * time.Second
+	longTime  = 4 * time.Minute
+	rushTime  = 60 * time.Second
+)
+
+// turns bound what is done at the same time: by one person, so that nobody
+// stands in everybody's way, and of what comes in a rush, so that the others'
+// requests are not behind all of it.
+type turns struct{ person, files, rush *queue.Queue }
+
+func newTurns() *turns {
+	return &turns{
+		person: queue.New(queue.Config{PerOwner: 12}),
+		files:  queue.New(queue.Config{PerOwner: 4}), // so that strokes are saved while files come in
+		rush:   queue.New(queue.Config{AtOnce: 6}),
+	}
+}
+
+// keep gives a request its time and its turn.
+func (t *turns) keep(p pace) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		if p == endless {
+			return next
+		}
+		most, person := quickTime, t.person
+		switch p {
+		case made:
+			most = longTime
+		case long:
+			most, person = longTime, t.files
+		case rush:
+			most = rushTime
+		}
+		return func(c *echo.Context) error {
+			ctx, cancel := context.WithTimeout(c.Request().Context(), most)
+			defer cancel()
+			ctx = queue.For(ctx, asker(c))
+			c.SetRequest(c.Request().WithContext(ctx))
+			leave, err := person.Enter(ctx)
+			if err != nil {
+				return err
+			}
+			defer leave()
+			if p == rush {
+				leave, err := t.rush.Enter(ctx)
+				if err != nil {
+					return err
+				}
+				defer leave()
+			}
+			return next(c)
+		}
+	}
+}
+
+// asker names who sends a request, before the database is asked: by the
+// session, or else by the address.
+func asker(c *echo.Context) string {
+	if session, err := c.Cookie(sessionCookie); err == nil {
+		return session.Value
+	}
+	return cmp.Or(c.RealIP(), "nobody")
+}
