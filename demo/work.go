@@ -208,7 +208,7 @@ func (f *filler) markTides(c school.Copy, student int, start time.Time) {
 		drawn(1, red, 1.5, func(t float64) (float64, float64) { return 388 + 40*t, 355 + 1.5*math.Sin(9*math.Pi*t) }))
 	f.points(c, 1, "10", "Good reading of the table. Work on spring and neap, then submit again.")
 	if f.err == nil {
-		f.err = f.Return(f.ctx, t, c.ID, 1)
+		f.err = f.Return(f.ctx, t, c.ID, 1, false)
 	}
 }
 
@@ -272,7 +272,7 @@ func (f *filler) symbolsWork(a school.Assignment, start time.Time) {
 		f.save(t, c.ID, copy.Feedback(1), stamped(1, "tick", 300, 540), noted(1, 440, 536, "Say it as a rule: west is best, subtract.", nil), stamped(2, "tick", 240, 270))
 		f.points(c, 1, []string{"8", "7.5", "9", "6"}[i%4], "Neat work.")
 		if f.err == nil {
-			f.err = f.Return(f.ctx, t, c.ID, 1)
+			f.err = f.Return(f.ctx, t, c.ID, 1, false)
 		}
 		f.now = f.now.Add(3 * time.Hour)
 		if i%3 != 0 && f.err == nil {

@@ -8,10 +8,10 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
-	"os/exec"
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
@@ -19,6 +19,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/plan"
 	"readymargin/demo"
+	"readymargin/e2e/house"
 	"readymargin/school"
 	"readymargin/web"
 )
@@ -111,7 +112,7 @@ func bring(t *testing.T, s *school.School, all map[string]school.Person, id uint
 			_, err := s.Save(ctx, all["teacher"], id, copy.Feedback(1), []copy.Op{{ID: "access-0002", On: note.ID, Mark: &note}})
 			return err
 		},
-		func() error { return s.Return(ctx, all["teacher"], id, 1) },
+		func() error { return s.Return(ctx, all["teacher"], id, 1, true) },
 		func() error { return s.Improve(ctx, all["student"], id) },
 	}
 	for _, move := range moves[:steps] {
@@ -161,11 +162,12 @@ func signedIn(t *testing.T, login string) *http.Client {
 }
 
 const (
-	everybody = "nobody outsider refused waiting classmate student assistant teacher other-teacher admin"
-	signed    = "outsider refused waiting classmate student assistant teacher other-teacher admin"
-	staff     = "teacher other-teacher admin"
-	marks     = "assistant teacher"
-	holders   = "classmate student assistant teacher" // of a sheet: who has a copy, and who marks them
+	everybody     = "nobody outsider refused waiting classmate student assistant teacher other-teacher admin"
+	signed        = "outsider refused waiting classmate student assistant teacher other-teacher admin"
+	staff         = "teacher other-teacher admin"
+	marks         = "assistant teacher"
+	holdersOfCopy = "student assistant teacher"
+	holders       = "classmate student assistant teacher" // of a sheet: who has a copy, and who marks them
 )
 
 // rights says for every route who gets in. Routes of a copy may say so by
@@ -197,6 +199,7 @@ var rights = map[string]any{
 	"POST /copies/:id/return": submittedOnly(marks), "GET /copies/:id/others": submittedOnly(marks),
 	"GET /copies/:id/print": map[flow.State]string{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
+	"GET /drafts/:thing/:id": holdersOfCopy, "POST /drafts/:thing/:id": holdersOfCopy, // of a copy; of the others in TestDraftsAreTheirOwn
 	"POST /settings": signed, "GET /practice": signed, "GET /token": everybody, "GET /service-worker.js": everybody,
 }
 
@@ -220,7 +223,8 @@ func allowed(r any, state flow.State, kind string) bool {
 // bodies make a request of an entitled person fail for another reason than
 // who asks, so that the table can be walked without moving anything.
 var bodies = map[string]string{
-	"POST /copies/:id/ops": `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
+	"POST /drafts/:thing/:id": `[]`,
+	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
 	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,
 }
 
@@ -253,7 +257,7 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 					t.Errorf("%s as %s, copy %s: %d, want allowed: %v", r, kind, state, code, want)
 				}
 			}
-			if !strings.Contains(r, "/copies/") {
+			if !strings.Contains(r, "/copies/") && !strings.Contains(r, "/drafts/") {
 				break // the state of a copy does not matter to it
 			}
 		}
@@ -278,10 +282,10 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 		id = sc.given.Handouts[0].RevisionID
 	case strings.HasPrefix(path, "/assignments"):
 		id = sc.given.ID
-	case strings.HasPrefix(path, "/copies"):
+	case strings.HasPrefix(path, "/copies"), strings.HasPrefix(path, "/drafts"):
 		id = cp.ID
 	}
-	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":turn", "0", ":token", "0", ":hash", strings.Repeat("0", 64)).Replace(path)
+	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":turn", "0", ":token", "0", ":hash", strings.Repeat("0", 64), ":thing", "copy").Replace(path)
 	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work", "POST /copies/:id/pictures": "?layer=work"}[route]
 	body := bodies[route]
 	if route == "POST /assignments" {
@@ -298,7 +302,7 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 	if strings.HasPrefix(body, "--b") {
 		req.Header.Set("Content-Type", "multipart/form-data; boundary=b")
 	}
-	if strings.HasPrefix(body, "{") {
+	if strings.HasPrefix(body, "{") || strings.HasPrefix(body, "[") {
 		req.Header.Set("Content-Type", "application/json")
 	}
 	res, err := c.Do(req)
@@ -360,11 +364,7 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 			res.Body.Close()
 			b = regexp.MustCompile(`name="csrf" content="[^"]+"`).ReplaceAll(b, nil)
 			if path == "/print" { // embedded fonts carry the time of their making
-				text := exec.Command("pdftotext", "-layout", "-", "-")
-				text.Stdin = bytes.NewReader(b)
-				if b, err = text.Output(); err != nil {
-					t.Fatal(err)
-				}
+				b = []byte(textIn(t, b))
 			}
 			all.WriteString(fmt.Sprint(path, res.StatusCode, res.Header.Get("ETag"), res.Header.Get("Last-Modified"), string(b)))
 		}
@@ -393,4 +393,94 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 	if !strings.Contains(after, "secret work") {
 		t.Error("the student cannot see the own work: the check sees nothing")
 	}
+}
+
+// That a copy is there gives its student no right: the assignment says what
+// they may do now. Every route that leads to a copy, its sheet or its
+// assignment is walked in every such situation.
+func TestEveryRouteInEverySituation(t *testing.T) {
+	ctx, s := context.Background(), home.School
+	sc := setSceneNamed(t, "Situation")
+	teacher, student, classmate := account(t, "situation.teacher"), account(t, "situation.student"), account(t, "situation.classmate")
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	soon, later, past := wallIn(sc.course, 48*time.Hour), wallIn(sc.course, 96*time.Hour), wallIn(sc.course, -48*time.Hour)
+	begin := func(id uint64) {
+		c, err := s.OpenOwn(ctx, student, id)
+		must(err)
+		_, err = s.Save(ctx, student, c.ID, copy.Work, []copy.Op{house.Written("situation", "begun")})
+		must(err)
+	}
+	change := func(_ school.Assignment, err error) { t.Helper(); must(err) }
+	for _, c := range []struct {
+		name  string
+		terms school.Terms
+		draft bool
+		make  func(id uint64)
+		open  bool // to the student, as a copy of that state usually is
+	}{
+		{"a draft, with extra time", school.Terms{Due: soon}, true, func(id uint64) { must(s.GiveTime(ctx, teacher, id, student.ID, later)) }, false},
+		{"not yet open, with extra time", school.Terms{Opens: soon, Due: soon}, false, func(id uint64) { must(s.GiveTime(ctx, teacher, id, student.ID, later)) }, false},
+		{"not in the audience any more", school.Terms{}, false, func(id uint64) {
+			_, err := s.OpenOwn(ctx, student, id)
+			must(err)
+			change(s.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{classmate.ID}}))
+		}, false},
+		{"removed from the audience after beginning", school.Terms{}, false, func(id uint64) {
+			begin(id)
+			change(s.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{classmate.ID}}))
+		}, true},
+		{"unassigned before beginning", school.Terms{}, false, func(id uint64) {
+			_, err := s.OpenOwn(ctx, student, id)
+			must(err)
+			change(s.Unassign(ctx, teacher, id))
+		}, false},
+		{"unassigned after beginning", school.Terms{}, false, func(id uint64) { begin(id); change(s.Unassign(ctx, teacher, id)) }, true},
+		{"closed before it was begun", school.Terms{Due: past, Closes: past}, false, func(id uint64) { _, err := s.OpenOwn(ctx, student, id); must(err) }, true},
+		{"one for all, which a teacher looked at too early", school.Terms{Opens: soon, Way: flow.OneForAll}, false, func(id uint64) { _, err := s.OpenOwn(ctx, teacher, id); must(err) }, false},
+	} {
+		sheet, err := s.Duplicate(ctx, teacher, sc.sheet.ID)
+		must(err)
+		c.terms.Title, c.terms.Points = c.name, "10"
+		a, err := s.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: sheet.ID, Draft: c.draft, Terms: c.terms})
+		must(err)
+		c.make(a.ID)
+		copies, err := home.Store.CopiesOf(ctx, a.ID)
+		must(err)
+		if len(copies) != 1 {
+			t.Fatalf("%s: %d copies", c.name, len(copies))
+		}
+		there := *sc
+		there.given = a
+		for r := range rights {
+			_, path, _ := strings.Cut(r, " ")
+			if !strings.HasPrefix(path, "/copies") && !strings.HasPrefix(path, "/sheets") && !strings.HasPrefix(path, "/drafts") && r != "GET /assignments/:id" {
+				continue
+			}
+			for _, kind := range []string{"student", "classmate", "outsider", "nobody"} {
+				code := there.ask(t, sc.people[kind], r, copies[0], csrfOf(t, sc.people[kind]))
+				in := code != http.StatusUnauthorized && code != http.StatusForbidden && code != http.StatusNotFound
+				want := c.open && kind == "student" && allowed(rights[r], copies[0].State, kind)
+				if kind == "classmate" && !strings.HasPrefix(path, "/copies") && !(c.name == "a draft, with extra time" || strings.Contains(c.name, "not yet open")) {
+					continue // they may be given it: then they get a copy of their own
+				}
+				if in != want {
+					t.Errorf("%s: %s as %s: %d, want allowed: %v", c.name, r, kind, code, want)
+				}
+			}
+		}
+		_, todo := sc.page(t, "student", "/to-do")
+		if strings.Contains(todo, c.name) != c.open {
+			t.Errorf("%s: named among what is to do: %v", c.name, !c.open)
+		}
+	}
+}
+
+// wallIn returns a time from now by the course's clock.
+func wallIn(c school.Course, d time.Duration) string {
+	return time.Now().Add(d).In(c.Location()).Format(flow.Wall)
 }

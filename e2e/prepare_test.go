@@ -274,7 +274,7 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	if _, err := home.School.Submit(ctx, student, c.ID, "", 0); err != nil {
 		t.Fatal(err)
 	}
-	if err := home.School.Return(ctx, teacher, c.ID, 1); err != nil {
+	if err := home.School.Return(ctx, teacher, c.ID, 1, true); err != nil {
 		t.Fatal(err)
 	}
 	if err := home.School.Improve(ctx, student, c.ID); !school.IsProblem(err, "attempts used") {

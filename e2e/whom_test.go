@@ -124,7 +124,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 		func() error {
 			return s.Until("no pen, no taking away", `!document.querySelector('[data-place="draw"]') && document.querySelector('[data-place="write"]') && document.querySelector('[data-do="take-away"]').hidden`)
 		})
-	if _, err := home.School.PrintCopy(ctx, student, mine.ID, 0, false); !school.IsProblem(err, "kept here") {
+	if _, err := home.School.PrintCopy(ctx, student, mine.ID, 0, false); !errors.Is(err, access.ErrKept) {
 		t.Errorf("taken away: %v", err)
 	}
 	// More time for one, whom nobody else hears of.
@@ -213,7 +213,7 @@ func TestToReadAndOneForAll(t *testing.T) {
 	if _, err := home.School.Save(ctx, student, c.ID, copy.Work, []copy.Op{typedMark(1, "x")}); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("writing on what is to read: %v", err)
 	}
-	if _, err := home.School.Submit(ctx, student, c.ID, "", 0); !errors.Is(err, flow.ErrState) {
+	if _, err := home.School.Submit(ctx, student, c.ID, "", 0); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("submitting what is to read: %v", err)
 	}
 	if _, roll := sc.page(t, "teacher", fmt.Sprintf("/assignments/%d/marking", read.ID)); !strings.Contains(roll, "opened today") || !strings.Contains(roll, "not opened") {

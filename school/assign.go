@@ -12,6 +12,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/mark"
 	"readymargin/core/points"
 )
 
@@ -39,14 +40,10 @@ type Terms struct {
 	NoLate       bool     // it closes when it is due
 	Attempts     string   // "" for as often as it is returned
 	Way          flow.Way // "" for a copy each
-	Instruments  []string // of Instruments; none for all
+	Instruments  []string // of mark.Instruments; none for all
 	KeepHere     bool     // students do not take it away as a file
 	NoSpelling   bool     // the browser does not help with spelling
 }
-
-// Instruments are those that an assignment can leave out. Picking and erasing
-// are always there.
-var Instruments = []string{"type", "highlighter", "underline", "crossout", "pen", "shape", "picture"}
 
 // Assign gives a worksheet to a course.
 func (s *School) Assign(ctx context.Context, who Person, n NewAssignment) (Assignment, error) {
@@ -138,10 +135,10 @@ func (a *Assignment) set(t Terms, place *time.Location) (err error) {
 	}
 	a.Instruments = nil
 	for _, name := range t.Instruments {
-		if !slices.Contains(Instruments, name) {
+		if !slices.Contains(mark.Instruments, name) {
 			return problem("wrong form", "instrument", name)
 		}
-		if len(t.Instruments) < len(Instruments) {
+		if len(t.Instruments) < len(mark.Instruments) {
 			a.Instruments = append(a.Instruments, name)
 		}
 	}

@@ -45,17 +45,16 @@ func (s *School) Calendar(ctx context.Context, token string) (out []Due, err err
 	}
 	for _, c := range courses {
 		for _, a := range c.given {
-			if c.Role != access.Student && a.RemovedAt == nil && !a.Draft {
-				out = append(out, Due{a, c.Course})
+			i := slices.IndexFunc(copies, func(mine Copy) bool { return mine.AssignmentID == a.ID })
+			var mine Copy
+			if i >= 0 {
+				mine = copies[i]
+			}
+			if a.RemovedAt != nil || a.Draft || s.maySee(who, c.CourseRole, a, mine, access.OpenCopy) != nil && c.Role == access.Student {
 				continue
 			}
-			if !a.Opened(s.Now()) || !a.Audience.Includes(who.ID, c.Section) {
-				continue
-			}
-			for _, mine := range copies {
-				if mine.AssignmentID == a.ID && mine.DueAt != nil {
-					a.DueAt = mine.DueAt // extra time
-				}
+			if mine.DueAt != nil {
+				a.DueAt = mine.DueAt // extra time
 			}
 			out = append(out, Due{a, c.Course})
 		}

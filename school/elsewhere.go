@@ -38,12 +38,9 @@ const elsewhereScale = 2
 // marks, so that nothing on it is lost to sight. A file with a page that is
 // none of the sheet's is refused, and nothing is taken over.
 func (s *School) BringElsewhere(ctx context.Context, who Person, id uint64, f Upload) (Brought, error) {
-	c, err := s.copyFor(ctx, who, id, access.WriteLayer, copy.Work)
+	c, err := s.copyFor(ctx, who, id, access.BringBack, copy.Work)
 	if err != nil {
 		return Brought{}, err
-	}
-	if c.Assignment.KeepHere {
-		return Brought{}, problem("kept here", "", "")
 	}
 	source, theirs, err := s.takeIn(ctx, f)
 	if err != nil {
@@ -88,9 +85,13 @@ func (s *School) BringElsewhere(ctx context.Context, who Person, id uint64, f Up
 		}
 		ops = append(ops, pieces...)
 	}
+	stands, err := s.standing(ctx, who, id, access.BringBack, copy.Work)
+	if err != nil {
+		return Brought{}, err
+	}
 	for rest := ops; len(rest) > 0; {
 		batch := rest[:min(len(rest), MaxBatch)]
-		if _, err := s.Save(ctx, who, id, copy.Work, batch); err != nil {
+		if _, err := s.save(ctx, who, id, copy.Work, stands, batch); err != nil {
 			return Brought{}, err
 		}
 		rest = rest[len(batch):]

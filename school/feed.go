@@ -71,7 +71,7 @@ func (s *School) Follow(ctx context.Context, who Person, id uint64, layer copy.L
 	}
 	news, stop := s.feed.listen(id)
 	defer stop()
-	state := c.State
+	state := c.Copy.State
 	returned, err := s.lastReturn(ctx, id)
 	if err != nil {
 		return err
@@ -92,13 +92,13 @@ func (s *School) Follow(ctx context.Context, who Person, id uint64, layer copy.L
 		if err != nil {
 			return err
 		}
-		n := News{Seq: have, State: now.State, Returned: !again.Equal(returned)}
-		n.Moved = n.Returned || now.State != state
+		n := News{Seq: have, State: now.Copy.State, Returned: !again.Equal(returned)}
+		n.Moved = n.Returned || now.Copy.State != state
 		if have > seq || n.Moved {
 			if err := tell(n); err != nil {
 				return err
 			}
-			seq, state, returned = n.Seq, now.State, again
+			seq, state, returned = n.Seq, now.Copy.State, again
 		}
 		select {
 		case <-ctx.Done():

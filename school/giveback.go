@@ -44,15 +44,18 @@ func (s *School) returned(ctx context.Context, a Attempt) (r Returned, err error
 	return r, err
 }
 
-// Return gives an attempt and its feedback to the student.
-func (s *School) Return(ctx context.Context, who Person, id uint64, number int) error {
-	if _, err := s.copyFor(ctx, who, id, access.MarkCopy, ""); err != nil {
+// Return gives an attempt and its feedback to the student. Where there are
+// points to give and none were given it is the Problem "no points", unless
+// pointless is set.
+func (s *School) Return(ctx context.Context, who Person, id uint64, number int, pointless bool) error {
+	in, err := s.copyFor(ctx, who, id, access.MarkCopy, "")
+	if err != nil {
 		return err
 	}
 	if number < 1 {
 		return problem("wrong form", "attempt", "")
 	}
-	err := s.Store.InCopy(ctx, id, func(tx CopyTx) error {
+	err = s.Store.InCopy(ctx, id, func(tx CopyTx) error {
 		c, err := tx.Copy()
 		if err != nil {
 			return err
@@ -63,6 +66,9 @@ func (s *School) Return(ctx context.Context, who Person, id uint64, number int) 
 		}
 		if err != nil {
 			return err
+		}
+		if in.Assignment.Points > 0 && a.Points == nil && !pointless {
+			return problem("no points", "", in.Assignment.Points.String())
 		}
 		if number == c.Attempts {
 			if c.State, err = flow.Next(c.State, flow.Return, flow.Facts{}); err != nil {
@@ -116,7 +122,7 @@ func (s *School) ReturnAll(ctx context.Context, who Person, assignment uint64) (
 	n := 0
 	for _, r := range roll {
 		if r.Waiting() && r.Marked(a.Points) {
-			if err := s.Return(ctx, who, r.Copy.ID, r.Latest.Number); err != nil {
+			if err := s.Return(ctx, who, r.Copy.ID, r.Latest.Number, false); err != nil {
 				return n, err
 			}
 			n++
@@ -131,7 +137,7 @@ func (s *School) showReturned(ctx context.Context, v *View, a *Attempt) error {
 	if err != nil {
 		return err
 	}
-	v.Remark, v.ReturnedAt = r.Remark, a.ReturnedAt
+	v.Remark, v.ReturnedAt, v.Feedback = r.Remark, a.ReturnedAt, a.Number
 	if r.Points != nil {
 		given := r.Points.String()
 		v.Given = &given

@@ -239,7 +239,7 @@ func (s *School) OpenToMark(ctx context.Context, who Person, id uint64, number i
 	}
 	v.Teacher, v.Attempt, v.Held = true, number, len(p.Of(plan.Held))
 	v.Edit, v.Say = copy.Feedback(number), copy.Feedback(number)
-	v.Remark, v.ReturnedAt = a.Remark, a.ReturnedAt
+	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
 	v.Unsent = OnRoll{Latest: a}.Unsent()
 	if a.Points != nil {
 		given := a.Points.String()

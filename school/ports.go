@@ -26,7 +26,17 @@ type Store interface {
 	Courses
 	Worksheets
 	Copies
+	Drafts
 	Blobs
+}
+
+// Drafts are what people are typing.
+type Drafts interface {
+	// Drafts returns a person's drafts about a thing, the oldest first.
+	Drafts(ctx context.Context, person uint64, of Drafted, id uint64) ([]Draft, error)
+	// PutDrafts writes drafts of one person about one thing over older ones,
+	// takes those away that are empty, and of all keeps the newest most.
+	PutDrafts(ctx context.Context, all []Draft, most int) error
 }
 
 // People are accounts.
@@ -112,9 +122,8 @@ type Worksheets interface {
 	Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error)
 	// Uses returns where a worksheet is assigned, newest first.
 	Uses(ctx context.Context, worksheet uint64) ([]Use, error)
-	// RevisionRole returns what the person is in a course in which a revision
-	// is handed out: a student only who has a copy of it.
-	RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error)
+	// Holdings returns what gives a person a revision to see.
+	Holdings(ctx context.Context, revision, person uint64) ([]Holding, error)
 	AddFilePages(ctx context.Context, pages []FilePage) error       // those that are there stay
 	SetFilePages(ctx context.Context, pages []FilePage) error       // in place of those that are there
 	FilePages(ctx context.Context, file string) ([]FilePage, error) // without Print, Text and Guide
@@ -138,6 +147,8 @@ type Copies interface {
 	// CopyFor returns the student's copy, making it of a revision when there is
 	// none. Student 0 is everybody: the copy that is one for all.
 	CopyFor(ctx context.Context, assignment, student, revision uint64) (Copy, error)
+	// CopyOf returns the student's copy if there is one.
+	CopyOf(ctx context.Context, assignment, student uint64) (Copy, error)
 	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
 	CopyInCourse(ctx context.Context, id, asker uint64) (CopyInCourse, error)
 	Standing(ctx context.Context, id, asker uint64) (Standing, error)
@@ -182,6 +193,8 @@ type CopyTx interface {
 	LayerSeq(layer copy.Layer) (int64, error)
 	// Assignment returns the copy's assignment, without its handouts.
 	Assignment() (Assignment, error)
+	// PutDraft writes a draft over an older one.
+	PutDraft(Draft) error
 	// PutBlob stores small blobs: the snapshot of an attempt, what is returned.
 	PutBlob(b []byte) (hash string, err error)
 }

@@ -197,16 +197,24 @@ func (s *School) revision(ctx context.Context, who Person, id uint64, a access.A
 	if err != nil {
 		return r, err
 	}
-	asker := access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}
 	if w.OwnerID == nobody && a == access.SeeWorksheet {
 		return r, nil
 	}
-	if !asker.Owner {
-		if asker.Role, err = s.Store.RevisionRole(ctx, id, who.ID); err != nil {
-			return r, err
+	if w.OwnerID == who.ID {
+		return r, access.May(access.Person{SignedIn: true, Owner: true}, a, access.Thing{})
+	}
+	held, err := s.Store.Holdings(ctx, id, who.ID)
+	if err != nil {
+		return r, err
+	}
+	err = access.ErrHidden
+	for _, h := range held {
+		p, t := s.stands(who, h.Role, h.Section, h.Assignment, h.Copy, "")
+		if err = access.May(p, a, t); err == nil {
+			return r, nil
 		}
 	}
-	return r, access.May(asker, a, access.Thing{})
+	return r, err
 }
 
 // A Bench is a worksheet while it is being prepared.

@@ -205,11 +205,6 @@ func (a Assignment) TimesFor(c Copy) (t flow.Times) {
 	return t
 }
 
-// Opened reports whether students see the assignment, if it is given to them.
-func (a Assignment) Opened(now time.Time) bool {
-	return !a.Draft && a.RemovedAt == nil && (a.OpensAt == nil || !now.Before(*a.OpensAt))
-}
-
 // UsedUp reports whether no further attempt is left after so many.
 func (a Assignment) UsedUp(attempts int) bool { return a.MaxAttempts > 0 && attempts >= a.MaxAttempts }
 
@@ -225,6 +220,10 @@ type Copy struct {
 	StartedAt    *time.Time
 	DueAt        *time.Time // later than for the others: extra time
 }
+
+// begun reports whether there is anything in the copy that its student would
+// miss.
+func (c Copy) begun() bool { return c.StartedAt != nil || c.Attempts > 0 }
 
 // An Attempt is one submitting of a copy. The draft of points and remark is
 // the teachers'; what the student sees is what stood there at Return.
@@ -261,24 +260,20 @@ type CopyInCourse struct {
 // A Standing is what decides whether a person may write in a copy; it is read
 // for every change that is saved, so it is no more than that.
 type Standing struct {
-	State     flow.State
-	Attempts  int
-	StudentID uint64
-	Role      access.Role // of the person who asks
-	Section   string      // the same
-	PageCount int
-	ClosesAt  *time.Time
-	DueAt     *time.Time
-	ExtraDue  *time.Time // of the copy
-	RemovedAt *time.Time
-	Way       flow.Way
-	Audience  access.Audience
+	Copy       Copy
+	Assignment Assignment  // what decides: times, audience, way, instruments
+	Role       access.Role // of the person who asks
+	Section    string      // the same
+	PageCount  int
 }
 
-// Closed reports whether the copy takes no more work.
-func (t Standing) Closed(now time.Time) bool {
-	a := Assignment{ClosesAt: t.ClosesAt, DueAt: t.DueAt, RemovedAt: t.RemovedAt}
-	return !a.TimesFor(Copy{DueAt: t.ExtraDue}).Open(now)
+// A Holding is what gives somebody a revision to see: a copy of it, or a
+// course in which they mark copies of it. To those who mark, Copy is zero.
+type Holding struct {
+	Copy       Copy
+	Assignment Assignment // what decides
+	Role       access.Role
+	Section    string
 }
 
 // A SavedOp is an operation as it was accepted.

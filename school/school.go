@@ -13,6 +13,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/core/flow"
 )
 
 // A School is all use cases over one store.
@@ -57,17 +58,23 @@ func IsProblem(err error, code string) bool {
 	return errors.As(err, &p) && p.Code == code
 }
 
-// may asks core/access about a copy.
-func (c CopyInCourse) may(who Person, a access.Action, layer copy.Layer) error {
-	return access.May(
-		access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Role: c.Role, Owner: owns(who, c.StudentID, c.Section, c.Assignment.Audience)}, a,
-		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: c.StudentID == 0})
+// stands returns who asks and about what, for core/access: a member of the
+// assignment's course about a copy of it, or about the one they would get.
+func (s *School) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer copy.Layer) (access.Person, access.Thing) {
+	shared := a.Way == flow.OneForAll
+	t := access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: shared, Now: s.Now(), Given: access.Given{
+		Way: a.Way, Draft: a.Draft, Removed: a.RemovedAt != nil, Included: a.Audience.Includes(who.ID, section), Begun: c.begun(), KeptHere: a.KeepHere}}
+	if a.OpensAt != nil {
+		t.Given.Opens = *a.OpensAt
+	}
+	mine := shared || c.ID == 0 || c.StudentID == who.ID
+	return access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Role: role, Owner: mine}, t
 }
 
-// owns reports whether a copy is the person's: the own one, or one for all
-// that is given to the person too.
-func owns(who Person, student uint64, section string, given access.Audience) bool {
-	return who.ID != 0 && (who.ID == student || student == 0 && given.Includes(who.ID, section))
+// may asks core/access about a copy.
+func (s *School) may(who Person, c CopyInCourse, a access.Action, layer copy.Layer) error {
+	p, t := s.stands(who, c.Role, c.Section, c.Assignment, c.Copy, layer)
+	return access.May(p, a, t)
 }
 
 // copyFor loads a copy and checks one action.
@@ -82,7 +89,7 @@ func (s *School) copyFor(ctx context.Context, who Person, id uint64, a access.Ac
 	if err != nil {
 		return c, err
 	}
-	return c, c.may(who, a, layer)
+	return c, s.may(who, c, a, layer)
 }
 
 // course loads a course and checks one action.
@@ -104,5 +111,9 @@ func (s *School) course(ctx context.Context, who Person, id uint64, a access.Act
 	return c, m.Role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: m.Role}, a, access.Thing{})
 }
 
-// closed reports whether a copy of the assignment takes no more work now.
-func (s *School) closed(a Assignment, c Copy) bool { return !a.TimesFor(c).Open(s.Now()) }
+// closed reports whether a copy takes no more work now, of somebody to whom
+// the assignment is given, or no longer.
+func (s *School) closed(a Assignment, c Copy, section string) bool {
+	gone := a.Way == flow.CopyEach && !a.Audience.Includes(c.StudentID, section)
+	return gone || !a.TimesFor(c).Open(s.Now())
+}

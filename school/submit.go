@@ -2,6 +2,7 @@ package school
 
 import (
 	"context"
+	"encoding/json"
 	"strconv"
 	"strings"
 	"time"
@@ -25,9 +26,6 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 	if utf8.RuneCountInString(line) > 2000 {
 		return Receipt{}, problem("line", "line", "")
 	}
-	if c.Assignment.Way == flow.ToRead {
-		return Receipt{}, flow.ErrState
-	}
 	said, err := s.directions(ctx, c.Revision)
 	if err != nil {
 		return Receipt{}, err
@@ -38,7 +36,7 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 		if err != nil {
 			return err
 		}
-		if locked.State, err = flow.Next(locked.State, flow.Submit, flow.Facts{Closed: s.closed(c.Assignment, locked)}); err != nil {
+		if locked.State, err = flow.Next(locked.State, flow.Submit, flow.Facts{Closed: s.closed(c.Assignment, locked, c.Section)}); err != nil {
 			return err
 		}
 		if c.Assignment.UsedUp(locked.Attempts) {
@@ -60,6 +58,9 @@ func (s *School) Submit(ctx context.Context, who Person, id uint64, line string,
 			return err
 		}
 		if err := tx.PutAttempt(a); err != nil {
+			return err
+		}
+		if err := tx.PutDraft(Draft{PersonID: who.ID, Thing: OfCopy, ThingID: id, Place: lineDraft, At: now}); err != nil {
 			return err
 		}
 		return tx.SetCopy(locked)
@@ -96,6 +97,15 @@ func (s *School) TakeBack(ctx context.Context, who Person, id uint64) error {
 		if err := tx.Withdraw(a, s.Now()); err != nil {
 			return err
 		}
+		if a.Line != "" { // it stands there again at the next Submit
+			line, err := json.Marshal(a.Line)
+			if err != nil {
+				return err
+			}
+			if err := tx.PutDraft(Draft{PersonID: who.ID, Thing: OfCopy, ThingID: id, Place: lineDraft, Body: string(line), At: s.Now()}); err != nil {
+				return err
+			}
+		}
 		c.Attempts--
 		if c.Attempts > 0 {
 			c.State = flow.Reworking
@@ -126,7 +136,7 @@ func (s *School) move(ctx context.Context, who Person, id uint64, e flow.Event, 
 		if err != nil {
 			return err
 		}
-		facts := flow.Facts{Closed: s.closed(c.Assignment, locked)}
+		facts := flow.Facts{Closed: s.closed(c.Assignment, locked, c.Section)}
 		if locked.Attempts > 0 {
 			a, err := tx.Attempt(locked.Attempts)
 			if err != nil {

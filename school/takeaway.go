@@ -9,7 +9,6 @@ import (
 	"unicode"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
 	"readymargin/core/draw"
 	"readymargin/core/mark"
 	"readymargin/core/note"
@@ -30,9 +29,10 @@ type File struct {
 func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number int, anyway bool) (File, error) {
 	v, err := s.OpenToMark(ctx, who, id, number)
 	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
-		if v, err = s.openAttempt(ctx, who, id, number); err == nil && v.KeepHere {
-			return File{}, problem("kept here", "", "")
+		if _, err := s.copyFor(ctx, who, id, access.TakeAway, ""); err != nil {
+			return File{}, err
 		}
+		v, err = s.OpenAttempt(ctx, who, id, number)
 	}
 	if err != nil {
 		return File{}, err
@@ -95,30 +95,6 @@ func (s *School) pictures(ctx context.Context, who Person, id, worksheet uint64,
 	return out, nil
 }
 
-// openAttempt is the student's own view; of an earlier attempt when asked.
-func (s *School) openAttempt(ctx context.Context, who Person, id uint64, number int) (View, error) {
-	v, err := s.Open(ctx, who, id)
-	if err != nil || number == 0 || number == v.Attempt && v.Edit == "" {
-		return v, err
-	}
-	attempts, err := s.Store.Attempts(ctx, id)
-	if err != nil {
-		return v, err
-	}
-	if number < 1 || number > len(attempts) {
-		return v, access.ErrHidden
-	}
-	a := attempts[number-1]
-	v.Marks, v.Given, v.Remark, v.Attempt, v.ReturnedAt = nil, nil, "", number, nil
-	if err := s.showAttempt(ctx, &v, &a, who.Name, true); err != nil || a.ReturnedAt == nil {
-		return v, err
-	}
-	if err := s.showReturned(ctx, &v, &a); err != nil {
-		return v, err
-	}
-	return v, s.showLive(ctx, &v, id, copy.Replies, who, true)
-}
-
 func noteColor(t note.Thread) mark.Color {
 	if strings.HasPrefix(t.Remarks[0].Layer, "feedback") {
 		return "#c22f20"
@@ -173,8 +149,16 @@ func saidPages(v View, threads []note.Thread, pages int, extra *int) []mark.Mark
 			lines = append(lines, saidLine{l, size, color, indent})
 		}
 	}
-	if v.Given != nil && v.PointsOf != "" {
-		add(*v.Given+" of "+v.PointsOf, 14, "#1e2a44", 0)
+	about := "" // said where it is not the attempt that is printed
+	if v.Feedback != v.Attempt && v.Feedback > 0 {
+		about = fmt.Sprintf("Attempt %d: ", v.Feedback)
+	}
+	switch {
+	case v.PointsOf == "" || v.ReturnedAt == nil && v.Given == nil:
+	case v.Given == nil:
+		add(about+"no points were given", 14, "#1e2a44", 0)
+	default:
+		add(about+*v.Given+" of "+v.PointsOf, 14, "#1e2a44", 0)
 	}
 	if v.Remark != "" {
 		add(v.Remark, saidSize, "#1e2a44", 0)

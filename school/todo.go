@@ -3,6 +3,7 @@ package school
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -71,16 +72,14 @@ func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
 	var out []Assigned
 	for _, c := range courses {
 		for _, a := range c.given {
-			// What was begun and is no longer given stays to be read.
-			seen := a.Opened(s.Now()) && a.Audience.Includes(who.ID, c.Section)
-			if !seen && (mine[a.ID].StartedAt == nil || a.Draft) {
+			if s.maySee(who, c.CourseRole, a, mine[a.ID], access.SeeAssignment) != nil {
 				continue
 			}
 			one, err := s.assigned(ctx, a, c.Course, mine[a.ID])
 			if err != nil {
 				return nil, err
 			}
-			one.Gone = !seen
+			one.Gone = a.RemovedAt != nil || !a.Audience.Includes(who.ID, c.Section)
 			out = append(out, one)
 		}
 	}
@@ -118,32 +117,25 @@ func (s *School) OpenOwn(ctx context.Context, who Person, assignment uint64) (Co
 	if err != nil {
 		return Copy{}, err
 	}
-	staff := m.Role == access.Teacher || m.Role == access.Assistant
-	if m.Role != access.Student && !(staff && a.Way == flow.OneForAll) {
-		return Copy{}, access.ErrHidden
-	}
-	if !staff && !(a.Opened(s.Now()) && a.Audience.Includes(who.ID, m.Section)) {
-		return s.begun(ctx, who, assignment)
-	}
 	student := who.ID
 	if a.Way == flow.OneForAll {
 		student = 0
 	}
+	mine, err := s.Store.CopyOf(ctx, assignment, student)
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return Copy{}, err
+	}
+	if err := s.maySee(who, CourseRole{Role: m.Role, Section: m.Section}, a, mine, access.OpenCopy); err != nil || mine.ID != 0 {
+		return mine, err
+	}
 	return s.Store.CopyFor(ctx, assignment, student, a.For(who.ID, m.Section).RevisionID)
 }
 
-// begun returns the copy that a student has begun of what is no longer given.
-func (s *School) begun(ctx context.Context, who Person, assignment uint64) (Copy, error) {
-	copies, err := s.Store.CopiesOfStudent(ctx, who.ID)
-	if err != nil {
-		return Copy{}, err
-	}
-	for _, c := range copies {
-		if c.AssignmentID == assignment && c.StartedAt != nil {
-			return c, nil
-		}
-	}
-	return Copy{}, access.ErrHidden
+// maySee asks core/access about an assignment and somebody's copy of it, if
+// there is one.
+func (s *School) maySee(who Person, in CourseRole, a Assignment, mine Copy, what access.Action) error {
+	p, t := s.stands(who, in.Role, in.Section, a, mine, "")
+	return access.May(p, what, t)
 }
 
 // sortByDue puts what is due first first; what is never due comes last.

@@ -58,8 +58,10 @@ type View struct {
 	Remark       string          `json:"remark,omitempty"`
 	Line         string          `json:"line,omitempty"` // the student's line to the teacher
 	ReturnedAt   *time.Time      `json:"returnedAt,omitempty"`
-	Unsent       bool            `json:"unsent"` // feedback that was not returned yet; teachers only
-	Voice        int             `json:"voice"`  // longest voice note, seconds
+	Feedback     int             `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
+	Past         bool            `json:"past"`               // an earlier attempt, looked at by its student
+	Unsent       bool            `json:"unsent"`             // feedback that was not returned yet; teachers only
+	Voice        int             `json:"voice"`              // longest voice note, seconds
 	Pages        []PageSize      `json:"pages"`
 	Marks        []ViewMark      `json:"marks"`
 	Key          []plan.Meaning  `json:"key,omitempty"`   // what the colours stand for
@@ -69,6 +71,7 @@ type View struct {
 	Person       uint64          `json:"person"` // who looks
 	Me           string          `json:"me"`
 	Settings     string          `json:"settings"`
+	Drafts       []Draft         `json:"drafts,omitempty"` // what the person was typing
 }
 
 // A PageSize is the size of a page in points.
@@ -105,7 +108,7 @@ func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []
 	v := View{
 		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name,
 		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting,
-		Closed: s.closed(c.Assignment, c.Copy), Last: c.Assignment.UsedUp(c.Attempts), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
+		Closed: s.closed(c.Assignment, c.Copy, c.Section), Last: c.Assignment.UsedUp(c.Attempts), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []ViewMark{},
 	}
 	v.Way, v.Instructions, v.Instruments = c.Assignment.Way, c.Assignment.Instructions, c.Assignment.Instruments
 	v.KeepHere, v.NoSpelling, v.Removed = c.Assignment.KeepHere, c.Assignment.NoSpelling, c.Assignment.RemovedAt
@@ -126,13 +129,16 @@ func (s *School) base(ctx context.Context, who Person, c CopyInCourse) (View, []
 	if err := s.dress(ctx, &v, c.Revision, false); err != nil {
 		return v, nil, err
 	}
+	if v.Drafts, err = s.Store.Drafts(ctx, who.ID, OfCopy, c.ID); err != nil {
+		return v, nil, err
+	}
 	attempts, err := s.Store.Attempts(ctx, c.ID)
 	return v, attempts, err
 }
 
 // openShared returns the view of a copy that is one for all.
 func (s *School) openShared(ctx context.Context, who Person, c CopyInCourse) (View, error) {
-	if err := c.may(who, access.ShareCopy, ""); err != nil {
+	if err := s.may(who, c, access.ShareCopy, ""); err != nil {
 		return View{}, err
 	}
 	v, _, err := s.base(ctx, who, c)
@@ -177,7 +183,7 @@ func (s *School) Open(ctx context.Context, who Person, id uint64) (View, error) 
 	if c.StudentID == 0 {
 		return s.openShared(ctx, who, c)
 	}
-	if err := c.may(who, access.SubmitCopy, ""); err != nil {
+	if err := s.may(who, c, access.ReadCopy, ""); err != nil {
 		return View{}, err
 	}
 	v, attempts, err := s.base(ctx, who, c)
@@ -214,17 +220,52 @@ func (s *School) Open(ctx context.Context, who Person, id uint64) (View, error) 
 			v.Edit = copy.Work
 		}
 	}
-	if err != nil || returned == nil {
+	// What was said about an attempt before is shown with that one; while it is
+	// reworked, with the work that comes of it.
+	if err != nil || returned == nil || c.State == flow.Submitted {
 		return v, err
 	}
-	v.Say = copy.Replies
-	if err := s.showReturned(ctx, &v, returned); err != nil {
-		return v, err
-	}
-	if err := s.showLive(ctx, &v, c.ID, copy.Replies, who, true); err != nil {
+	if err := s.showFeedback(ctx, who, &v, returned); err != nil {
 		return v, err
 	}
 	return v, s.opened(ctx, c.ID, *returned)
+}
+
+// showFeedback adds what was returned with an attempt and what was said to it.
+func (s *School) showFeedback(ctx context.Context, who Person, v *View, a *Attempt) error {
+	v.Say = copy.Replies
+	if err := s.showReturned(ctx, v, a); err != nil {
+		return err
+	}
+	return s.showLive(ctx, v, v.Copy, copy.Replies, who, true)
+}
+
+// OpenAttempt returns the student's view of an attempt as it was submitted,
+// with its feedback once that was returned; number 0 is what Open returns.
+func (s *School) OpenAttempt(ctx context.Context, who Person, id uint64, number int) (View, error) {
+	if number == 0 {
+		return s.Open(ctx, who, id)
+	}
+	c, err := s.copyFor(ctx, who, id, access.ReadCopy, "")
+	if err != nil {
+		return View{}, err
+	}
+	v, attempts, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	if number < 1 || number > len(attempts) || c.Role != access.Student {
+		return v, access.ErrHidden
+	}
+	a := &attempts[number-1]
+	v.Attempt, v.Past = number, number < c.Attempts || c.State == flow.Reworking
+	if err := s.showAttempt(ctx, &v, a, who.Name, true); err != nil || a.ReturnedAt == nil {
+		return v, err
+	}
+	if err := s.showFeedback(ctx, who, &v, a); err != nil {
+		return v, err
+	}
+	return v, s.opened(ctx, id, *a)
 }
 
 // showLive adds what is present in a layer now.
@@ -300,15 +341,23 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		if err := fits(o, layer, c.PageCount); err != nil {
 			return Saved{}, err
 		}
+		if c.Role == access.Student && o.Base == "" && !o.Mark.Offered(c.Assignment.Instruments) {
+			return Saved{}, problem("instrument", "", "")
+		}
 	}
+	return s.save(ctx, who, id, layer, c, ops)
+}
+
+// save takes operations that are in order.
+func (s *School) save(ctx context.Context, who Person, id uint64, layer copy.Layer, c Standing, ops []copy.Op) (Saved, error) {
 	now := s.Now()
 	var out Saved
-	err = s.Store.InCopy(ctx, id, func(tx CopyTx) error {
+	err := s.Store.InCopy(ctx, id, func(tx CopyTx) error {
 		locked, err := tx.Copy()
 		if err != nil {
 			return err
 		}
-		if c.Way == flow.OneForAll {
+		if c.Assignment.Way == flow.OneForAll {
 			if err := ownMarks(tx, who, c.Role, layer, ops); err != nil {
 				return err
 			}
@@ -319,7 +368,7 @@ func (s *School) Save(ctx context.Context, who Person, id uint64, layer copy.Lay
 		}
 		out = Saved{Seq: seq, At: now, Fresh: fresh}
 		if fresh > 0 {
-			err = s.moveOnSave(tx, &locked, layer, now, fresh, c.Closed(now))
+			err = s.moveOnSave(tx, &locked, layer, now, fresh, s.closed(c.Assignment, locked, c.Section))
 		}
 		out.State, out.Waiting = locked.State, locked.Waiting
 		return err
@@ -361,12 +410,8 @@ func (s *School) standing(ctx context.Context, who Person, id uint64, a access.A
 	if err != nil {
 		return c, err
 	}
-	err = access.May(access.Person{SignedIn: true, Role: c.Role, Owner: owns(who, c.StudentID, c.Section, c.Audience)}, a,
-		access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: c.StudentID == 0})
-	if err == nil && c.Way == flow.ToRead && a == access.WriteLayer {
-		err = access.ErrDenied
-	}
-	return c, err
+	p, t := s.stands(who, c.Role, c.Section, c.Assignment, c.Copy, layer)
+	return c, access.May(p, a, t)
 }
 
 // Saved acknowledges operations.
@@ -409,9 +454,9 @@ func (s *School) moveOnSave(tx CopyTx, c *Copy, layer copy.Layer, now time.Time,
 		// Work done before Submit, or before the closing, may arrive after it;
 		// it is kept and waits.
 		c.Waiting += fresh
-		return tx.SetCopy(*c)
+		next = flow.Written(c.State)
 	}
-	if next == c.State {
+	if err == nil && next == c.State {
 		return nil
 	}
 	c.State = next
@@ -518,7 +563,7 @@ func (s *School) Enclosed(ctx context.Context, who Person, id uint64, hash strin
 		if e.Hash != strings.ToLower(hash) {
 			continue
 		}
-		open := c.may(who, access.ReadLayer, e.Layer) == nil
+		open := s.may(who, c, access.ReadLayer, e.Layer) == nil
 		if !open {
 			if open, err = s.released(ctx, who, c, e); err != nil {
 				return Picture{}, err

@@ -31,6 +31,10 @@ func (s *Store) CopyFor(ctx context.Context, assignment, student, revision uint6
 	return first[school.Copy](db, "assignment_id = ? AND student_id = ?", assignment, student)
 }
 
+func (s *Store) CopyOf(ctx context.Context, assignment, student uint64) (school.Copy, error) {
+	return first[school.Copy](s.db.WithContext(ctx), "assignment_id = ? AND student_id = ?", assignment, student)
+}
+
 func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
 	db := s.db.WithContext(ctx)
 	if out.Copy, err = first[school.Copy](db, "id = ?", id); err != nil {
@@ -55,17 +59,42 @@ func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 	return out, err
 }
 
+// decides are the columns of an assignment that say who may do what, when.
+const decides = "a.way, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.audience, COALESCE(a.instruments, 'null')"
+
+// deciding reads these columns into an assignment. Every stroke asks for them,
+// so it goes past GORM's reading of structs.
+type deciding struct {
+	to                    *school.Assignment
+	audience, instruments string
+}
+
+func (d *deciding) columns() []any {
+	return []any{&d.to.Way, &d.to.Draft, &d.to.KeepHere, &d.to.OpensAt, &d.to.DueAt, &d.to.ClosesAt, &d.to.RemovedAt, &d.audience, &d.instruments}
+}
+
+func (d *deciding) read() error {
+	if d.audience != "{}" {
+		if err := json.Unmarshal([]byte(d.audience), &d.to.Audience); err != nil {
+			return err
+		}
+	}
+	if d.instruments != "null" {
+		return json.Unmarshal([]byte(d.instruments), &d.to.Instruments)
+	}
+	return nil
+}
+
 func (s *Store) Standing(ctx context.Context, id, asker uint64) (out school.Standing, err error) {
-	// Every stroke asks this, so it goes past GORM's reading of structs.
-	var audience string
-	err = s.db.WithContext(ctx).Raw(`SELECT c.state, c.attempts, c.student_id, c.due_at, COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count,
-		a.closes_at, a.due_at, a.removed_at, a.way, a.audience
+	d := deciding{to: &out.Assignment}
+	c := &out.Copy
+	err = s.db.WithContext(ctx).Raw(`SELECT c.id, c.assignment_id, c.state, c.attempts, c.student_id, c.started_at, c.due_at,
+		COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count, `+decides+`
 		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
 		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
-		Row().Scan(&out.State, &out.Attempts, &out.StudentID, &out.ExtraDue, &out.Role, &out.Section, &out.PageCount,
-		&out.ClosesAt, &out.DueAt, &out.RemovedAt, &out.Way, &audience)
-	if err == nil && out.Way == flow.OneForAll {
-		err = json.Unmarshal([]byte(audience), &out.Audience)
+		Row().Scan(append([]any{&c.ID, &c.AssignmentID, &c.State, &c.Attempts, &c.StudentID, &c.StartedAt, &c.DueAt, &out.Role, &out.Section, &out.PageCount}, d.columns()...)...)
+	if err == nil {
+		err = d.read()
 	}
 	return out, known(err)
 }
@@ -225,6 +254,8 @@ func (t copyTx) PutAttempt(a school.Attempt) error {
 func (t copyTx) Assignment() (school.Assignment, error) {
 	return first[school.Assignment](t.tx, "id = (SELECT assignment_id FROM copies WHERE id = ?)", t.id)
 }
+
+func (t copyTx) PutDraft(d school.Draft) error { return putDraft(t.tx, d) }
 
 func (t copyTx) PutBlob(b []byte) (string, error) { return putBlob(t.tx, b) }
 

@@ -115,19 +115,30 @@ func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, e
 	return out, err
 }
 
-func (s *Store) RevisionRole(ctx context.Context, revision, person uint64) (access.Role, error) {
-	var roles []access.Role
-	staff := []access.Role{access.Assistant, access.Teacher}
-	err := s.db.WithContext(ctx).Raw(`SELECT m.role FROM memberships m JOIN assignments a ON a.course_id = m.course_id
-		WHERE m.person_id = ? AND (
-			m.role IN ? AND (EXISTS (SELECT 1 FROM handouts h WHERE h.assignment_id = a.id AND h.revision_id = ?)
-				OR EXISTS (SELECT 1 FROM copies c WHERE c.assignment_id = a.id AND c.revision_id = ?))
-			OR m.role = ? AND EXISTS (SELECT 1 FROM copies c WHERE c.assignment_id = a.id AND c.revision_id = ? AND c.student_id IN (m.person_id, 0)))
-		ORDER BY m.role = ? DESC LIMIT 1`, person, staff, revision, revision, access.Student, revision, access.Teacher).Pluck("role", &roles).Error
-	if err != nil || len(roles) == 0 {
-		return access.None, err
+func (s *Store) Holdings(ctx context.Context, revision, person uint64) (out []school.Holding, err error) {
+	rows, err := s.db.WithContext(ctx).Raw(`SELECT m.role, m.section, COALESCE(c.id, 0), COALESCE(c.student_id, 0), COALESCE(c.state, ''), COALESCE(c.attempts, 0), c.started_at, `+decides+`
+		FROM memberships m JOIN assignments a ON a.course_id = m.course_id
+		LEFT JOIN copies c ON m.role = ? AND c.assignment_id = a.id AND c.revision_id = ? AND c.student_id IN (m.person_id, 0)
+		WHERE m.person_id = ? AND (c.id IS NOT NULL
+			OR m.role IN ? AND (EXISTS (SELECT 1 FROM handouts h WHERE h.assignment_id = a.id AND h.revision_id = ?)
+				OR EXISTS (SELECT 1 FROM copies o WHERE o.assignment_id = a.id AND o.revision_id = ?)))`,
+		access.Student, revision, person, []access.Role{access.Assistant, access.Teacher}, revision, revision).Rows()
+	if err != nil {
+		return nil, known(err)
 	}
-	return roles[0], nil
+	defer rows.Close()
+	for rows.Next() {
+		var h school.Holding
+		d := deciding{to: &h.Assignment}
+		if err := rows.Scan(append([]any{&h.Role, &h.Section, &h.Copy.ID, &h.Copy.StudentID, &h.Copy.State, &h.Copy.Attempts, &h.Copy.StartedAt}, d.columns()...)...); err != nil {
+			return nil, err
+		}
+		if err := d.read(); err != nil {
+			return nil, err
+		}
+		out = append(out, h)
+	}
+	return out, rows.Err()
 }
 
 func (s *Store) AddFilePages(ctx context.Context, pages []school.FilePage) error {

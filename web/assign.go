@@ -12,6 +12,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/mark"
 	"readymargin/core/plan"
 	"readymargin/school"
 )
@@ -88,7 +89,7 @@ type instrument struct {
 // instruments lists those that can be left out; with none chosen all are on.
 func instruments(chosen []string) (out []instrument) {
 	words := map[string]string{"type": "Type", "highlighter": "Highlighter", "underline": "Underline", "crossout": "Cross out", "pen": "Pen", "shape": "Shapes", "picture": "Pictures"}
-	for _, name := range school.Instruments {
+	for _, name := range mark.Instruments {
 		out = append(out, instrument{name, words[name], len(chosen) == 0 || slices.Contains(chosen, name)})
 	}
 	return out
@@ -150,7 +151,7 @@ func (s *Site) assign(c *echo.Context) error {
 	}
 	said := "Every student has a copy now."
 	switch {
-	case !all[0].Opened(s.school.Now()):
+	case all[0].OpensAt != nil && all[0].OpensAt.After(s.school.Now()):
 		said = "Students see it when it opens."
 	case all[0].Way != flow.CopyEach || !all[0].Audience.Everybody():
 		said = "Those whom it is for see it now."

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -50,12 +49,14 @@ var problems = map[string]string{
 	"times":           "It must open before it is due, and be due before it closes.",
 	"attempts":        "“%s” is not a number of attempts. Leave it empty for as many as you return.",
 	"attempts used":   "This sheet may be submitted %s times, and you have done that. Your work is kept.",
+	"no points":       "No points are given yet, of %s. The copy was not returned.",
 	"line":            "The line to your teacher may have at most 2,000 letters.",
 	"remark":          "The remark may have at most 5,000 letters.",
 	"more work":       "Work from another device has just arrived on this copy. Nothing is lost. Look it over, then submit again.",
 	"letters":         "These signs are in no font we have and would be missing in the file: %s",
 	"operation":       "The server could not take this change: %s",
 	"batch":           "The server could not take these changes.",
+	"draft":           "What you are typing could not be kept.",
 	"settings":        "Your settings could not be kept.",
 	"no file":         "Choose a file first.",
 	"other sheet":     "This file is not of this sheet: no page of the sheet looks like its page %s. Nothing was taken over.",
@@ -75,7 +76,7 @@ var problems = map[string]string{
 	"learns here":     "“%s” learns in this course. Refuse them first, if they are to teach in it.",
 	"last teacher":    "A course keeps at least one teacher. Add another one first.",
 	"lesson":          "“%s” is not a time of day, such as 18:30.",
-	"kept here":       "Your teacher has chosen that this sheet is not taken away as a file. Your work is safe here.",
+	"instrument":      "Your teacher has not offered this instrument for this sheet.",
 	"not yours":       "Somebody else made this. You can change only what you made yourself.",
 	"wrong form":      "Something in this form was not understood. Nothing was changed.",
 }
@@ -115,6 +116,7 @@ var files = map[error]sentence{
 	access.ErrSignIn:     {401, "Please sign in first. Nothing is lost."},
 	access.ErrHidden:     {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
 	access.ErrDenied:     {403, "This is not yours to do."},
+	access.ErrKept:       {403, "Your teacher has chosen that this sheet is not taken away as a file. Your work is safe here."},
 }
 
 // busy is said when the time for a request is over.
@@ -137,6 +139,9 @@ func (s *Site) say(err error) sentence {
 			}
 			return sentence{status, text}
 		}
+	}
+	if errors.Is(err, errBusy) || errors.Is(err, queue.ErrFull) {
+		return busy
 	}
 	for known, said := range files {
 		if !errors.Is(err, known) {
@@ -168,15 +173,12 @@ func (s *Site) say(err error) sentence {
 
 // fail answers a request that ended with an error.
 func (s *Site) fail(c *echo.Context, err error) {
-	ctx := c.Request().Context()
-	if errors.Is(ctx.Err(), context.Canceled) {
+	if c.Request().Context().Err() != nil {
 		return // nobody is there to be answered
 	}
 	said := s.say(err)
-	if ctx.Err() != nil || errors.Is(err, queue.ErrFull) {
-		said = busy
+	if said.status == http.StatusServiceUnavailable {
 		c.Response().Header().Set("Retry-After", "5")
-		c.SetRequest(c.Request().WithContext(context.WithoutCancel(ctx))) // the answer is not late for anybody
 	}
 	if said.status >= 500 {
 		slog.Error("request failed", "method", c.Request().Method, "path", c.Path(), "error", err)

@@ -108,7 +108,9 @@ func (s *Site) givePoints(c *echo.Context) error {
 
 func (s *Site) giveBack(c *echo.Context) error {
 	attempt, _ := strconv.Atoi(c.FormValue("attempt"))
-	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error { return s.school.Return(ctx, p, n, attempt) })
+	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error {
+		return s.school.Return(ctx, p, n, attempt, c.FormValue("pointless") == "1")
+	})
 }
 
 func (s *Site) returnAll(c *echo.Context) error {

@@ -115,6 +115,8 @@ var routes = []route{
 	{"POST", "/copies/:id/return", (*Site).giveBack, 0, quick},
 	{"GET", "/copies/:id/others", (*Site).others, 0, quick},
 	{"GET", "/copies/:id/print", (*Site).printCopy, 0, long},
+	{"GET", "/drafts/:thing/:id", (*Site).drafts, 0, quick},
+	{"POST", "/drafts/:thing/:id", (*Site).keepDrafts, 0, quick},
 	{"POST", "/settings", (*Site).saveSettings, 0, quick},
 }
 

@@ -52,7 +52,8 @@ func (s *Site) own(c *echo.Context) (school.View, error) {
 	if err != nil {
 		return school.View{}, err
 	}
-	return s.school.Open(c.Request().Context(), me(c), n)
+	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	return s.school.OpenAttempt(c.Request().Context(), me(c), n, attempt)
 }
 
 func (s *Site) view(c *echo.Context) error {

@@ -3,6 +3,8 @@ package web
 import (
 	"cmp"
 	"context"
+	"errors"
+	"fmt"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -58,25 +60,41 @@ func (t *turns) keep(p pace) echo.MiddlewareFunc {
 			most = rushTime
 		}
 		return func(c *echo.Context) error {
-			ctx, cancel := context.WithTimeout(c.Request().Context(), most)
+			browser := c.Request().Context()
+			ctx, cancel := context.WithTimeout(queue.For(browser, asker(c)), most)
 			defer cancel()
-			ctx = queue.For(ctx, asker(c))
 			c.SetRequest(c.Request().WithContext(ctx))
-			leave, err := person.Enter(ctx)
-			if err != nil {
-				return err
+			err := t.wait(c, person, p == rush, next)
+			if browser.Err() == nil { // what went wrong is answered after this, when the time is over
+				c.SetRequest(c.Request().WithContext(context.WithoutCancel(c.Request().Context())))
 			}
-			defer leave()
-			if p == rush {
-				leave, err := t.rush.Enter(ctx)
-				if err != nil {
-					return err
-				}
-				defer leave()
+			if err != nil && ctx.Err() == context.DeadlineExceeded {
+				return fmt.Errorf("%w: %v", errBusy, err)
 			}
-			return next(c)
+			return err
 		}
 	}
+}
+
+// errBusy is the error of a request whose time is over.
+var errBusy = errors.New("web: the time for a request is over")
+
+// wait goes on when it is the request's turn.
+func (t *turns) wait(c *echo.Context, person *queue.Queue, rush bool, next echo.HandlerFunc) error {
+	ctx := c.Request().Context()
+	leave, err := person.Enter(ctx)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	if rush {
+		leave, err := t.rush.Enter(ctx)
+		if err != nil {
+			return err
+		}
+		defer leave()
+	}
+	return next(c)
 }
 
 // asker names who sends a request, before the database is asked: by the

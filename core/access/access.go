@@ -4,6 +4,7 @@ package access
 
 import (
 	"errors"
+	"time"
 
 	"readymargin/core/copy"
 	"readymargin/core/flow"
@@ -40,6 +41,7 @@ const (
 	BringDirectory Action = "bring in the school's directory"
 	RunCourse      Action = "run the course" // join code, newcomers, assigning, slips
 	SeeRoll        Action = "see who is in the course and what was given"
+	ReadCopy       Action = "see one's own copy"
 	ShareCopy      Action = "work on a copy that is one for all"
 	SeeWorksheet   Action = "see a worksheet's pages" // by being handed it, or by owning it
 	UseWorksheet   Action = "use a worksheet"         // assign it, change it, see the original
@@ -49,6 +51,10 @@ const (
 	ReadLayer      Action = "read a layer"
 	WriteLayer     Action = "write in a layer"
 	SeeReturned    Action = "see returned feedback"
+	SeeAssignment  Action = "see that something was assigned"
+	OpenCopy       Action = "have a copy of what was assigned"
+	TakeAway       Action = "take a copy away as a file"
+	BringBack      Action = "bring back a file that was worked on elsewhere"
 )
 
 // A Thing is what it is done to.
@@ -56,7 +62,36 @@ type Thing struct {
 	State   flow.State
 	Layer   copy.Layer
 	Attempt int  // the newest submitted attempt of the copy, 0 when there is none
-	Shared  bool // the copy is one for all; Owner is then everybody whom it is given to
+	Shared  bool // the copy is one for all; Owner is then every student of the course
+	Given   Given
+	Now     time.Time
+}
+
+// Given is how an assignment stands to the one who asks. That there is a copy
+// gives no right: extra time, an opening by somebody else or an earlier
+// audience may have made it.
+type Given struct {
+	Way      flow.Way
+	Draft    bool      // students do not know of it yet
+	Opens    time.Time // before that neither
+	Removed  bool      // it was unassigned
+	Included bool      // the one who asks is among those whom it is given to
+	Begun    bool      // the copy was written on, or opened to be read
+	KeptHere bool      // students do not take it away as a file
+}
+
+// lasts reports whether a student may still work on it: it is out, and it is
+// given to them.
+func (t Thing) lasts() bool { return t.out() && t.Given.Included && !t.Given.Removed }
+
+// out reports whether students may know of it.
+func (t Thing) out() bool { return !t.Given.Draft && !t.Now.Before(t.Given.Opens) }
+
+// seen reports whether a student sees a thing of their own: while it lasts,
+// and afterwards if they had begun, to read what they have done. On one for
+// all somebody else may have begun.
+func (t Thing) seen() bool {
+	return t.lasts() || t.out() && t.Given.Begun && (!t.Shared || t.Given.Included)
 }
 
 // Refusals. ErrHidden is for things whose existence is nobody's business.
@@ -64,6 +99,7 @@ var (
 	ErrSignIn = errors.New("access: sign in first")
 	ErrHidden = errors.New("access: there is no such thing for you")
 	ErrDenied = errors.New("access: not yours to do")
+	ErrKept   = errors.New("access: it is not taken away as a file")
 )
 
 // May returns nil when the person may do it, and otherwise which of the
@@ -77,6 +113,8 @@ func May(p Person, a Action, t Thing) error {
 	switch {
 	case ok:
 		return nil
+	case visible && t.Given.KeptHere && (a == TakeAway || a == BringBack):
+		return ErrKept
 	case visible:
 		return ErrDenied
 	}
@@ -86,26 +124,32 @@ func May(p Person, a Action, t Thing) error {
 // decide returns whether it is allowed, and whether the person may know that
 // the thing exists.
 func decide(p Person, a Action, t Thing) (ok, visible bool) {
-	teacher, student, staff := p.Role == Teacher, p.Role == Student, p.marks()
-	own := student && p.Owner
+	teacher, staff, own := p.Role == Teacher, p.marks(), p.owns(t)
+	made := p.Owner && p.Role == None // of a worksheet, which belongs to no course
 	switch a {
 	case MakeCourse:
 		return p.Admin || p.Owner, true // Owner: of an account that was invited as a teacher's
 	case InviteTeacher, BringDirectory:
 		return p.Admin, true
 	case RunCourse:
-		return teacher, student || staff
+		return teacher, p.Role == Student || staff
 	case SeeRoll:
-		return staff, student
+		return staff, p.Role == Student
+	case SeeAssignment:
+		return own || staff, false
+	case OpenCopy:
+		return own && (t.lasts() || t.Given.Begun && !t.Shared) || staff && t.Shared, false
 	case SeeWorksheet:
-		return p.Owner || staff || student, false
+		return made || staff || own, false
 	case UseWorksheet:
-		return p.Owner, false
+		return made, false
 	case SeeHeld:
-		return p.Owner || staff, false
+		return made || staff, false
 	case MarkCopy:
 		return staff && t.Attempt > 0, own || staff
 	case SubmitCopy:
+		return own && !t.Shared && t.Given.Way == flow.CopyEach, own || staff
+	case ReadCopy:
 		return own && !t.Shared, own || staff
 	case ShareCopy:
 		return t.Shared && (own || staff), own || staff
@@ -115,9 +159,16 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return readLayer(p, t), own || staff
 	case WriteLayer:
 		return writeLayer(p, t), own || staff
+	case TakeAway:
+		return own && !t.Given.KeptHere || staff && (t.Attempt > 0 || t.Shared), own || staff
+	case BringBack:
+		return writeLayer(p, t) && !t.Given.KeptHere, own || staff
 	}
 	return false, false
 }
+
+// owns reports whether the thing is a student's own and they may know of it.
+func (p Person) owns(t Thing) bool { return p.Role == Student && p.Owner && t.seen() }
 
 // marks reports whether the person sees and marks the copies of a course.
 func (p Person) marks() bool { return p.Role == Teacher || p.Role == Assistant }
@@ -126,7 +177,7 @@ func (p Person) marks() bool { return p.Role == Teacher || p.Role == Assistant }
 // attempts); the live feedback is the teachers' alone (the student sees what
 // was returned).
 func readLayer(p Person, t Thing) bool {
-	own := p.Role == Student && p.Owner
+	own := p.owns(t)
 	switch {
 	case t.Shared:
 		return t.Layer == copy.Work && (own || p.marks())
@@ -140,11 +191,15 @@ func readLayer(p Person, t Thing) bool {
 	return false
 }
 
+// writeLayer leaves the closing time to the flow: what was done before it may
+// arrive after it, and is kept.
 func writeLayer(p Person, t Thing) bool {
-	own := p.Role == Student && p.Owner
+	own := p.owns(t)
 	switch {
+	case t.Given.Way == flow.ToRead:
+		return false
 	case t.Shared:
-		return t.Layer == copy.Work && (own || p.marks())
+		return t.Layer == copy.Work && (own && t.lasts() || p.marks())
 	case t.Layer == copy.Work || t.Layer == copy.Own:
 		return own
 	case t.Layer == copy.Replies:

@@ -2,7 +2,10 @@ package access
 
 import (
 	"errors"
+	"slices"
+	"strings"
 	"testing"
+	"time"
 
 	"readymargin/core/copy"
 	"readymargin/core/flow"
@@ -23,8 +26,10 @@ var (
 
 func TestLayersHaveOwners(t *testing.T) {
 	people := map[string]Person{"nobody": nobody, "outsider": outsider, "waiting": waiting, "classmate": classmate, "student": student, "assistant": assistant, "left": left, "teacher": teacher, "owner": owner, "admin": admin}
-	submitted := Thing{State: flow.Submitted, Attempt: 1}
-	returned := Thing{State: flow.Returned, Attempt: 1}
+	given := Given{Way: flow.CopyEach, Included: true, Begun: true}
+	forAll := Given{Way: flow.OneForAll, Included: true}
+	submitted := Thing{State: flow.Submitted, Attempt: 1, Given: given}
+	returned := Thing{State: flow.Returned, Attempt: 1, Given: given}
 	for _, c := range []struct {
 		name  string
 		do    Action
@@ -41,16 +46,16 @@ func TestLayersHaveOwners(t *testing.T) {
 		{"answer before return", WriteLayer, copy.Replies, submitted, nil},
 		{"answer after return", WriteLayer, copy.Replies, returned, []string{"student"}},
 		{"read answers", ReadLayer, copy.Replies, returned, []string{"student", "assistant", "teacher"}},
-		{"write on one for all", WriteLayer, copy.Work, Thing{State: flow.InProgress, Shared: true}, []string{"student", "assistant", "teacher"}},
-		{"write feedback on one for all", WriteLayer, copy.Feedback(1), Thing{State: flow.InProgress, Shared: true}, nil},
-		{"open one for all", ShareCopy, "", Thing{Shared: true}, []string{"student", "assistant", "teacher"}},
-		{"open a copy as if it were one for all", ShareCopy, "", Thing{}, nil},
-		{"submit one for all", SubmitCopy, "", Thing{State: flow.InProgress, Shared: true}, nil},
+		{"write on one for all", WriteLayer, copy.Work, Thing{State: flow.InProgress, Shared: true, Given: forAll}, []string{"student", "assistant", "teacher"}},
+		{"write feedback on one for all", WriteLayer, copy.Feedback(1), Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},
+		{"open one for all", ShareCopy, "", Thing{Shared: true, Given: forAll}, []string{"student", "assistant", "teacher"}},
+		{"open a copy as if it were one for all", ShareCopy, "", Thing{Given: given}, nil},
+		{"submit one for all", SubmitCopy, "", Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},
 		{"see the roll", SeeRoll, "", Thing{}, []string{"assistant", "teacher"}},
 		{"write on the sheet", WriteLayer, copy.Sheet, returned, nil},
 		{"write in a layer that does not exist", WriteLayer, "feedback.x", returned, nil},
 		{"mark", MarkCopy, "", submitted, []string{"assistant", "teacher"}},
-		{"mark what was not submitted", MarkCopy, "", Thing{State: flow.InProgress}, nil},
+		{"mark what was not submitted", MarkCopy, "", Thing{State: flow.InProgress, Given: given}, nil},
 		{"submit", SubmitCopy, "", submitted, []string{"student"}},
 		{"invite", InviteTeacher, "", Thing{}, []string{"admin"}},
 		{"run the course", RunCourse, "", Thing{}, []string{"teacher"}},
@@ -75,6 +80,56 @@ func TestLayersHaveOwners(t *testing.T) {
 	}
 	if err := May(student, MarkCopy, submitted); !errors.Is(err, ErrDenied) {
 		t.Errorf("the student is told %v", err)
+	}
+}
+
+// That there is a copy gives no right: what a student may do depends on how
+// the assignment stands to them now. Each line lists what the student may do
+// of: see, open, read and write one's work, submit, take it away.
+func TestWhatIsNotGivenIsNotThere(t *testing.T) {
+	now := time.Date(2026, 11, 25, 9, 0, 0, 0, time.UTC)
+	actions := map[string]Action{"see": SeeAssignment, "open": OpenCopy, "sheet": SeeWorksheet, "read": ReadLayer, "write": WriteLayer, "submit": SubmitCopy, "share": ShareCopy, "take": TakeAway}
+	const all = "see open sheet read write submit take"
+	each := Given{Way: flow.CopyEach, Included: true}
+	with := func(g Given, change func(*Given)) Given { change(&g); return g }
+	for _, c := range []struct {
+		name  string
+		given Given
+		may   string
+	}{
+		{"given", each, all},
+		{"begun", with(each, func(g *Given) { g.Begun = true }), all},
+		{"a draft", with(each, func(g *Given) { g.Draft = true }), ""},
+		{"a draft, though begun before it became one", with(each, func(g *Given) { g.Draft, g.Begun = true, true }), ""},
+		{"not yet open", with(each, func(g *Given) { g.Opens = now.Add(time.Second) }), ""},
+		{"open in this moment", with(each, func(g *Given) { g.Opens = now }), all},
+		{"not in the audience", with(each, func(g *Given) { g.Included = false }), ""},
+		{"removed from the audience after beginning", with(each, func(g *Given) { g.Included, g.Begun = false, true }), all}, // the flow takes it as closed
+		{"unassigned", with(each, func(g *Given) { g.Removed = true }), ""},
+		{"unassigned after beginning", with(each, func(g *Given) { g.Removed, g.Begun = true, true }), all},
+		{"to read", with(each, func(g *Given) { g.Way = flow.ToRead }), "see open sheet read take"},
+		{"kept here", with(each, func(g *Given) { g.KeptHere = true }), "see open sheet read write submit"},
+		{"one for all", Given{Way: flow.OneForAll, Included: true}, "see open sheet read write share take"},
+		{"one for all, of others", Given{Way: flow.OneForAll, Begun: true}, ""},
+		{"one for all, opened by a teacher too early", Given{Way: flow.OneForAll, Included: true, Begun: true, Opens: now.Add(time.Hour)}, ""},
+		{"one for all, unassigned", Given{Way: flow.OneForAll, Included: true, Begun: true, Removed: true}, "see sheet read share take"},
+	} {
+		thing := Thing{State: flow.InProgress, Layer: copy.Work, Shared: c.given.Way == flow.OneForAll, Given: c.given, Now: now}
+		for name, a := range actions {
+			err := May(student, a, thing)
+			if want := slices.Contains(strings.Fields(c.may), name); (err == nil) != want {
+				t.Errorf("%s: %s: %v, want allowed: %v", c.name, name, err, want)
+			}
+			if c.may == "" && !errors.Is(err, ErrHidden) {
+				t.Errorf("%s: %s: told %v, which tells that it exists", c.name, name, err)
+			}
+			if err := May(classmate, a, thing); err == nil && !thing.Shared {
+				t.Errorf("%s: %s: a classmate may", c.name, name)
+			}
+		}
+	}
+	if err := May(student, TakeAway, Thing{Given: with(each, func(g *Given) { g.KeptHere = true })}); !errors.Is(err, ErrKept) {
+		t.Errorf("kept here: %v", err)
 	}
 }
 

@@ -39,7 +39,7 @@ func Feedback(n int) Layer { return Layer("feedback." + strconv.Itoa(n)) }
 func (l Layer) Attempt() int {
 	rest, ok := strings.CutPrefix(string(l), "feedback.")
 	n, err := strconv.Atoi(rest)
-	if !ok || err != nil || n < 1 || n > 999 {
+	if !ok || err != nil || n < 1 || n > 999 || Feedback(n) != l { // "feedback.01" would be a layer that nobody reads
 		return 0
 	}
 	return n

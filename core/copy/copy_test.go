@@ -120,7 +120,7 @@ func TestASnapshotIsTheSameForTheSameWork(t *testing.T) {
 }
 
 func TestLayers(t *testing.T) {
-	for l, n := range map[Layer]int{Feedback(2): 2, Work: 0, "feedback.": 0, "feedback.x": 0, "feedback.0": 0, "feedback.-1": 0} {
+	for l, n := range map[Layer]int{Feedback(2): 2, Work: 0, "feedback.": 0, "feedback.x": 0, "feedback.01": 0, "feedback.+1": 0, "feedback. 1": 0, "feedback.0": 0, "feedback.-1": 0} {
 		if got := l.Attempt(); got != n {
 			t.Errorf("%s is about attempt %d, want %d", l, got, n)
 		}

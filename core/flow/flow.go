@@ -80,6 +80,15 @@ func Next(s State, e Event, f Facts) (State, error) {
 	return to, nil
 }
 
+// Written returns the state of a copy on which there is work that came when
+// no change is taken any more: it is never "not started".
+func Written(s State) State {
+	if s == NotStarted {
+		return InProgress
+	}
+	return s
+}
+
 // Times are an assignment's; a zero time means that there is none.
 type Times struct{ Opens, Due, Closes time.Time }
 

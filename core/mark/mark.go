@@ -290,6 +290,15 @@ func (m Mark) MarshalJSON() ([]byte, error) {
 	return append(append(out, body...), '}'), nil
 }
 
+// kinds returns an empty body of every kind there is, by its name.
+func kinds() map[string]Body {
+	return map[string]Body{
+		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
+		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Straight{}, "polyline": &PolyLine{}, "square": &Square{}, "circle": &Circle{},
+		"stamp": &Stamp{}, "picture": &Picture{}, "widget": &Widget{}, "note": &Note{}, "reply": &Reply{},
+	}
+}
+
 // UnmarshalJSON reads what MarshalJSON writes; a kind that does not exist and
 // a body that is not valid are refused with ErrInvalid.
 func (m *Mark) UnmarshalJSON(b []byte) error {
@@ -297,11 +306,7 @@ func (m *Mark) UnmarshalJSON(b []byte) error {
 	if err := json.Unmarshal(b, &w); err != nil {
 		return invalid("%v", err)
 	}
-	body, ok := map[string]Body{
-		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
-		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Straight{}, "polyline": &PolyLine{}, "square": &Square{}, "circle": &Circle{},
-		"stamp": &Stamp{}, "picture": &Picture{}, "widget": &Widget{}, "note": &Note{}, "reply": &Reply{},
-	}[w.Kind]
+	body, ok := kinds()[w.Kind]
 	if !ok {
 		return invalid("kind %q", w.Kind)
 	}

@@ -294,3 +294,34 @@ func FuzzReadingMarks(f *testing.F) {
 		m.Body.Moved(page.Pt(1, 1)).Bounds()
 	})
 }
+
+// Every kind is made with an instrument that can be left out, or with none on
+// purpose.
+func TestInstrumentsOfEveryKind(t *testing.T) {
+	used := map[string]bool{}
+	for kind := range kinds() {
+		with, ok := madeWith[kind]
+		if !ok {
+			t.Errorf("%s is made with nothing known", kind)
+		}
+		for _, i := range with {
+			used[i] = true
+		}
+	}
+	for _, i := range Instruments {
+		if !used[i] {
+			t.Errorf("nothing is made with %s", i)
+		}
+	}
+	for _, c := range []struct {
+		kind    string
+		offered []string
+		want    bool
+	}{
+		{"ink", nil, true}, {"ink", []string{"type"}, false}, {"ink", []string{"type", "pen"}, true}, {"note", []string{"type"}, true}, {"stamp", []string{"type"}, true}, {"line", []string{"pen"}, true}, {"picture", []string{"pen"}, false},
+	} {
+		if got := (Mark{Body: kinds()[c.kind]}).Offered(c.offered); got != c.want {
+			t.Errorf("%s with %v: %v", c.kind, c.offered, got)
+		}
+	}
+}

@@ -24,6 +24,8 @@ import * as ladder from './ladder.js';
 import { finish, place } from './type.js';
 import * as student from './student.js';
 import * as teacher from './marking.js';
+import * as drafts from './drafts.js';
+import { instruments } from './pointer.js';
 import { ask } from './net.js';
 import { toast } from './dialogs.js';
 import './keys.js';
@@ -55,6 +57,7 @@ export async function begins(view) {
 // change shows another view of this copy, or another copy.
 async function change(view) {
   finish();
+  instruments.note.leave();
   const same = JSON.stringify(view.pages) === JSON.stringify(marks.view?.pages) && view.sheet === marks.view.sheet;
   if (!same) { lay(view); ladder.build(); aids.lost(); }
   await show(view);
@@ -66,6 +69,7 @@ async function show(view) {
   say.band();
   spine.build(view);
   await queue.begin(view.person, view.copy, view.edit, view.seq, view.teacher);
+  await drafts.begin(view.person, `copy/${view.copy}`, view.drafts);
   await load(view, offline.fromDevice && !online);
   queue.start();
   blanks.begin(view);
@@ -73,6 +77,7 @@ async function show(view) {
   ladder.current(surface.sheets[0]);
   const newest = view.marks.filter((m) => m.layer === view.edit).map((m) => m.at).sort().at(-1);
   queue.savedSince(newest ? new Date(newest) : new Date());
+  if (view.edit) instruments.note.again();
   follow(view);
 }
 
@@ -83,7 +88,7 @@ document.querySelector('[data-do="margin"]').addEventListener('click', () => scr
 let source = null;
 function follow(view) {
   source?.close();
-  if (view.trial || (!view.edit && view.teacher)) return;
+  if (view.trial || view.past || (!view.edit && view.teacher)) return;
   const layer = view.edit || 'work';
   source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}`);
   source.addEventListener('news', async (e) => {
@@ -131,7 +136,7 @@ window.addEventListener('pagehide', () => source?.close());
 // there is a connection and nothing waits.
 let online = !offline.fromDevice;
 async function meet() {
-  if (online || queue.busy()) return;
+  if (online || queue.busy() || marks.view.past) return;
   const fresh = await ask(`/copies/${marks.view.copy}/view`).catch(() => null);
   if (!fresh || queue.busy()) return;
   online = true;
@@ -142,6 +147,7 @@ async function meet() {
 window.addEventListener('online', () => setTimeout(meet, 400));
 if (!online) setInterval(meet, 5000);
 
+drafts.events.onHeld = (held) => queue.hold('drafts', held);
 queue.events.onBehind = (layer, seq) => { newest = { layer, seq }; catchUp(); };
 queue.events.onNoStore = () => toast('This browser keeps nothing on this device. Your work is saved as long as there is a connection; stay on this page until it says “Saved”.');
 queue.events.onSaved = (answer) => {

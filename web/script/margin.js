@@ -6,11 +6,13 @@ import { el, icon, node } from './paint.js';
 import { pixels, surface } from './surface.js';
 import { add, find, marks, set } from './marks.js';
 import { clip } from './clip.js';
+import * as drafts from './drafts.js';
 
 const margin = document.querySelector('[data-margin]'), notes = margin.querySelector('[data-notes]'), flap = document.querySelector('[data-flap]');
 const leaders = document.querySelector('[data-leaders]'), screen = document.querySelector('[data-screen]');
 let threads = [], cards = new Map(), motes = new Map(), active = null, signature = '';
-export const drafts = new Map(); // cards being written, by their key: {page, place, card}
+const written = new Map(); // cards being written, by their key: {page, place, card}
+export const about = () => `copy/${marks.view.copy}`; // what drafts of this screen are about
 
 const teacherSaid = (t) => t.remarks[0].layer.startsWith('feedback') || t.remarks[0].layer === 'sheet';
 
@@ -20,21 +22,21 @@ export function gather() {
     mark: e.mark, remark: { version: e.version, layer: e.layer, author: e.by, mine: e.mine, sent: e.sent, at: e.at },
   }));
   const now = JSON.stringify(said);
-  if (now === signature && cards.size + drafts.size) { arrange(); return; }
-  if (notes.contains(document.activeElement) && document.activeElement.value) { arrange(); return; }
+  if (now === signature && cards.size + written.size) { arrange(); return; }
+  if (notes.contains(document.activeElement) && document.activeElement.value) { arrange(); return; } // what is typed there is not taken away
   signature = now;
   threads = core.threads(said);
   for (const m of motes.values()) m.remove();
   cards = new Map(); motes = new Map();
   const empty = marks.view.teacher ? 'Notes you leave on the sheet stand here, level with their places.' : marks.view.returnedAt ? 'No notes on this copy.' : '';
-  notes.replaceChildren(...(threads.length || drafts.size || !empty ? [] : [el('p', { className: 'empty' }, empty)]));
+  notes.replaceChildren(...(threads.length || written.size || !empty ? [] : [el('p', { className: 'empty' }, empty)]));
   for (const t of threads) {
     const key = t.remarks[0].id;
     cards.set(key, card(t, key));
     motes.set(key, mote(t, key));
     notes.append(cards.get(key));
   }
-  for (const d of drafts.values()) notes.append(d.card);
+  for (const d of written.values()) notes.append(d.card);
   arrange();
 }
 
@@ -67,6 +69,7 @@ function remark(t, r, i) {
   if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say || r.layer === 'own')) {
     const tools = el('div', { className: 'tools' });
     if (!r.voice) tools.append(el('button', { className: 'button quiet', on: { click: () => rewrite(t, r, box) } }, 'Change'));
+    if (drafts.of(about(), `change/${r.id}`) !== null) queueMicrotask(() => rewrite(t, r, box)); // it was being changed
     tools.append(el('button', { className: 'button quiet', 'aria-label': 'Delete this note', on: { click: () => set(r.id, null, { layer: r.layer }) } }, icon('bin')));
     box.append(tools);
   }
@@ -74,32 +77,37 @@ function remark(t, r, i) {
 }
 
 function rewrite(t, r, box) {
-  const area = el('textarea', { value: r.text, 'aria-label': 'Your note' });
+  const place = `change/${r.id}`;
+  const area = el('textarea', { value: drafts.of(about(), place) ?? r.text, 'aria-label': 'Your note' });
   const done = () => {
     const text = area.value.trim(), entry = find(r.id);
     area.value = '';
+    drafts.drop(about(), place);
     if (!entry) return;
     if (!text) set(r.id, null, { layer: r.layer });
     else if (text !== r.text) set(r.id, { ...entry.mark, body: { ...entry.mark.body, text } }, { layer: r.layer });
     signature = ''; gather();
   };
   box.replaceChildren(area, el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: done } }, 'Keep')));
+  area.addEventListener('input', () => drafts.keep(about(), place, area.value === r.text ? null : area.value));
   area.addEventListener('keydown', (e) => { if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) done(); });
-  area.focus();
+  if (drafts.of(about(), place) === null) area.focus();
   arrange();
 }
 
 function answer(t) {
-  const area = el('textarea', { rows: 1, placeholder: 'Reply', 'aria-label': `Reply to note ${t.number}` });
-  const send = el('button', { className: 'button', hidden: true, on: { click: () => {
+  const place = `reply/${t.remarks[0].id}`, typed = drafts.of(about(), place) ?? '';
+  const area = el('textarea', { rows: 1, placeholder: 'Reply', 'aria-label': `Reply to note ${t.number}`, value: typed });
+  const send = el('button', { className: 'button', hidden: !typed, on: { click: () => {
     const text = area.value.trim();
     if (!text) return;
     area.value = '';
     area.blur();
+    drafts.drop(about(), place);
     add('reply', t.page, { to: t.remarks[0].id, text }, { layer: marks.view.say });
   } } }, 'Send');
   if (marks.view.teacher) send.textContent = 'Keep';
-  area.addEventListener('input', () => { send.hidden = !area.value.trim(); arrange(); });
+  area.addEventListener('input', () => { send.hidden = !area.value.trim(); drafts.keep(about(), place, area.value.trim() ? area.value : null); arrange(); });
   area.addEventListener('keydown', (e) => { if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) send.click(); });
   return el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send));
 }
@@ -124,13 +132,19 @@ export function draft(key, page, place, ...content) {
   const m = el('button', { className: `mote on ${marks.view.teacher ? 'teacher' : ''}`, tabIndex: -1, 'aria-hidden': 'true' }, '+');
   surface.sheets[page - 1].box.append(m);
   const d = { page, place, card: c, mote: m };
-  drafts.set(key, d);
+  written.set(key, d);
   notes.querySelector('.empty')?.remove();
   notes.append(c);
+  const opened = !screen.classList.contains('notes-open');
   screen.classList.add('notes-open');
   active = key;
   arrange();
-  return () => { drafts.delete(key); c.remove(); m.remove(); if (active === key) active = null; signature = ''; gather(); };
+  return () => {
+    written.delete(key); c.remove(); m.remove();
+    if (active === key) active = null;
+    if (opened && !written.size) screen.classList.remove('notes-open'); // a drawer that came for it goes with it
+    signature = ''; gather();
+  };
 }
 
 export function activate(key) { if (active !== key) { active = key; arrange(); } }
@@ -152,7 +166,7 @@ export function arrange() {
     items.push({ key, card, want: s.box.getBoundingClientRect().top + at[1] * z - frame.top - 18 });
   };
   for (const t of threads) { const k = t.remarks[0].id; place(k, t.page, t.place, cards.get(k), motes.get(k)); }
-  for (const [k, d] of drafts) place(k, d.page, d.place, d.card, d.mote);
+  for (const [k, d] of written) place(k, d.page, d.place, d.card, d.mote);
   if (narrow) { for (const i of items) Object.assign(i.card.style, { position: 'static', margin: '.6rem', transform: '' }); leaders.replaceChildren(); return; }
   items.sort((a, b) => a.want - b.want);
   const gap = 10, floor = flap.hidden ? 0 : Math.max(0, flap.getBoundingClientRect().bottom - frame.top + gap);
@@ -170,7 +184,7 @@ export function arrange() {
 
 // leader draws the line of the one note in hand, or under the pointer.
 function leader() {
-  const key = hovered ?? active, c = cards.get(key) ?? drafts.get(key)?.card, m = motes.get(key) ?? drafts.get(key)?.mote;
+  const key = hovered ?? active, c = cards.get(key) ?? written.get(key)?.card, m = motes.get(key) ?? written.get(key)?.mote;
   leaders.replaceChildren();
   if (!c || !m || window.innerWidth <= 1000) return;
   const a = m.getBoundingClientRect(), b = c.getBoundingClientRect(), d = surface.desk.getBoundingClientRect(), f = notes.getBoundingClientRect();
@@ -179,6 +193,15 @@ function leader() {
   const x0 = a.right, x1 = b.left, bend = (x1 - x0) / 2;
   leaders.append(node('path', { class: c.classList.contains('teacher') ? 'teacher' : '', d: `M${x0} ${y0}C${x0 + bend} ${y0} ${x1 - bend} ${y1} ${x1} ${y1}` }));
 }
+
+// A press on the page closes the margin where it lies over the page, unless a
+// note is being written there.
+const over = () => getComputedStyle(margin).position === 'fixed';
+surface.desk.addEventListener('pointerdown', (e) => {
+  if (e.target.closest('.mote') || written.size || !screen.classList.contains('notes-open') || !over()) return;
+  screen.classList.remove('notes-open');
+  activate(null);
+});
 
 notes.addEventListener('wheel', (e) => { if (window.innerWidth > 640) surface.desk.scrollTop += e.deltaY; }, { passive: true });
 document.addEventListener('moved', () => arrange());

@@ -8,6 +8,7 @@ import { marks } from './marks.js';
 import { extra } from './keys.js';
 import * as queue from './queue.js';
 import { fit, surface } from './surface.js';
+import * as drafts from './drafts.js';
 
 const top = document.querySelector('[data-top]'), roll = document.querySelector('[data-roll]'), main = document.querySelector('[data-do="main"]');
 const ahead = new Map(); // copies loaded before they are asked for
@@ -15,18 +16,24 @@ export const marking = { open: async () => {} };
 
 const date = (t) => new Date(t).toLocaleString('en-GB', { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
 const span = (m) => (m < 60 ? `${m} min` : m < 2880 ? `${Math.floor(m / 60)} h` : `${Math.floor(m / 1440)} days`);
-let timer = 0, unsaved = null;
+let timer = 0, unsaved = null; // {copy, attempt, points, remark} as they were typed
 
 export function draw(v) {
+  const typed = drafts.of(`copy/${v.copy}`, `given/${v.attempt}`); // and not taken
+  if (typed) {
+    unsaved = { copy: v.copy, attempt: v.attempt, ...typed };
+    clearTimeout(timer);
+    timer = setTimeout(() => give().catch(() => {}), 700);
+  }
   const lines = [el('p', { className: 'flex justify-between gap-2' }, el('strong', {}, v.student), el('span', { className: 'hint' }, date(v.receipt.at)))];
   if (v.receipt.late) lines.push(el('p', { className: 'text-rule-ink text-sm' }, `late by ${span(v.receipt.late)}`));
   if (v.attempts > 1) lines.push(el('p', { className: 'flex gap-1 my-1' }, ...Array.from({ length: v.attempts }, (_, i) => el('button', { className: `button ${i + 1 === v.attempt ? 'dark' : ''}`, 'aria-pressed': String(i + 1 === v.attempt), on: { click: () => go(v.copy, i + 1) } }, `Attempt ${i + 1}`))));
   if (v.line) lines.push(el('p', { className: 'my-1' }, `“${v.line}”`));
   if (v.pointsOf) {
     lines.push(el('p', { className: 'tally my-2' }, el('label', { htmlFor: 'points', className: 'font-semibold grow' }, 'Points'),
-      el('input', { id: 'points', inputMode: 'decimal', autocomplete: 'off', value: v.given ?? '', on: { input: () => later(), keydown: (e) => { if (e.key === 'Enter') { e.target.blur(); give(); } } } }), el('span', { className: 'hint' }, `of ${v.pointsOf}`)));
+      el('input', { id: 'points', inputMode: 'decimal', autocomplete: 'off', value: typed?.points ?? v.given ?? '', on: { input: () => later(), keydown: (e) => { if (e.key === 'Enter') { e.target.blur(); give(); } } } }), el('span', { className: 'hint' }, `of ${v.pointsOf}`)));
   }
-  lines.push(el('label', { className: 'sr-only', htmlFor: 'remark' }, 'Overall remark'), el('textarea', { id: 'remark', rows: 2, placeholder: 'Overall remark', maxLength: 5000, value: v.remark ?? '', on: { input: () => later() } }));
+  lines.push(el('label', { className: 'sr-only', htmlFor: 'remark' }, 'Overall remark'), el('textarea', { id: 'remark', rows: 2, placeholder: 'Overall remark', maxLength: 5000, value: typed?.remark ?? v.remark ?? '', on: { input: () => later() } }));
   if (v.waiting) lines.push(el('p', { className: 'hint' }, `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after submitting and ${v.waiting === 1 ? 'is' : 'are'} not in this attempt.`));
   if (v.held) lines.push(el('button', { className: 'button my-1', 'aria-pressed': String(!held.hidden), data: { answers: '' }, on: { click: beside } }, v.held === 1 ? 'Held-back page' : `${v.held} held-back pages`));
   lines.push(el('p', { className: 'hint', data: { others: '' }, role: 'status' }));
@@ -63,27 +70,34 @@ function showHeld() {
   held.replaceChildren(el('p', { className: 'hint' }, 'Held back: no student sees this'), ...Array.from({ length: v.held }, (_, i) => el('img', { src: `/sheets/${v.sheet}/held/${i + 1}/150`, alt: `Held-back page ${i + 1}` })));
 }
 
+// later takes what is typed in the head soon; as a draft it is kept at once.
 function later() {
-  unsaved = { copy: marks.view.copy, attempt: marks.view.attempt };
+  const { copy, attempt } = marks.view, value = (id) => document.querySelector(id)?.value ?? '';
+  unsaved = { copy, attempt, points: value('#points'), remark: value('#remark') };
+  drafts.keep(`copy/${copy}`, `given/${attempt}`, { points: unsaved.points, remark: unsaved.remark });
   clearTimeout(timer);
-  timer = setTimeout(give, 700);
+  timer = setTimeout(() => give().catch(() => {}), 700);
 }
 
-// give keeps points and remark as a draft.
-export async function give() {
+// give keeps points and remark with the attempt that they were typed for,
+// whichever copy is open by now.
+async function give({ keepalive = false } = {}) {
   clearTimeout(timer);
   if (!unsaved) return;
-  const { copy, attempt } = unsaved, points = document.querySelector('#points'), remark = document.querySelector('#remark');
+  const { copy, attempt, points, remark } = unsaved, sent = unsaved;
   unsaved = null;
+  const field = () => (marks.view.copy === copy && marks.view.attempt === attempt ? document.querySelector('#points') : null);
   try {
-    const a = await post(`/copies/${copy}/points`, { attempt, points: points?.value ?? '', remark: remark.value });
+    const a = await ask(`/copies/${copy}/points`, { method: 'POST', form: { attempt, points, remark }, keepalive });
+    if (!unsaved) drafts.drop(`copy/${copy}`, `given/${attempt}`);
     ahead.delete(copy);
-    if (points) { points.removeAttribute('aria-invalid'); marks.view.given = points.value || null; }
+    field()?.removeAttribute('aria-invalid');
+    if (field()) marks.view.given = points || null;
     queue.savedSince(new Date(a.at));
     refreshRoll();
   } catch (e) {
-    unsaved = { copy, attempt };
-    if (points) points.setAttribute('aria-invalid', 'true');
+    if (field()) unsaved ??= sent; // elsewhere it waits as a draft
+    field()?.setAttribute('aria-invalid', 'true');
     queue.say(`Not saved: ${e.message}`);
     toast(e.message);
     throw e;
@@ -106,7 +120,7 @@ function lookAhead() {
 }
 
 export async function go(id, attempt) {
-  try { await give(); } catch { return; }
+  await give().catch(() => {}); // what was not taken stands there again when one comes back
   const view = (!attempt && await ahead.get(id)) || await fetchView(id, attempt).catch((e) => { toast(e.message); return null; });
   ahead.delete(id);
   if (!view) return;
@@ -130,6 +144,18 @@ async function who() {
   watching = setTimeout(who, 10000);
 }
 
+// giveBack returns the copy, and asks first when it has no points; it says
+// whether it did.
+async function giveBack(pointless = '') {
+  try {
+    await post(`/copies/${marks.view.copy}/return`, { attempt: marks.view.attempt, pointless });
+    return true;
+  } catch (e) {
+    if (e.code !== 'no points') throw e;
+    return await question('Return it without points?', `${marks.view.student} will read that no points were given, of ${marks.view.pointsOf}.`, 'Return without points') && giveBack('1');
+  }
+}
+
 export function begin() {
   extra['['] = () => step(-1);
   extra[']'] = () => step(1);
@@ -151,7 +177,7 @@ export function begin() {
     try {
       await give();
       await queue.drained();
-      await post(`/copies/${marks.view.copy}/return`, { attempt: marks.view.attempt });
+      if (!await giveBack()) return;
       toast(`Returned to ${marks.view.student}.`);
       const v = await fetchView(marks.view.copy, marks.view.attempt);
       await refreshRoll();
@@ -172,5 +198,5 @@ export function begin() {
       await marking.open(await fetchView(marks.view.copy, marks.view.attempt));
     } catch (e) { toast(e.message); }
   });
-  window.addEventListener('pagehide', () => give().catch(() => {}));
+  window.addEventListener('pagehide', () => give({ keepalive: true }).catch(() => {}));
 }

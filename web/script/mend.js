@@ -11,10 +11,19 @@ import { question } from './dialogs.js';
 
 instruments.eraser = {
   draws: true,
-  down(p) { this.doomed = new Set(); this.touch(p); },
-  move(_, __, all) { for (const p of all) this.touch(p); },
+  down(p) { this.doomed = new Set(); this.last = p; this.touch(p); },
+  // move goes all the way between two places: a quick sweep touches what it crosses.
+  move(_, __, all) {
+    const step = this.reach();
+    for (const p of all) {
+      const from = this.last, n = Math.ceil(Math.hypot(p.x - from.x, p.y - from.y) / step);
+      for (let i = 1; i <= n; i++) this.touch({ ...p, x: from.x + ((p.x - from.x) * i) / n, y: from.y + ((p.y - from.y) * i) / n });
+      this.last = p;
+    }
+  },
+  reach: () => 6 / pixels() + 2, // points
   touch(p) {
-    const entry = hit(p, 6 / pixels() + 2);
+    const entry = hit(p, this.reach());
     if (!entry || this.doomed.has(entry) || entry.mark.kind === 'note' || !mayChange(entry)) return;
     this.doomed.add(entry);
     for (const g of entry.groups) g.classList.add('doomed');

@@ -12,13 +12,13 @@ export const OFFLINE = 'There is no connection at the moment.';
 let signInAgain = null; // set by dialogs.js: shows the dialog, resolves when signed in
 export function onSignedOut(ask) { signInAgain = ask; }
 
-export async function ask(path, { method = 'GET', form, json, body, signal, retry = true } = {}) {
+export async function ask(path, { method = 'GET', form, json, body, signal, keepalive = false, retry = true } = {}) {
   const headers = { Accept: 'application/json', 'X-CSRF-Token': meta.content };
   if (json !== undefined) { headers['Content-Type'] = 'application/json'; body = JSON.stringify(json); }
   if (form) body = new URLSearchParams(form);
   let res;
   try {
-    res = await fetch(path, { method, headers, body, signal });
+    res = await fetch(path, { method, headers, body, signal, keepalive });
   } catch (e) {
     throw new Refused(0, OFFLINE);
   }
@@ -27,9 +27,9 @@ export async function ask(path, { method = 'GET', form, json, body, signal, retr
   if (res.ok) return data;
   if (res.status === 401 && signInAgain && retry) {
     await signInAgain();
-    return ask(path, { method, form, json, body, signal, retry: false });
+    return ask(path, { method, form, json, body, signal, keepalive, retry: false });
   }
-  if (res.status === 403 && retry && await freshToken()) return ask(path, { method, form, json, body, signal, retry: false });
+  if (res.status === 403 && retry && await freshToken()) return ask(path, { method, form, json, body, signal, keepalive, retry: false });
   throw new Refused(res.status, data?.error ?? 'Something went wrong on our side.', data?.code);
 }
 

@@ -15,7 +15,7 @@ const idle = (timeout) => new Promise((ok) => { if (window.requestIdleCallback) 
 // keep lets the copy be opened again without a connection. It begins a while
 // after the copy was opened, so that it takes nothing from the first strokes.
 export async function keep(view) {
-  if (view.trial || view.teacher || !navigator.serviceWorker) return;
+  if (view.trial || view.teacher || view.past || !navigator.serviceWorker) return;
   await new Promise((ok) => { setTimeout(ok, 3000); });
   await idle(5000);
   try {
@@ -31,7 +31,7 @@ export async function keep(view) {
 let timer = 0;
 export function note(wait = 2000) {
   const { view } = marks;
-  if (!view || view.trial || view.teacher) return;
+  if (!view || view.trial || view.teacher || view.past) return;
   clearTimeout(timer);
   timer = setTimeout(async () => {
     if (wait) await idle(4000);

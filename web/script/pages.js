@@ -2,6 +2,7 @@
 // are registered here because the strict policy allows no script in markup.
 
 import './leaving.js';
+import './forms.js';
 
 document.addEventListener('alpine:init', () => {
   window.Alpine.data('printing', () => ({ print() { window.print(); } }));

@@ -72,9 +72,19 @@ desk.addEventListener('pointerup', (e) => {
   const g = gesture;
   gesture = null;
   const p = at(e, g.sheet);
+  tapped = !g.moved && e.pointerType !== 'mouse';
   if (g.held) g.tool.up?.(p, e, g.moved);
   if (!g.moved) g.tool.tap?.(p, e);
 });
+
+// After a tap the browser sends mouse events of its own. Their mousedown would
+// give the focus to the desk and take it from what the tap has just opened, so
+// they are done without.
+let tapped = false;
+desk.addEventListener('touchend', (e) => {
+  if (tapped && e.cancelable) e.preventDefault();
+  tapped = false;
+}, { passive: false });
 desk.addEventListener('pointercancel', (e) => { if (gesture?.id === e.pointerId) drop(); });
 desk.addEventListener('second-finger', () => drop());
 

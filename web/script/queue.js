@@ -89,6 +89,14 @@ export async function add(copy, layer, op) {
   schedule(120);
 }
 
+// What is in somebody's hands and no operation yet is not saved either.
+const held = new Set();
+export function hold(what, on) {
+  if (held.has(what) === on) return;
+  if (on) held.add(what); else held.delete(what);
+  say();
+}
+
 export const busy = () => memory.length > 0;
 export const known = (layer) => seq.get(`${now} ${layer}`) ?? 0;
 
@@ -163,6 +171,7 @@ export function say(fixed) {
     else if (failures && memory.every((m) => m.key)) { state = 'waiting'; words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`; }
     else { state = 'saving'; words = 'Saving…'; }
   }
+  if (held.size && state === 'saved' && !fixed) { state = 'saving'; words = 'Saving…'; }
   showSaved(state, words);
 }
 

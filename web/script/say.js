@@ -10,7 +10,8 @@ import { newId } from './ids.js';
 import { add, layerNow, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { INKS, keep as keepSettings, settings } from './settings.js';
-import { draft } from './margin.js';
+import { about, draft } from './margin.js';
+import * as drafts from './drafts.js';
 import { record } from './record.js';
 
 let helped = false; // the next note says that somebody helped
@@ -24,15 +25,18 @@ export function placeOf(p) {
 
 instruments.note = {
   tap(p) { this.leave(); this.write(p.sheet.number, placeOf(p)); },
-  // write opens a note at a place, to be written in the margin.
-  write(page, place) {
-    const key = newId(), help = helped && !marks.view.teacher;
-    const area = el('textarea', { rows: 2, 'aria-label': help ? 'How they helped' : 'Your note', placeholder: help ? 'How did they help?' : 'Write a note' });
-    const who = help ? el('input', { className: 'field mb-1', 'aria-label': 'Who helped you here?', placeholder: 'Who helped you here?', maxLength: 60, value: settings.helper ?? '' }) : null;
+  // write opens a note at a place, to be written in the margin; typed is what
+  // was written of it already, before the screen was left.
+  write(page, place, typed) {
+    const key = typed?.key ?? newId(), help = typed ? !!typed.help : helped && !marks.view.teacher;
+    const area = el('textarea', { rows: 2, value: typed?.text ?? '', 'aria-label': help ? 'How they helped' : 'Your note', placeholder: help ? 'How did they help?' : 'Write a note' });
+    const who = help ? el('input', { className: 'field mb-1', 'aria-label': 'Who helped you here?', placeholder: 'Who helped you here?', maxLength: 60, value: typed?.who ?? settings.helper ?? '' }) : null;
+    const note = () => drafts.keep(about(), `note/${key}`, area.value.trim() || typed ? { page, place, help, text: area.value, who: who?.value, mode: { ...marks.mode } } : null);
     const keep = () => {
       if (this.open !== keep) return;
       this.open = null;
       const text = area.value.trim(), name = who?.value.trim();
+      drafts.drop(about(), `note/${key}`);
       end();
       if (help && name) add('note', page, { ...place, help: name, text: text || `${name} helped me here.` });
       else if (text) add('note', page, { ...place, text });
@@ -42,13 +46,23 @@ instruments.note = {
       el('button', { className: 'button dark', on: { click: keep } }, 'Keep'), el('button', { className: 'button quiet', on: { click: () => { area.value = ''; if (who) who.value = ''; keep(); } } }, 'Drop')));
     this.open = keep;
     for (const f of [area, who].filter(Boolean)) {
+      f.addEventListener('input', note);
       f.addEventListener('keydown', (e) => {
         if (e.key === 'Escape' || (e.key === 'Enter' && (e.ctrlKey || e.metaKey))) { e.preventDefault(); keep(); }
       });
     }
-    (who ?? area).focus({ preventScroll: true });
+    if (!typed) (who ?? area).focus({ preventScroll: true });
   },
   leave() { this.open?.(); },
+  // again shows the notes that were being written when the screen was left.
+  again() {
+    for (const [key, d] of drafts.at(about(), 'note/')) {
+      Object.assign(marks.mode, d.mode);
+      this.leave();
+      this.write(d.page, d.place, { key, ...d });
+    }
+    band();
+  },
 };
 
 instruments.voice = {

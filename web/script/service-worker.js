@@ -46,12 +46,12 @@ async function belongs(res) {
 const late = (ms) => new Promise((_, fail) => { setTimeout(() => fail(new Error('late')), ms); });
 
 async function page(e) {
-  const { pathname } = new URL(e.request.url), cache = await caches.open(PAGES), kept = await cache.match(pathname);
+  const { pathname, search } = new URL(e.request.url), cache = await caches.open(PAGES), kept = search ? null : await cache.match(pathname); // an earlier attempt is another page
   const arrives = fetch(e.request);
   try {
     const res = await (kept ? Promise.race([arrives, late(PATIENCE)]) : arrives);
     await belongs(res);
-    if (res.ok && (COPY.test(pathname) || pathname === '/to-do')) await (await caches.open(PAGES)).put(pathname, res.clone());
+    if (res.ok && !search && (COPY.test(pathname) || pathname === '/to-do')) await (await caches.open(PAGES)).put(pathname, res.clone());
     return res;
   } catch {
     arrives.catch(() => {});

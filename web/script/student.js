@@ -11,6 +11,8 @@ import { instruments, take } from './pointer.js';
 import { goTo, surface } from './surface.js';
 import { blankOf, empty } from './blanks.js';
 import { seen } from './ladder.js';
+import * as drafts from './drafts.js';
+import { about } from './margin.js';
 
 const top = document.querySelector('[data-top]'), main = document.querySelector('[data-do="main"]'), back = document.querySelector('[data-do="take-back"]'), away = document.querySelector('[data-do="take-away"]');
 
@@ -23,9 +25,30 @@ function due(v) {
   return el('p', { className: 'hint' }, left >= 0 ? `Due ${date(v.due)}, in ${span(left)}` : `Was due ${date(v.due)}, ${span(-left)} ago`);
 }
 
+// attempts leads to every attempt with what was said about it.
+function attempts(v) {
+  if (v.attempts < 2 && !(v.attempts && v.state === 'reworking')) return null;
+  const one = (n, words, on) => el('a', { className: `button ${on ? 'dark' : ''}`, href: n ? `/copies/${v.copy}?attempt=${n}` : `/copies/${v.copy}`, ...(on ? { 'aria-current': 'page' } : {}) }, words);
+  const all = Array.from({ length: v.attempts }, (_, i) => one(i + 1, `Attempt ${i + 1}`, v.attempt === i + 1 && (v.past || v.state !== 'reworking')));
+  if (v.state === 'reworking') all.push(one(0, 'Now', !v.past));
+  return el('nav', { className: 'flex flex-wrap gap-1 my-2', 'aria-label': 'Attempts' }, ...all);
+}
+
+// got says what was given for the attempt that the feedback is about.
+function got(v) {
+  const points = !v.pointsOf ? 'Feedback' : v.given != null ? `${v.given} of ${v.pointsOf}` : 'No points were given';
+  return v.feedback === v.attempt ? points : `Attempt ${v.feedback}: ${points[0].toLowerCase()}${points.slice(1)}`;
+}
+
 export function draw(v) {
-  const lines = [];
-  if (v.removed) lines.push(el('strong', {}, 'No longer assigned'), el('p', { className: 'hint' }, 'Your work is kept, and you can read it.'));
+  const lines = [attempts(v)];
+  if (v.past) {
+    lines.push(el('strong', {}, `Attempt ${v.attempt}, as you submitted it`), el('p', { className: 'hint' }, `${date(v.receipt.at)}${v.receipt.late ? `, late by ${span(v.receipt.late)}` : ''}`));
+    if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
+    if (v.returnedAt) lines.push(el('p', {}, el('strong', {}, got(v))));
+    else lines.push(el('p', { className: 'hint' }, 'It was not returned.'));
+    if (v.remark) lines.push(el('p', { className: 'mt-1 whitespace-pre-wrap' }, v.remark));
+  } else if (v.removed) lines.push(el('strong', {}, 'No longer assigned'), el('p', { className: 'hint' }, 'Your work is kept, and you can read it.'));
   else if (v.way === 'shared') lines.push(el('strong', {}, 'One for all'), el('p', { className: 'hint' }, 'Everybody in the course writes on this sheet. What you add carries your name; Pick tells whose a mark is.'), due(v));
   else if (v.way === 'read') lines.push(el('strong', {}, 'To read'), el('p', { className: 'hint' }, 'There is nothing to hand in.'), due(v));
   else if (v.state === 'submitted') {
@@ -35,8 +58,7 @@ export function draw(v) {
     if (v.waiting) lines.push(el('p', { className: 'hint' }, `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after you had submitted. They wait for your next attempt.`));
     lines.push(el('details', {}, el('summary', { className: 'hint' }, 'Details'), el('p', { className: 'hint break-all' }, `Fingerprint (SHA-256): ${v.receipt.fingerprint}`)));
   } else if (v.returnedAt) {
-    const got = v.given != null && v.pointsOf ? `${v.given} of ${v.pointsOf}` : 'Feedback';
-    lines.push(el('p', { className: 'flex justify-between gap-2' }, el('strong', {}, got), el('strong', { className: 'text-moss-ink' }, v.state === 'reworking' ? `Attempt ${v.attempt}` : 'Returned')));
+    lines.push(el('p', { className: 'flex justify-between gap-2' }, el('strong', {}, got(v)), el('strong', { className: 'text-moss-ink' }, v.state === 'reworking' ? `Attempt ${v.attempt}` : 'Returned')));
     if (v.remark) lines.push(el('p', { className: 'mt-1 whitespace-pre-wrap' }, v.remark));
     if (v.state === 'reworking') lines.push(due(v), el('p', { className: 'hint mt-1' }, 'You are improving it. Attempt ' + (v.attempt - 1) + ' stays as it was.'));
   } else {
@@ -45,13 +67,14 @@ export function draw(v) {
     if (v.pointsOf) lines.push(el('p', { className: 'hint' }, `${v.pointsOf} points`));
   }
   const said = document.querySelector('[data-instructions]');
-  if (said && v.state !== 'submitted') lines.push(el('details', { className: 'rich mt-2', open: v.state === 'not started' }, el('summary', {}, 'What to do'), said.content.cloneNode(true)));
+  if (said && v.state !== 'submitted' && !v.past) lines.push(el('details', { className: 'rich mt-2', open: v.state === 'not started' }, el('summary', {}, 'What to do'), said.content.cloneNode(true)));
   if (v.edit && v.copy && v.way === 'copy' && !v.keepHere) lines.push(el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done elsewhere? Bring in the file'));
   top.replaceChildren(...lines.filter(Boolean));
   back.hidden = !v.takeBack;
+  away.href = `/copies/${v.copy}/print${v.past ? `?attempt=${v.attempt}` : ''}`;
   away.hidden = (v.state === 'not started' && v.way === 'copy') || v.trial || v.keepHere;
   main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
-  main.hidden = v.state === 'submitted' || v.closed || v.trial || v.last || v.way === 'shared' || v.way === 'read';
+  main.hidden = v.past || v.state === 'submitted' || v.closed || v.trial || v.last || v.way === 'shared' || v.way === 'read';
   document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 
@@ -115,7 +138,10 @@ function still(box, close) {
 
 async function submit() {
   finish();
-  const d = dialog('submit'), wrong = d.querySelector('[data-wrong]'), yes = d.querySelector('[data-yes]');
+  instruments.note.leave();
+  const d = dialog('submit'), wrong = d.querySelector('[data-wrong]'), yes = d.querySelector('[data-yes]'), line = d.querySelector('#line');
+  line.value = drafts.of(about(), 'line') ?? '';
+  line.oninput = () => drafts.keep(about(), 'line', line.value || null);
   wrong.hidden = true;
   yes.disabled = false;
   const late = marks.view.due && new Date(marks.view.due) < new Date() ? Math.ceil((Date.now() - new Date(marks.view.due)) / 60000) : 0;
@@ -130,7 +156,8 @@ async function submit() {
     try {
       await queue.drained();
       marks.view.state = 'submitted'; // so that the news of it does not load the page anew
-      const receipt = await post(`/copies/${marks.view.copy}/submit`, { line: d.querySelector('#line').value, seq: queue.known('work') });
+      const receipt = await post(`/copies/${marks.view.copy}/submit`, { line: line.value, seq: queue.known('work') });
+      drafts.drop(about(), 'line');
       d.close();
       show(receipt);
     } catch (e) {

@@ -12,7 +12,8 @@ import { settings } from './settings.js';
 import { toast } from './dialogs.js';
 import { blankAt, walk } from './blanks.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
-import { linesOf, look, lookOf, read, write } from './rich.js';
+import { hold } from './queue.js';
+import { linesOf, look, lookOf, read, write as show } from './rich.js';
 import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
@@ -68,7 +69,7 @@ function edit(o, text) {
   const blank = o.turn ? null : blankAt(o.sheet.number, o.x + 1, o.y - 2);
   open = { ...o, blank, wanted: o.of.size, merge: `typing-${newId()}`, right: blank ? Math.max(blank.r[2] - 2, o.x + 20) : o.sheet.w - EDGE };
   const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: !marks.view.noSpelling, role: 'textbox', 'aria-multiline': 'true', 'aria-label': blank?.l || 'Text on the page', dir: 'auto' });
-  if (text) write(box, text);
+  if (text) show(box, text);
   open.box = box;
   o.sheet.box.append(box);
   place();
@@ -79,8 +80,7 @@ function edit(o, text) {
     fitBlank();
     stay();
     offer(box);
-    clearTimeout(open.timer);
-    open.timer = setTimeout(keep, 500);
+    later();
   });
   box.addEventListener('beforeinput', plain);
   box.addEventListener('keydown', keys);
@@ -91,6 +91,14 @@ function edit(o, text) {
   range.collapse(false);
   getSelection().removeAllRanges();
   getSelection().addRange(range);
+}
+
+// later keeps what is typed soon, however long the typing goes on; until then
+// the head does not say that it is saved.
+const SOON = 200; // milliseconds
+function later() {
+  hold('typing', true);
+  open.timer ??= setTimeout(keep, SOON);
 }
 
 // beside scrolls sideways to where something is typed.
@@ -240,6 +248,11 @@ export function insert(sign) {
 export function keep() {
   if (!open) return;
   clearTimeout(open.timer);
+  open.timer = null;
+  try { write(); } finally { hold('typing', false); }
+}
+
+function write() {
   const { id, sheet, box, before, merge, of } = open;
   const { lines, width } = read(box);
   const now = find(id)?.mark ?? null;

@@ -72,6 +72,16 @@ export function fresh(answer, joined = false) {
   doc.onHistory();
 }
 
+// What was typed last is sent at once on leaving.
+let leaving = false;
+window.addEventListener('pagehide', () => {
+  if (!dirty) return;
+  clearTimeout(timer);
+  leaving = true;
+  send();
+  leaving = false;
+});
+
 // send keeps the worksheet; changes go one after another, each on the version
 // before. Without a connection it tries again until it gets through.
 function send() {
@@ -80,7 +90,7 @@ function send() {
     while (dirty) {
       dirty = false;
       try {
-        const answer = await ask(url('/plan'), { method: 'POST', json: { version: view.version, leaves: view.leaves, kit: view.kit } });
+        const answer = await ask(url('/plan'), { method: 'POST', json: { version: view.version, leaves: view.leaves, kit: view.kit }, keepalive: leaving });
         view.version = answer.version;
         if (!dirty) showSaved('saved', 'Saved');
       } catch (e) {

@@ -4,7 +4,7 @@
 
 import { el, icon } from '../paint.js';
 import { core } from '../core.js';
-import { ask, post } from '../net.js';
+import { ask } from '../net.js';
 import { toast } from '../dialogs.js';
 import { showSaved } from '../saved.js';
 import { doc, history, leaf, redo, undecided, undo, url, view } from './doc.js';
@@ -92,11 +92,23 @@ document.addEventListener('keydown', (e) => {
   } else if (!e.target.closest?.('.leaf')) mode().keys?.(e);
 });
 
+// The title is kept while it is typed, and at once on leaving.
 const title = document.querySelector('[data-title]');
-title.addEventListener('change', async () => {
-  showSaved('saving', 'Saving…');
-  try { await post(url('/title'), { title: title.value }); view.title = title.value; showSaved('saved', 'Saved'); } catch (e) { showSaved('failed', `Not saved: ${e.message}`); title.value = view.title; }
-});
+let titling = 0;
+async function name(keepalive = false) {
+  clearTimeout(titling);
+  titling = 0;
+  const words = title.value.trim();
+  if (!words || words === view.title) { if (!words && document.activeElement !== title) title.value = view.title; return; }
+  try {
+    await ask(url('/title'), { method: 'POST', form: { title: words }, keepalive });
+    view.title = words;
+    if (!titling) showSaved('saved', 'Saved');
+  } catch (e) { showSaved('failed', `Not saved: ${e.message}`); }
+}
+title.addEventListener('input', () => { showSaved('saving', 'Saving…'); titling ||= setTimeout(name, 300); });
+title.addEventListener('change', () => name());
+window.addEventListener('pagehide', () => { if (titling) name(true); });
 
 view.kit ??= {};
 showSaved('saved', 'Saved');
