@@ -4,8 +4,6 @@ go 1.26.0
 
 require (
 	codeberg.org/go-pdf/fpdf v0.12.0
-	github.com/alexedwards/argon2id v1.0.0
-	github.com/alexedwards/scs/mysqlstore v0.0.0-20250417082927-ab20b3feb5e9
 	github.com/alexedwards/scs/v2 v2.9.0
 	github.com/arran4/golang-ical v0.3.4
 	github.com/chromedp/cdproto v0.159.0
@@ -20,6 +18,7 @@ require (
 	github.com/tdewolff/font v0.0.0-20250430140153-b654fd8acba3
 	github.com/tetratelabs/wazero v1.12.0
 	github.com/yuin/goldmark v1.8.7
+	golang.org/x/crypto v0.58.0
 	golang.org/x/image v0.44.0
 	golang.org/x/sync v0.24.0
 	golang.org/x/text v0.43.0
@@ -46,7 +45,6 @@ require (
 	github.com/tdewolff/parse/v2 v2.8.0 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
-	golang.org/x/crypto v0.58.0 // indirect
 	golang.org/x/net v0.61.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/time v0.16.0 // indirect

@@ -94,7 +94,7 @@ func (f *filler) people() {
 	f.check(f.Store.SetMembership(f.ctx, school.Membership{CourseID: f.course.ID, PersonID: f.teachers[1].ID, Role: "teacher", Seen: true, JoinedAt: f.now}))
 	f.check(f.SetLessons(f.ctx, f.teachers[0], f.course.ID, []flow.Lesson{{Day: time.Tuesday, Clock: "18:30"}, {Day: time.Thursday, Clock: "18:30"}}))
 	for i, p := range f.students {
-		_, err := f.Join(f.ctx, p, f.course.JoinCode)
+		_, err := f.Join(f.ctx, p, f.course.JoinCode, school.Device{})
 		f.check(err)
 		if i < len(f.students)-1 { // one newcomer is left to welcome
 			f.check(f.Admit(f.ctx, f.teachers[0], f.course.ID, p.ID, true))

@@ -63,13 +63,13 @@ func setSceneNamed(t *testing.T, name string) *scene {
 	other, err := s.MakeCourse(ctx, all["other teacher"], "Elsewhere", "Europe/London")
 	must(err)
 	for kind, c := range map[string]school.Course{"student": sc.course, "classmate": sc.course, "refused": sc.course, "outsider": other} {
-		_, err := s.Join(ctx, all[kind], c.JoinCode)
+		_, err := s.Join(ctx, all[kind], c.JoinCode, school.Device{})
 		must(err)
 	}
 	must(s.Admit(ctx, all["teacher"], sc.course.ID, all["refused"].ID, false))
 	must(s.AddStaff(ctx, all["teacher"], sc.course.ID, all["assistant"].Login, access.Assistant))
 	must(s.SetVet(ctx, all["teacher"], sc.course.ID, true))
-	_, err = s.Join(ctx, all["waiting"], sc.course.JoinCode)
+	_, err = s.Join(ctx, all["waiting"], sc.course.JoinCode, school.Device{})
 	must(err)
 	must(s.SetVet(ctx, all["teacher"], sc.course.ID, false))
 	pdf, err := demo.TideHeights()
@@ -174,6 +174,7 @@ const (
 // state; a state that is not named is for nobody.
 var rights = map[string]any{
 	"GET /": everybody, "GET /sign-in": everybody, "POST /sign-in": everybody, "POST /sign-out": everybody,
+	"GET /account": signed, "POST /account/password": signed, "POST /account/devices": signed,
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
 	"POST /invitations": "admin", "GET /directory": "admin", "POST /directory": "admin", "POST /directory/add": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
 	"GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
@@ -243,7 +244,7 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 		tokens[kind] = csrfOf(t, c)
 	}
 	for r, right := range rights {
-		if r == "POST /sign-out" || r == "POST /courses/:id/leave" || r == "POST /courses/:id/welcome" {
+		if r == "POST /sign-out" || r == "POST /account/devices" || r == "POST /courses/:id/leave" || r == "POST /courses/:id/welcome" {
 			continue // would change who is who; covered by the tests of signing in and of courses
 		}
 		for state, cp := range sc.copies {

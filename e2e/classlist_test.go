@@ -73,10 +73,10 @@ func TestAClassListFromFileToSignIn(t *testing.T) {
 	if members() != before+3 || code == "" || len(login) != 2 {
 		t.Fatalf("%d members more, slip %q", members()-before, slip)
 	}
-	if _, err := home.School.UseSlip(ctx, code, "", "a-fine-password"); err != nil {
+	if _, err := home.School.UseSlip(ctx, code, "", "a-fine-password", school.Device{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.SignIn(ctx, login[1], "a-fine-password", "127.0.0.9"); err != nil {
+	if _, err := home.School.SignIn(ctx, login[1], "a-fine-password", school.Device{Address: "127.0.0.9"}); err != nil {
 		t.Errorf("%s cannot sign in: %v", login[1], err)
 	}
 	again, newcomers, err := home.School.TakeList(ctx, teacher, sc.course.ID, []byte(text))
@@ -126,10 +126,10 @@ func TestTheSchoolsDirectory(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.UseSlip(ctx, regexp.MustCompile(`(?:[A-Z0-9]{4} ?){4}`).FindString(slip), "", "a-fine-password"); err != nil {
+	if _, err := home.School.UseSlip(ctx, regexp.MustCompile(`(?:[A-Z0-9]{4} ?){4}`).FindString(slip), "", "a-fine-password", school.Device{}); err != nil {
 		t.Fatal(err)
 	}
-	teacher, err := home.School.SignIn(ctx, "dir.quill", "a-fine-password", "127.0.0.9")
+	teacher, err := home.School.SignIn(ctx, "dir.quill", "a-fine-password", school.Device{Address: "127.0.0.9"})
 	if err != nil {
 		t.Fatal(err)
 	}

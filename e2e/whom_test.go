@@ -302,7 +302,7 @@ func TestWhoIsInACourse(t *testing.T) {
 	if _, err := home.School.Open(ctx, student, c.ID); err == nil {
 		t.Error("who has left still opens the copy")
 	}
-	if _, err := home.School.Join(ctx, student, sc.course.JoinCode); err != nil {
+	if _, err := home.School.Join(ctx, student, sc.course.JoinCode, school.Device{}); err != nil {
 		t.Fatal(err)
 	}
 	if v, err := home.School.Open(ctx, student, c.ID); err != nil || len(v.Marks) == 0 {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -59,6 +60,7 @@ func TestTurns(t *testing.T) {
 func TestBoundsAndGivingUp(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		q := New(Config{AtOnce: 3, PerOwner: 2, Waiting: 40})
+		var mu sync.Mutex // giving up happens when time goes on, several at once
 		now, most, all, full := map[string]int{}, map[string]int{}, 0, 0
 		peak := 0
 		for i := range 60 {
@@ -71,6 +73,8 @@ func TestBoundsAndGivingUp(t *testing.T) {
 				}
 				name := fmt.Sprint(i % 2)
 				leave, err := q.EnterAs(ctx, name)
+				mu.Lock()
+				defer mu.Unlock()
 				switch {
 				case errors.Is(err, ErrFull):
 					full++
@@ -82,12 +86,14 @@ func TestBoundsAndGivingUp(t *testing.T) {
 				now[name]++
 				most[name] = max(most[name], now[name])
 				peak = max(peak, now["0"]+now["1"])
+				mu.Unlock()
 				time.Sleep(10 * time.Millisecond)
+				mu.Lock()
 				now[name]--
 				leave()
 				leave() // twice does no harm
 			}()
-			synctest.Wait() // one after the other: the maps are not guarded
+			synctest.Wait()
 		}
 		time.Sleep(time.Hour)
 		if peak != 3 || !slices.Equal([]int{most["0"], most["1"]}, []int{2, 2}) && !slices.Equal([]int{most["0"], most["1"]}, []int{2, 1}) {

@@ -6,89 +6,14 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"fmt"
 	"strings"
-	"sync"
 	"time"
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/alexedwards/argon2id"
-
 	"readymargin/core/access"
 )
-
-// argon2id with 19 MiB and two passes, as OWASP's Password Storage Cheat
-// Sheet gives for servers: a whole class signs in at the same minute.
-var hashing = &argon2id.Params{Memory: 19 * 1024, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}
-
-// Limits of trying to sign in, within signInWindow.
-const (
-	signInWindow     = 15 * time.Minute
-	signInPerAccount = 8
-	signInPerAddress = 100 // a whole school may stand behind one address
-	minPassword      = 8   // characters
-)
-
-// CheckPassword says what is wrong with a new password.
-func CheckPassword(password string) error {
-	if n := utf8.RuneCountInString(password); n < minPassword || n > 200 {
-		return problem("password length", "password", "")
-	}
-	return nil
-}
-
-func (s *School) hash(password string) (string, error) {
-	s.hashing <- struct{}{}
-	defer func() { <-s.hashing }()
-	return argon2id.CreateHash(password, hashing)
-}
-
-func (s *School) matches(password, hash string) bool {
-	s.hashing <- struct{}{}
-	defer func() { <-s.hashing }()
-	ok, err := argon2id.ComparePasswordAndHash(password, hash)
-	return err == nil && ok
-}
-
-// nobodysHash is compared with when the account does not exist, so that the
-// time of an answer does not tell.
-var nobodysHash = sync.OnceValue(func() string {
-	h, _ := argon2id.CreateHash(rand.Text(), hashing)
-	return h
-})
-
-// SignIn returns the person, or the Problems "sign-in wrong" and "sign-in limited".
-func (s *School) SignIn(ctx context.Context, login, password, address string) (Person, error) {
-	login = strings.ToLower(strings.TrimSpace(login))
-	since := s.Now().Add(-signInWindow)
-	keys := map[string]int{"account:" + shorten(login, 100): signInPerAccount, "address:" + address: signInPerAddress}
-	for key, most := range keys {
-		n, err := s.Store.SignInFailures(ctx, key, since)
-		if err != nil {
-			return Person{}, err
-		}
-		if n >= most {
-			return Person{}, problem("sign-in limited", "", "")
-		}
-	}
-	p, err := s.Store.PersonByLogin(ctx, login)
-	if err != nil && !errors.Is(err, ErrNotFound) {
-		return Person{}, err
-	}
-	hash := p.PasswordHash
-	if hash == "" {
-		hash = nobodysHash()
-	}
-	if ok := s.matches(password, hash); ok && p.ID != 0 {
-		return p, nil
-	}
-	for key := range keys {
-		if err := s.Store.AddSignInFailure(ctx, key, s.Now()); err != nil {
-			return Person{}, err
-		}
-	}
-	return Person{}, problem("sign-in wrong", "", login)
-}
 
 func shorten(s string, n int) string {
 	r := []rune(s)
@@ -104,7 +29,7 @@ func (s *School) AddPerson(ctx context.Context, name, password string, admin, st
 	if err := CheckPassword(password); err != nil {
 		return Person{}, err
 	}
-	hash, err := s.hash(password)
+	hash, err := s.hash(ctx, password)
 	if err != nil {
 		return Person{}, err
 	}
@@ -159,8 +84,10 @@ func plainCode(s string) string {
 	}, strings.ToUpper(s))
 }
 
-func tokenHash(token string) string {
-	sum := sha256.Sum256([]byte(plainCode(token)))
+func tokenHash(token string) string { return hashOfToken(plainCode(token)) }
+
+func hashOfToken(token string) string {
+	sum := sha256.Sum256([]byte(token))
 	return hex.EncodeToString(sum[:])
 }
 
@@ -191,12 +118,18 @@ func (s *School) InviteTeacher(ctx context.Context, who Person) (string, error) 
 
 // SlipOwner returns whose slip it is: a person, or the zero Person for an
 // invitation; "slip used" when it is of no use any more.
-func (s *School) SlipOwner(ctx context.Context, token string) (Person, error) {
+func (s *School) SlipOwner(ctx context.Context, token string, from Device) (Person, error) {
+	if err := s.guess(ctx, Person{}, from); err != nil {
+		return Person{}, err
+	}
 	slip, err := s.Store.PeekSlip(ctx, tokenHash(token), s.Now())
 	if errors.Is(err, ErrNotFound) {
 		return Person{}, problem("slip used", "", "")
 	}
-	if err != nil || slip.PersonID == 0 {
+	if err != nil {
+		return Person{}, err
+	}
+	if err := s.guessed(ctx, Person{}, from); err != nil || slip.PersonID == 0 {
 		return Person{}, err
 	}
 	return s.Store.Person(ctx, slip.PersonID)
@@ -204,11 +137,11 @@ func (s *School) SlipOwner(ctx context.Context, token string) (Person, error) {
 
 // UseSlip signs its bearer in with a new password: an invited teacher under
 // the name given, or the person it was made for.
-func (s *School) UseSlip(ctx context.Context, token, name, password string) (Person, error) {
+func (s *School) UseSlip(ctx context.Context, token, name, password string, from Device) (Person, error) {
 	if err := CheckPassword(password); err != nil {
 		return Person{}, err
 	}
-	owner, err := s.SlipOwner(ctx, token)
+	owner, err := s.SlipOwner(ctx, token, from)
 	if err != nil {
 		return Person{}, err
 	}
@@ -221,11 +154,11 @@ func (s *School) UseSlip(ctx context.Context, token, name, password string) (Per
 	if owner.ID == 0 {
 		return s.AddPerson(ctx, name, password, false, true)
 	}
-	hash, err := s.hash(password)
+	hash, err := s.hash(ctx, password)
 	if err != nil {
 		return Person{}, err
 	}
-	return owner, s.Store.SetPassword(ctx, owner.ID, hash)
+	return owner, s.Store.NewPassword(ctx, owner.ID, hash, "", s.Now())
 }
 
 // NewSlip makes a sign-in slip for a student of the teacher's course.
@@ -303,24 +236,54 @@ func (s *School) SetVoice(ctx context.Context, who Person, course uint64, minute
 	return c, s.Store.UpdateCourse(ctx, c)
 }
 
+// guess takes a try at a code or a slip, which is given back when it is right.
+// A class of thirty behind one address may mistype a few.
+func (s *School) guess(ctx context.Context, who Person, from Device) error {
+	if err := s.try(ctx, guesser(who, from), paceCode); err != nil {
+		return err
+	}
+	return s.slowDown(ctx, "codes", paceCodes)
+}
+
+func (s *School) guessed(ctx context.Context, who Person, from Device) error {
+	return errors.Join(s.Store.GiveBack(ctx, guesser(who, from), paceCode), s.Store.GiveBack(ctx, "codes", paceCodes))
+}
+
+func guesser(who Person, from Device) string {
+	if who.ID != 0 {
+		return fmt.Sprint("codes of ", who.ID)
+	}
+	return "codes from " + from.Address
+}
+
 // CourseByCode returns the course that a join code opens, or the Problems
-// "join code" and "join closed".
-func (s *School) CourseByCode(ctx context.Context, typed string) (Course, error) {
+// "join code", "join closed" and "too many tries".
+func (s *School) CourseByCode(ctx context.Context, who Person, typed string, from Device) (Course, error) {
+	if err := s.guess(ctx, who, from); err != nil {
+		return Course{}, err
+	}
 	c, err := s.Store.CourseByCode(ctx, plainCode(typed))
 	switch {
 	case errors.Is(err, ErrNotFound):
 		return c, problem("join code", "code", typed)
-	case err == nil && !c.JoinOpen:
+	case err != nil:
+		return c, err
+	case !c.JoinOpen:
 		return c, problem("join closed", "code", typed)
 	}
-	return c, err
+	return c, s.guessed(ctx, who, from)
 }
 
 // SignUp makes a student's account and lets it into the course of the code.
-func (s *School) SignUp(ctx context.Context, typedCode, name, password string) (Person, Course, error) {
-	c, err := s.CourseByCode(ctx, typedCode)
+func (s *School) SignUp(ctx context.Context, typedCode, name, password string, from Device) (Person, Course, error) {
+	c, err := s.CourseByCode(ctx, Person{}, typedCode, from)
 	if err != nil {
 		return Person{}, c, err
+	}
+	for subject, p := range map[string]Pace{"newcomers from " + from.Address: paceNewcomer, fmt.Sprint("newcomers in ", c.ID): paceCourse} {
+		if err := s.try(ctx, subject, p); err != nil {
+			return Person{}, c, err
+		}
 	}
 	p, err := s.AddPerson(ctx, name, password, false, false)
 	if err != nil {
@@ -340,8 +303,11 @@ func (c Course) newcomer() access.Role {
 // Join lets a person who has an account into the course of the code, or back
 // in: what somebody did before leaving is still there. Who was refused stays
 // out; a teacher of the course stays a teacher.
-func (s *School) Join(ctx context.Context, who Person, typedCode string) (Course, error) {
-	c, err := s.CourseByCode(ctx, typedCode)
+func (s *School) Join(ctx context.Context, who Person, typedCode string, from Device) (Course, error) {
+	if who.ID == 0 {
+		return Course{}, access.ErrSignIn
+	}
+	c, err := s.CourseByCode(ctx, who, typedCode, from)
 	if err != nil {
 		return c, err
 	}

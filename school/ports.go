@@ -46,7 +46,11 @@ type People interface {
 	AddPerson(ctx context.Context, p *Person) error
 	Person(ctx context.Context, id uint64) (Person, error)
 	PersonByLogin(ctx context.Context, login string) (Person, error)
-	SetPassword(ctx context.Context, id uint64, hash string) error
+	// NewPassword gives a person another password, ends all their sessions but
+	// one ("" for all), forgets their devices and voids their slips.
+	NewPassword(ctx context.Context, person uint64, hash, session string, now time.Time) error
+	// EndSessions ends all of a person's sessions but one and forgets their devices.
+	EndSessions(ctx context.Context, person uint64, session string) error
 	SetSettings(ctx context.Context, id uint64, settings string) error
 	AddSlip(ctx context.Context, s Slip) error
 	// Logins returns which of these are in use.
@@ -69,9 +73,14 @@ type People interface {
 	// returns whose an address is.
 	SetCalendar(ctx context.Context, person uint64, tokenHash string) error
 	CalendarOwner(ctx context.Context, tokenHash string) (Person, error)
-	// SignInFailures counts the failures under a key since a time; AddSignInFailure adds one.
-	SignInFailures(ctx context.Context, key string, since time.Time) (int, error)
-	AddSignInFailure(ctx context.Context, key string, at time.Time) error
+	// Allow takes a try of a subject when its pace permits one; otherwise it
+	// takes none and returns after how long it would.
+	Allow(ctx context.Context, subject string, p Pace, now time.Time) (wait time.Duration, err error)
+	// GiveBack undoes one Allow.
+	GiveBack(ctx context.Context, subject string, p Pace) error
+	// KnownDevice says whether a person has signed in on a device before.
+	KnownDevice(ctx context.Context, tokenHash string, person uint64) (bool, error)
+	AddDevice(ctx context.Context, tokenHash string, person uint64, now time.Time) error
 }
 
 // Courses are classes, their members and what is assigned.

@@ -14,6 +14,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
+	"readymargin/queue"
 )
 
 // A School is all use cases over one store.
@@ -25,7 +26,7 @@ type School struct {
 	Darkroom Darkroom
 	Now      func() time.Time
 
-	hashing chan struct{} // bounds the memory of password hashing
+	hashing *queue.Queue // bounds the memory of password hashing, and who waits for it
 	feed    *feed
 	drawing singleflight.Group // pictures being rendered: a class opens a worksheet in the same minute
 	readers singleflight.Group // worksheets being read
@@ -36,7 +37,7 @@ func New(store Store, press Press, ear Ear, papers Office, photos Darkroom) *Sch
 	return &School{
 		Store: store, Press: press, Ear: ear, Office: papers, Darkroom: photos,
 		Now:     func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
-		hashing: make(chan struct{}, 2), feed: newFeed(),
+		hashing: queue.New(queue.Config{AtOnce: 2, Waiting: 600}), feed: newFeed(),
 	}
 }
 

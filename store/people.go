@@ -39,16 +39,8 @@ func (s *Store) PersonByLogin(ctx context.Context, login string) (school.Person,
 	return first[school.Person](s.db.WithContext(ctx), "login = ?", login)
 }
 
-func (s *Store) setPerson(ctx context.Context, id uint64, column, value string) error {
-	return s.db.WithContext(ctx).Model(&school.Person{ID: id}).Update(column, value).Error
-}
-
-func (s *Store) SetPassword(ctx context.Context, id uint64, hash string) error {
-	return s.setPerson(ctx, id, "password_hash", hash)
-}
-
 func (s *Store) SetSettings(ctx context.Context, id uint64, settings string) error {
-	return s.setPerson(ctx, id, "settings", settings)
+	return s.db.WithContext(ctx).Model(&school.Person{ID: id}).Update("settings", settings).Error
 }
 
 func (s *Store) AddSlip(ctx context.Context, slip school.Slip) error {
@@ -178,27 +170,6 @@ func (s *Store) SetCalendar(ctx context.Context, person uint64, tokenHash string
 
 func (s *Store) CalendarOwner(ctx context.Context, tokenHash string) (school.Person, error) {
 	return first[school.Person](s.db.WithContext(ctx), "id = (SELECT person_id FROM calendars WHERE token_hash = ?)", tokenHash)
-}
-
-// signInFailure is a row of sign_in_failures.
-type signInFailure struct {
-	ID      uint64
-	Subject string
-	At      time.Time
-}
-
-func (s *Store) SignInFailures(ctx context.Context, key string, since time.Time) (int, error) {
-	var n int64
-	err := s.db.WithContext(ctx).Model(&signInFailure{}).Where("subject = ? AND at > ?", key, since).Count(&n).Error
-	return int(n), err
-}
-
-func (s *Store) AddSignInFailure(ctx context.Context, key string, at time.Time) error {
-	db := s.db.WithContext(ctx)
-	if err := db.Where("at < ?", at.Add(-24*time.Hour)).Delete(&signInFailure{}).Error; err != nil {
-		return err
-	}
-	return db.Create(&signInFailure{Subject: key, At: at}).Error
 }
 
 func (s *Store) AddCourse(ctx context.Context, c *school.Course, teacher uint64) error {

@@ -14,7 +14,7 @@ func (s *Site) newCalendar(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "calendar.html", "Calendar", map[string]any{"At": origin(c) + "/calendar/" + token + ".ics"})
+	return s.render(c, http.StatusOK, "calendar.html", "Calendar", map[string]any{"At": s.cfg.Origin + "/calendar/" + token + ".ics"})
 }
 
 // calendar serves due times as an iCalendar file (RFC 5545), to whoever has
@@ -29,14 +29,14 @@ func (s *Site) calendar(c *echo.Context) error {
 	cal.SetMethod(ics.MethodPublish)
 	cal.SetXWRCalName("Ready Margin")
 	for _, d := range due {
-		e := cal.AddEvent("assignment-" + id(d.Assignment.ID) + "@" + c.Request().Host)
+		e := cal.AddEvent("assignment-" + id(d.Assignment.ID) + "@" + strings.TrimPrefix(strings.TrimPrefix(s.cfg.Origin, "https://"), "http://"))
 		e.SetDtStampTime(d.Changed().UTC())
 		e.SetModifiedAt(d.Changed().UTC())
 		e.SetStartAt(d.Assignment.DueAt.UTC())
 		e.SetEndAt(d.Assignment.DueAt.UTC())
 		e.SetSummary("Due: " + d.Assignment.Title)
 		e.SetDescription(d.Course.Name)
-		e.SetURL(origin(c) + "/assignments/" + id(d.Assignment.ID))
+		e.SetURL(s.cfg.Origin + "/assignments/" + id(d.Assignment.ID))
 	}
 	return c.Blob(http.StatusOK, "text/calendar; charset=utf-8", []byte(cal.Serialize(ics.WithNewLineWindows)))
 }

@@ -64,5 +64,5 @@ func (s *Site) takeDirectory(c *echo.Context) error {
 		return s.directoryPage(c, err)
 	}
 	courses, people := list.Count(school.IsNew)
-	return s.render(c, http.StatusOK, "directory-slips.html", "Sign-in slips", map[string]any{"Courses": courses, "People": people, "Newcomers": newcomers, "Origin": origin(c)})
+	return s.render(c, http.StatusOK, "directory-slips.html", "Sign-in slips", map[string]any{"Courses": courses, "People": people, "Newcomers": newcomers, "Origin": s.cfg.Origin})
 }

@@ -18,7 +18,7 @@ func (s *Site) signInPage(c *echo.Context) error {
 }
 
 func (s *Site) signIn(c *echo.Context) error {
-	p, err := s.school.SignIn(c.Request().Context(), c.FormValue("login"), c.FormValue("password"), c.RealIP())
+	p, err := s.school.SignIn(c.Request().Context(), c.FormValue("login"), c.FormValue("password"), device(c))
 	if err != nil {
 		if wantsJSON(c) {
 			return err
@@ -43,7 +43,7 @@ func (s *Site) joinPage(c *echo.Context) error {
 	if code == "" {
 		return s.render(c, http.StatusOK, "join.html", "Join a course", nil)
 	}
-	course, err := s.school.CourseByCode(c.Request().Context(), code)
+	course, err := s.school.CourseByCode(c.Request().Context(), me(c), code, device(c))
 	if err != nil {
 		return s.again(c, err, "join.html", "Join a course", map[string]any{"Code": code})
 	}
@@ -57,14 +57,14 @@ func (s *Site) join(c *echo.Context) error {
 	var course school.Course
 	var err error
 	if p.ID != 0 {
-		course, err = s.school.Join(ctx, p, code)
-	} else if p, course, err = s.school.SignUp(ctx, code, c.FormValue("name"), c.FormValue("password")); err == nil {
+		course, err = s.school.Join(ctx, p, code, device(c))
+	} else if p, course, err = s.school.SignUp(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c)); err == nil {
 		err = s.begin(c, p)
 		s.tell(c, "Welcome to "+course.Name+". Next time you sign in as "+p.Login+".")
 	}
 	if err != nil {
 		data := map[string]any{"Code": code}
-		if known, err := s.school.CourseByCode(ctx, code); err == nil {
+		if known, err := s.school.CourseByCode(ctx, me(c), code, device(c)); err == nil {
 			data["Course"] = known
 		}
 		return s.again(c, err, "join.html", "Join a course", data)
@@ -77,7 +77,7 @@ func (s *Site) slipPage(c *echo.Context) error {
 	if code == "" {
 		return s.render(c, http.StatusOK, "slip.html", "Use a slip", nil)
 	}
-	owner, err := s.school.SlipOwner(c.Request().Context(), code)
+	owner, err := s.school.SlipOwner(c.Request().Context(), code, device(c))
 	if err != nil {
 		return s.again(c, err, "slip.html", "Use a slip", nil)
 	}
@@ -87,10 +87,10 @@ func (s *Site) slipPage(c *echo.Context) error {
 func (s *Site) useSlip(c *echo.Context) error {
 	ctx := c.Request().Context()
 	code := c.FormValue("code")
-	p, err := s.school.UseSlip(ctx, code, c.FormValue("name"), c.FormValue("password"))
+	p, err := s.school.UseSlip(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c))
 	if err != nil {
 		data := map[string]any{"Code": code}
-		owner, slipErr := s.school.SlipOwner(ctx, code)
+		owner, slipErr := s.school.SlipOwner(ctx, code, device(c))
 		if slipErr != nil {
 			data = nil
 		} else {
@@ -110,11 +110,8 @@ func (s *Site) invite(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "invitation.html", "Invitation", map[string]any{"Code": token, "Origin": origin(c)})
+	return s.render(c, http.StatusOK, "invitation.html", "Invitation", map[string]any{"Code": token, "Origin": s.cfg.Origin})
 }
-
-// origin returns the address of the site as the browser has it.
-func origin(c *echo.Context) string { return c.Scheme() + "://" + c.Request().Host }
 
 // zones are offered for a course; the browser's own is put first by script.
 var zones = []string{
@@ -216,7 +213,7 @@ func (s *Site) takeList(c *echo.Context) error {
 		}
 		return s.classListPage(c, err)
 	}
-	return s.render(c, http.StatusOK, "slips.html", "Sign-in slips", map[string]any{"Course": list.Course, "Newcomers": newcomers, "Origin": origin(c)})
+	return s.render(c, http.StatusOK, "slips.html", "Sign-in slips", map[string]any{"Course": list.Course, "Newcomers": newcomers, "Origin": s.cfg.Origin})
 }
 
 // why says in a sentence what is with a line of a class list.

@@ -31,7 +31,8 @@ type sentence struct {
 // problems has a sentence for each school.Problem; %s is its value.
 var problems = map[string]string{
 	"sign-in wrong":   "That name and password do not go together. Check both and try again.",
-	"sign-in limited": "Too many tries. Wait a quarter of an hour, or ask your teacher for a sign-in slip.",
+	"too many tries":  "That was tried too often. Wait %s seconds and try again. On a device on which you have signed in before you need not wait for others.",
+	"old password":    "That is not the password you have now. Nothing was changed.",
 	"password length": "A password needs at least 8 characters.",
 	"name":            "Please type a name, with at most 100 letters.",
 	"slip used":       "This slip was used already, or is too old. Ask for a new one.",
@@ -128,7 +129,7 @@ func (s *Site) say(err error) sentence {
 	if errors.As(err, &p) {
 		if text, ok := problems[p.Code]; ok {
 			status := http.StatusUnprocessableEntity
-			if p.Code == "sign-in limited" {
+			if p.Code == "too many tries" {
 				status = http.StatusTooManyRequests
 			}
 			if p.Code == "more work" {

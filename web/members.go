@@ -54,7 +54,7 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 	})
 	data := map[string]any{
 		"Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
-		"New": fresh, "Given": given, "Gone": gone, "Origin": origin(c), "Runs": role == access.Teacher,
+		"New": fresh, "Given": given, "Gone": gone, "Origin": s.cfg.Origin, "Runs": role == access.Teacher,
 		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": school.Sections(members), "Days": days,
 	}
 	for k, v := range extra {
@@ -247,5 +247,5 @@ func (s *Site) newSlip(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "new-slip.html", "Sign-in slip", map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": origin(c)})
+	return s.render(c, http.StatusOK, "new-slip.html", "Sign-in slip", map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": s.cfg.Origin})
 }

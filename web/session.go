@@ -100,7 +100,25 @@ func (s *Site) begin(c *echo.Context, p school.Person) error {
 		return err
 	}
 	s.sessions.Put(ctx, "person", int64(p.ID))
+	token, err := s.school.NewDevice(ctx, p, device(c).Token)
+	if err != nil {
+		return err
+	}
+	c.SetCookie(&http.Cookie{Name: deviceCookie, Value: token, Path: "/", MaxAge: 400 * 24 * 3600, HttpOnly: true, Secure: s.cfg.Secure, SameSite: http.SameSiteLaxMode})
 	return nil
+}
+
+// deviceCookie is the name of the cookie by which a browser is known in which
+// somebody has signed in before. It opens nothing.
+const deviceCookie = "readymargin-device"
+
+// device returns what a browser shows of itself.
+func device(c *echo.Context) school.Device {
+	d := school.Device{Address: c.RealIP()}
+	if k, err := c.Cookie(deviceCookie); err == nil {
+		d.Token = k.Value
+	}
+	return d
 }
 
 // tell keeps a line that the next page shows once.

@@ -4,14 +4,12 @@
 package web
 
 import (
-	"database/sql"
 	"fmt"
 	"html/template"
 	"log/slog"
 	"net/http"
 	"time"
 
-	"github.com/alexedwards/scs/mysqlstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
@@ -21,8 +19,9 @@ import (
 
 // Config says how the site is served.
 type Config struct {
-	Sessions *sql.DB // keeps the sessions
-	Secure   bool    // served over TLS, or behind a proxy that does
+	Sessions scs.CtxStore // keeps the sessions
+	Origin   string       // where people find the site, as "https://margin.example"
+	Secure   bool         // served over TLS, or behind a proxy that does
 	Ready    func() error
 }
 
@@ -46,7 +45,7 @@ func New(s *school.School, cfg Config) (http.Handler, error) {
 	if site.pages, err = parsePages(a); err != nil {
 		return nil, fmt.Errorf("web: %w", err)
 	}
-	site.sessions.Store = mysqlstore.New(cfg.Sessions)
+	site.sessions.Store = cfg.Sessions
 	site.sessions.Codec = SessionCodec{}
 	site.sessions.Lifetime = 14 * 24 * time.Hour
 	site.sessions.Cookie.Name = sessionCookie
@@ -59,7 +58,7 @@ func New(s *school.School, cfg Config) (http.Handler, error) {
 	if cfg.Secure {
 		e.IPExtractor = echo.ExtractIPFromXFFHeader() // trusts loopback and private addresses only
 	}
-	e.Use(middleware.Recover(), headers, gzipped)
+	e.Use(middleware.Recover(), site.headers, gzipped)
 	site.routes(e)
 	return e, nil
 }
@@ -69,7 +68,7 @@ func New(s *school.School, cfg Config) (http.Handler, error) {
 const policy = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self'; img-src 'self' data: blob:; " +
 	"font-src 'self'; connect-src 'self'; media-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
-func headers(next echo.HandlerFunc) echo.HandlerFunc {
+func (s *Site) headers(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Response().Header()
 		h.Set("Content-Security-Policy", policy)
@@ -77,6 +76,9 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Permissions-Policy", "microphone=(self), camera=(), geolocation=()")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		if s.cfg.Secure {
+			h.Set("Strict-Transport-Security", "max-age=31536000") // RFC 6797
+		}
 		h.Set("Cache-Control", "no-store") // routes with lasting content set their own
 		return next(c)
 	}

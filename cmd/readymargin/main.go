@@ -57,7 +57,7 @@ func main() {
 
 // options are the settings that verbs share.
 type options struct {
-	dsn, cache, address, cert, key string
+	dsn, cache, address, origin, cert, key string
 	proxied                        bool
 	limits                         pdf.Limits
 }
@@ -74,6 +74,7 @@ func (o *options) flags(name string) *flag.FlagSet {
 	f.StringVar(&o.dsn, "dsn", env("READYMARGIN_DSN", ""), "database, as user:password@tcp(host:port)/name (READYMARGIN_DSN)")
 	f.StringVar(&o.cache, "cache", env("READYMARGIN_CACHE_DIR", "var/cache"), "folder for what can be made again (READYMARGIN_CACHE_DIR)")
 	f.StringVar(&o.address, "address", env("READYMARGIN_ADDRESS", "127.0.0.1:8080"), "where to listen (READYMARGIN_ADDRESS)")
+	f.StringVar(&o.origin, "origin", env("READYMARGIN_ORIGIN", ""), "where people find the site, as https://margin.example; by default where it listens (READYMARGIN_ORIGIN)")
 	f.StringVar(&o.cert, "cert", env("READYMARGIN_CERT", ""), "certificate, for HTTPS and HTTP/2 (READYMARGIN_CERT)")
 	f.StringVar(&o.key, "key", env("READYMARGIN_KEY", ""), "key of the certificate (READYMARGIN_KEY)")
 	f.BoolVar(&o.proxied, "proxied", os.Getenv("READYMARGIN_PROXIED") != "", "behind a proxy that speaks HTTPS (READYMARGIN_PROXIED)")

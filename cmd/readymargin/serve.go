@@ -37,13 +37,21 @@ func listen(address string, another bool) (net.Listener, error) {
 	return net.Listen("tcp", net.JoinHostPort(host, "0"))
 }
 
+// originAt returns where people find the site.
+func (o *options) originAt(l net.Listener) string {
+	if o.origin != "" {
+		return strings.TrimSuffix(o.origin, "/")
+	}
+	scheme := "http"
+	if o.cert != "" || o.proxied {
+		scheme = "https"
+	}
+	return scheme + "://" + l.Addr().String()
+}
+
 // serveOn serves until the context ends, then lets requests in hand finish.
 func (o *options) serveOn(ctx context.Context, l net.Listener, s *school.School, st *store.Store) error {
-	db, err := st.DB()
-	if err != nil {
-		return err
-	}
-	site, err := web.New(s, web.Config{Sessions: db, Secure: o.cert != "" || o.proxied, Ready: func() error { return st.Ping(context.Background()) }})
+	site, err := web.New(s, web.Config{Sessions: st.Sessions(), Origin: o.originAt(l), Secure: o.cert != "" || o.proxied, Ready: func() error { return st.Ping(context.Background()) }})
 	if err != nil {
 		return err
 	}
@@ -141,19 +149,15 @@ func runDemo(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	scheme := "http"
-	if o.cert != "" {
-		scheme = "https"
-	}
 	fmt.Printf(`
-Ready Margin is ready after %s:  %s://%s
+Ready Margin is ready after %s:  %s
 
   teachers   mr.okonjo-bell, ms.thorvald
   students   ines.varga, tomas.lindqvist, rhys.pugh, leila.haddad, elena.petrova …
   password   %s   (for everybody)
 
 Ctrl-C stops it. What is done here is kept for the next time; "make demo-fresh" begins anew.
-`, time.Since(began).Round(100*time.Millisecond), scheme, l.Addr(), demo.Password)
+`, time.Since(began).Round(100*time.Millisecond), o.originAt(l), demo.Password)
 	err = o.serveOn(ctx, l, s, st)
 	if errors.Is(err, http.ErrServerClosed) || ctx.Err() != nil {
 		fmt.Println("Stopped.")

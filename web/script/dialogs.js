@@ -29,9 +29,9 @@ onSignedOut(() => (asking ??= new Promise((ok) => {
   d.showModal();
   d.querySelector('[data-yes]').onclick = async () => {
     try {
-      const res = await fetch('/sign-in', { method: 'POST', headers: { 'X-CSRF-Token': document.querySelector('meta[name=csrf]').content }, redirect: 'manual',
+      const res = await fetch('/sign-in', { method: 'POST', headers: { Accept: 'application/json', 'X-CSRF-Token': document.querySelector('meta[name=csrf]').content }, redirect: 'manual',
         body: new URLSearchParams({ login: d.querySelector('#again-login').value, password: d.querySelector('#again-password').value }) });
-      if (res.type !== 'opaqueredirect') throw new Error('That name and password do not go together. Check both and try again.');
+      if (res.type !== 'opaqueredirect') throw new Error((await res.json().catch(() => null))?.error ?? 'Signing in did not work just now. Nothing is lost. Try again.');
       d.close(); asking = null; ok();
     } catch (e) { wrong.hidden = false; wrong.textContent = e.message; }
   };
