@@ -140,33 +140,6 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 	}
 }
 
-// After eight wrong passwords an account is shut for a while, for the right
-// one too; others are not.
-func TestTryingPasswordsIsLimited(t *testing.T) {
-	ctx := context.Background()
-	for _, name := range []string{"Guessed At", "Left Alone"} {
-		if _, err := home.School.AddPerson(ctx, name, scenePassword, false, false); err != nil {
-			t.Fatal(err)
-		}
-	}
-	v := visit{t, client(t)}
-	try := func(login, password string) int {
-		status, _ := v.post("/sign-in", url.Values{"login": {login}, "password": {password}})
-		return status
-	}
-	for i := range 8 {
-		if status := try("guessed.at", fmt.Sprint("wrong-", i)); status != 422 {
-			t.Fatalf("try %d: %d", i+1, status)
-		}
-	}
-	if status := try("guessed.at", scenePassword); status != http.StatusTooManyRequests {
-		t.Errorf("the ninth try: %d, want %d", status, http.StatusTooManyRequests)
-	}
-	if status := try("left.alone", scenePassword); status != 303 {
-		t.Errorf("somebody else: %d", status)
-	}
-}
-
 // A form without its token, or from another site, changes nothing.
 func TestForgedFormsAreRefused(t *testing.T) {
 	setSceneNamed(t, "Forged")

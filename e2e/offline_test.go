@@ -211,6 +211,13 @@ func TestASharedLaptop(t *testing.T) {
 		func() error {
 			return p.Until("one is signed out", `!document.querySelector("form[action='/sign-out']")`)
 		},
+		func() error {
+			return p.Until("nothing of the copy can be read on this device", `await (async()=>{
+				const base=await new Promise((ok,no)=>{const r=indexedDB.open("readymargin");r.onsuccess=()=>ok(r.result);r.onerror=no});
+				const all=(n)=>new Promise((ok)=>{const r=base.transaction(n).objectStore(n).getAll();r.onsuccess=()=>ok(r.result)});
+				const views=await all("views"), ops=await all("ops"); base.close();
+				return views.length===0 && ops.every(o=>!o.sent) && !(await caches.has("pages")) && !(await caches.has("kept"))})()`)
+		},
 		func() error { return p.SignIn("shared.classmate", scenePassword) },
 		func() error { return p.Go(fmt.Sprintf("/copies/%d", theirs)) }, p.Ready,
 		func() error {

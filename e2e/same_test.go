@@ -87,7 +87,7 @@ func randomText(r *rand.Rand, n int) mark.Mark {
 			}
 			run.Text += " "
 		}
-		if len(typeset.Of(typeset.Look{Font: run.Font, Bold: run.Bold, Italic: run.Italic}).Unfit(run.Text)) == 0 {
+		if len(typeset.Of(typeset.Look{Font: run.Font, Bold: run.Bold, Italic: run.Italic}).Unfit(run.Text, map[rune]bool{})) == 0 {
 			runs = append(runs, run)
 		}
 	}

@@ -13,10 +13,10 @@ import (
 	"os"
 	"os/exec"
 	"strings"
-	"sync"
 	"time"
 
 	"readymargin/confine"
+	"readymargin/queue"
 )
 
 // What can be wrong. Each is one sentence for people; see web.
@@ -45,14 +45,18 @@ const (
 	largest   = 256 << 20 // bytes of a file it writes
 )
 
-// LibreOffice turns one document at a time.
-type LibreOffice struct{ turn sync.Mutex }
+// LibreOffice turns documents, one at a time, and fairly: who brings ten waits
+// between them for the others. The time that a document may take begins when it
+// is its turn.
+type LibreOffice struct{}
+
+var turns = queue.New(queue.Config{AtOnce: 1, PerOwner: 1, Waiting: 100})
 
 //go:embed settings.xcu
 var settings string
 
 // PDF turns a document of one of the Kinds into PDF.
-func (l *LibreOffice) PDF(ctx context.Context, file []byte) (Document, error) {
+func (LibreOffice) PDF(ctx context.Context, file []byte) (Document, error) {
 	kind, fonts, err := scan(file)
 	if err != nil {
 		return Document{}, err
@@ -63,13 +67,16 @@ func (l *LibreOffice) PDF(ctx context.Context, file []byte) (Document, error) {
 	if !confine.HasRooms() {
 		return Document{}, ErrRooms
 	}
+	leave, err := turns.Enter(ctx)
+	if err != nil {
+		return Document{}, err
+	}
+	defer leave()
 	root, err := os.MkdirTemp("", "readymargin-office-*")
 	if err != nil {
 		return Document{}, err
 	}
 	defer confine.Leave(root)
-	l.turn.Lock()
-	defer l.turn.Unlock()
 	limited, cancel := context.WithTimeout(ctx, longest)
 	defer cancel()
 	command := fmt.Sprintf(`set -e; cd /work; mkdir -p profile/user; printf '%%s' %s > profile/user/registrymodifications.xcu; mv in in.%s

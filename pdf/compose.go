@@ -16,51 +16,50 @@ import (
 	"readymargin/core/typeset"
 )
 
-// A composed print is a Print made ready for a worker: all that depends on
-// marks and fonts is done where these are at hand, and the worker, who alone
-// may touch the file, has only to join the two.
+// A composed print is a Print with everything worked out that depends on marks
+// and fonts alone, and not on the file.
 type composed struct {
-	Sheets []composedSheet `json:"sheets"` // those that have something on them
-	Fonts  []composedFont  `json:"fonts"`
-	Images []composedImage `json:"images"`
-	Fields []composedField `json:"fields"`
-	Extra  int             `json:"extra"`
+	Sheets []composedSheet // those that have something on them
+	Fonts  []composedFont
+	Images []composedImage
+	Fields []composedField
+	Extra  int
 }
 
 // A composedSheet is what one page gets: content in its user space.
 type composedSheet struct {
-	Page    int             `json:"page"`
-	Crop    page.Rect       `json:"crop"`
-	Content packed          `json:"content"`
-	States  []composedState `json:"states"`
+	Page    int
+	Crop    page.Rect
+	Content packed
+	States  []composedState
 }
 
 // A composedImage is a JPEG that is painted under its name.
 type composedImage struct {
-	Name   string `json:"name"`
-	Width  int    `json:"width"` // pixels
-	Height int    `json:"height"`
-	Data   []byte `json:"data"`
+	Name   string
+	Width  int // pixels
+	Height int
+	Data   []byte
 }
 
 // A composedState is a set of graphics state parameters (ISO 32000-2, 8.4.5).
 type composedState struct {
-	Name    string  `json:"name"`
-	Opacity float64 `json:"opacity"`
-	Blend   string  `json:"blend"`
+	Name    string
+	Opacity float64
+	Blend   string
 }
 
 // A composedFont is the subset of a face. Lengths are in thousandths of an em.
 type composedFont struct {
-	Name      string     `json:"name"` // in resources
-	BaseFont  string     `json:"baseFont"`
-	File      packed     `json:"file"`
-	Length    int        `json:"length"` // of the file before it was packed
-	Box       [4]float64 `json:"box"`
-	Ascent    float64    `json:"ascent"`
-	Descent   float64    `json:"descent"`
-	Widths    []float64  `json:"widths"` // of the glyphs, by code
-	ToUnicode packed     `json:"toUnicode"`
+	Name      string // in resources
+	BaseFont  string
+	File      packed
+	Length    int // of the file before it was packed
+	Box       [4]float64
+	Ascent    float64
+	Descent   float64
+	Widths    []float64 // of the glyphs, by code
+	ToUnicode packed
 }
 
 // packed is what FlateDecode unpacks (ISO 32000-2, 7.4.4).
@@ -84,11 +83,15 @@ var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.
 func compose(what Print) (composed, error) {
 	out, fonts := composed{Extra: what.Extra}, newFontBook()
 	var images []string // hashes of those painted, whose place is in their name
+	on := map[int][]mark.Mark{}
+	for _, m := range what.Marks {
+		on[m.Page] = append(on[m.Page], m)
+	}
 	for n := 1; n <= len(what.Boxes)+what.Extra; n++ {
 		o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
-		o.page(what, n)
-		for _, m := range what.Marks {
-			if w, ok := m.Body.(*mark.Widget); ok && m.Page == n && n <= len(what.Boxes) {
+		o.page(on[n], what.Points, n)
+		for _, m := range on[n] {
+			if w, ok := m.Body.(*mark.Widget); ok && n <= len(what.Boxes) {
 				out.Fields = append(out.Fields, o.field(m, w, what.box(n)))
 			}
 		}
@@ -138,12 +141,9 @@ type overlay struct {
 
 // page paints what stands on page n: first what multiplies, then the rest,
 // then the signs of notes.
-func (o *overlay) page(what Print, n int) {
+func (o *overlay) page(marks []mark.Mark, points []NotePoint, n int) {
 	var later []draw.Shape
-	for _, m := range what.Marks {
-		if m.Page != n {
-			continue
-		}
+	for _, m := range marks {
 		w, filled := m.Body.(*mark.Widget)
 		for _, s := range draw.Shapes(m) {
 			switch {
@@ -158,7 +158,7 @@ func (o *overlay) page(what Print, n int) {
 	for _, s := range later {
 		o.shape(s)
 	}
-	for _, pt := range what.Points {
+	for _, pt := range points {
 		if pt.Page == n {
 			o.point(pt)
 		}

@@ -16,11 +16,11 @@ import (
 
 // A composedField is a form field to be filled in.
 type composedField struct {
-	Page   int           `json:"page"`
-	Rect   page.Rect     `json:"rect"` // of its widget, in user space
-	Values []string      `json:"values"`
-	On     bool          `json:"on"`   // it is a button that is on
-	Look   composedSheet `json:"look"` // what is seen in it, in user space
+	Page   int
+	Rect   page.Rect // of its widget, in user space
+	Values []string
+	On     bool          // it is a button that is on
+	Look   composedSheet // what is seen in it, in user space
 }
 
 // inField reports whether a shape of a filled field is seen inside it. Lines

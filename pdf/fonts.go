@@ -43,9 +43,11 @@ func (b *fontBook) subset(f *typeset.Face) *subset {
 // A piece is a part of a run that one font sets.
 type piece struct {
 	font  string
-	codes string // hexadecimal, two bytes a glyph
+	codes []byte // hexadecimal, two bytes a glyph
 	width float64
 }
+
+const hexDigits = "0123456789ABCDEF"
 
 func (b *fontBook) pieces(r draw.Run) []piece {
 	var out []piece
@@ -61,7 +63,7 @@ func (b *fontBook) pieces(r draw.Run) []piece {
 			out = append(out, piece{font: b.names[g.Face]})
 		}
 		last := &out[len(out)-1]
-		last.codes += fmt.Sprintf("%04X", code)
+		last.codes = append(last.codes, hexDigits[code>>12&15], hexDigits[code>>8&15], hexDigits[code>>4&15], hexDigits[code&15])
 		last.width += g.Width
 	}
 	return out

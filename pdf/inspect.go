@@ -44,10 +44,11 @@ func (d *desk) inspect(l Limits, look bool) ([]Page, error) {
 
 // count opens the file in hand and returns the number of its pages.
 func (d *desk) count(l Limits) (int, error) {
-	if err := d.open(); err != nil {
+	doc, err := d.open()
+	if err != nil {
 		return 0, err
 	}
-	n, err := d.pdf.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: *d.doc})
+	n, err := d.pdf.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: doc})
 	switch {
 	case err != nil:
 		return 0, fmt.Errorf("%w: %v", ErrDamaged, err)
@@ -72,7 +73,7 @@ func (d *desk) sizes(l Limits) ([]Page, error) {
 	}
 	out := make([]Page, n)
 	for i := range out {
-		size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: *d.doc, Index: i})
+		size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: d.docs[0].ref, Index: i})
 		if err != nil {
 			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
 		}
@@ -94,7 +95,7 @@ const (
 
 // look renders a page without words and finds what stands on it.
 func (d *desk) look(index int) (*Scanned, error) {
-	m, done, err := d.render(index+1, scan.Scale)
+	m, done, err := d.render(d.docs[0].ref, index+1, scan.Scale, MaxPixels)
 	if err != nil {
 		return nil, err
 	}
@@ -206,12 +207,12 @@ func fieldOn(ctx *model.Context, annot types.Object) (Field, bool) {
 }
 
 func (d *desk) page(index int, n noted) (Page, error) {
-	loaded, err := d.pdf.FPDF_LoadPage(&requests.FPDF_LoadPage{Document: *d.doc, Index: index})
+	loaded, err := d.pdf.FPDF_LoadPage(&requests.FPDF_LoadPage{Document: d.docs[0].ref, Index: index})
 	if err != nil {
 		return Page{}, err
 	}
 	defer d.pdf.FPDF_ClosePage(&requests.FPDF_ClosePage{Page: loaded.Page})
-	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: *d.doc, Index: index})
+	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: d.docs[0].ref, Index: index})
 	if err != nil {
 		return Page{}, err
 	}

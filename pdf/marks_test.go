@@ -65,7 +65,7 @@ func TestRubbedOutIsAsIfPaintedOver(t *testing.T) {
 			over.Vertices = append(over.Vertices, [2]float64{p.X, p.Y})
 		}
 		got, _ := printed(t, mark.Mark{ID: "mark-left", Page: 1, Body: left})
-		want, _ := printed(t, mark.Mark{ID: "mark-0", Page: 1, Body: body}, mark.Mark{ID: "mark-1", Page: 1, Body: over})
+		want, _ := printed(t, mark.Mark{ID: "mark-whole", Page: 1, Body: body}, mark.Mark{ID: "mark-over", Page: 1, Body: over})
 		off, ink := 0.0, 0.0
 		for y := range got.Bounds().Dy() {
 			for x := range got.Bounds().Dx() {

@@ -30,13 +30,14 @@ var (
 	ErrTime      = errors.New("pdf: takes too long to read")
 	ErrMemory    = errors.New("pdf: takes too much memory to read")
 	ErrNoPage    = errors.New("pdf: no such page")
+	ErrPixels    = errors.New("pdf: a picture of too many pixels")
 )
 
 // failures are the errors that a worker can report, by the name they have on the wire.
 var failures = map[string]error{}
 
 func init() {
-	for _, e := range []error{ErrNotPDF, ErrDamaged, ErrEncrypted, ErrEmpty, ErrTooLarge, ErrPages, ErrSide, ErrTime, ErrMemory, ErrNoPage, ErrPicture} {
+	for _, e := range []error{ErrNotPDF, ErrDamaged, ErrEncrypted, ErrEmpty, ErrTooLarge, ErrPages, ErrSide, ErrTime, ErrMemory, ErrNoPage, ErrPicture, ErrPixels} {
 		failures[e.Error()] = e
 	}
 }
@@ -141,7 +142,15 @@ type Print struct {
 	Points []NotePoint
 	Extra  int // pages to add
 
-	Pictures map[string][]byte // JPEG with three colours, by hash; others are not painted
+	Pictures map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
+}
+
+// A Part is a piece of a page that differs from another file's page: where it
+// is in page space, and its picture.
+type Part struct {
+	Rect page.Rect `json:"rect"`
+	Size int       `json:"size"` // bytes of the picture
+	JPEG []byte    `json:"-"`
 }
 
 // A NotePoint is the sign of a note on a page.

@@ -10,6 +10,7 @@ import (
 	"math"
 
 	"github.com/klippa-app/go-pdfium/enums"
+	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
 )
 
@@ -17,7 +18,11 @@ import (
 // typeset pages are, becomes a palette PNG, which is small and exact; a page
 // with photographs becomes a JPEG.
 func (d *desk) picture(number int, scale float64) (kind string, data []byte, err error) {
-	m, done, err := d.render(number, scale)
+	doc, err := d.open()
+	if err != nil {
+		return "", nil, err
+	}
+	m, done, err := d.render(doc, number, scale, MaxPixels)
 	if err != nil {
 		return "", nil, err
 	}
@@ -25,24 +30,26 @@ func (d *desk) picture(number int, scale float64) (kind string, data []byte, err
 	return encode(m)
 }
 
-// render paints a page, counted from 1, at so many pixels a point; done gives
-// its memory back.
-func (d *desk) render(number int, scale float64) (m *image.RGBA, done func(), err error) {
-	if err := d.open(); err != nil {
-		return nil, nil, err
-	}
-	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: *d.doc, Index: number - 1})
+// render paints a page, counted from 1, at so many pixels a point, or smaller
+// where it would have more than most; done gives its memory back.
+func (d *desk) render(doc references.FPDF_DOCUMENT, number int, scale, most float64) (m *image.RGBA, done func(), err error) {
+	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: doc, Index: number - 1})
 	if err != nil {
 		return nil, nil, ErrNoPage
 	}
 	w, h := int(math.Ceil(size.Width*scale)), int(math.Ceil(size.Height*scale))
-	if w*h > MaxPixels {
-		shrink := math.Sqrt(MaxPixels / float64(w*h))
+	if float64(w)*float64(h) > most {
+		shrink := math.Sqrt(most / (float64(w) * float64(h)))
 		w, h = int(float64(w)*shrink), int(float64(h)*shrink)
 	}
+	return d.paint(doc, number, max(w, 1), max(h, 1))
+}
+
+// paint paints a page so many pixels wide and high.
+func (d *desk) paint(doc references.FPDF_DOCUMENT, number, w, h int) (m *image.RGBA, done func(), err error) {
 	res, err := d.pdf.RenderPageInPixels(&requests.RenderPageInPixels{
-		Page:  requests.Page{ByIndex: &requests.PageByIndex{Document: *d.doc, Index: number - 1}},
-		Width: max(w, 1), Height: max(h, 1), RenderFlags: enums.FPDF_RENDER_FLAG_ANNOT, RenderForm: true, Document: d.doc,
+		Page:  requests.Page{ByIndex: &requests.PageByIndex{Document: doc, Index: number - 1}},
+		Width: w, Height: h, RenderFlags: enums.FPDF_RENDER_FLAG_ANNOT, RenderForm: true, Document: &doc,
 	})
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %v", ErrDamaged, err)

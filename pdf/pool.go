@@ -8,36 +8,47 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"os/exec"
+	"runtime"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"time"
 
 	"readymargin/confine"
+	"readymargin/core/scan"
+	"readymargin/queue"
 )
 
 // Config says how workers are started.
 type Config struct {
 	Command []string // the program to run as a worker; by default this binary with "pdf-worker"
 	Cache   string   // folder for the compiled PDFium, kept between starts
-	Workers int      // 0 means 2
+	Workers int      // 0 means one for each processor, and two at least
 	Limits  Limits   // zero means DefaultLimits
 }
 
 // A Pool keeps a few workers and gives them one piece of work at a time. Its
-// methods may be called from many goroutines.
+// methods may be called from many goroutines. Who comes when is said by the
+// context; see package queue. One worker is kept for what somebody looks at
+// now, so that no upload stands before a page.
 type Pool struct {
-	cfg  Config
-	idle chan *worker // nil entries are places for workers not yet started
+	cfg   Config
+	turns *queue.Queue
+
+	mu   sync.Mutex
+	idle []*worker // started, and with nothing to do
 }
 
 // NewPool returns a pool; workers are started when they are needed.
 func NewPool(cfg Config) (*Pool, error) {
 	if cfg.Workers == 0 {
-		cfg.Workers = 2
+		cfg.Workers = max(2, runtime.NumCPU())
 	}
 	if cfg.Limits == (Limits{}) {
 		cfg.Limits = DefaultLimits
@@ -49,19 +60,16 @@ func NewPool(cfg Config) (*Pool, error) {
 		}
 		cfg.Command = []string{self, "pdf-worker"}
 	}
-	p := &Pool{cfg: cfg, idle: make(chan *worker, cfg.Workers)}
-	for range cfg.Workers {
-		p.idle <- nil
-	}
-	return p, nil
+	return &Pool{cfg: cfg, turns: queue.New(queue.Config{AtOnce: cfg.Workers, Kept: min(1, cfg.Workers-1), PerOwner: max(1, cfg.Workers-1)})}, nil
 }
 
 // Close ends the workers, waiting for work in hand.
 func (p *Pool) Close() {
-	for range p.cfg.Workers {
-		if w := <-p.idle; w != nil {
-			w.kill()
-		}
+	for i := range p.cfg.Workers {
+		p.turns.EnterAs(queue.In(context.Background(), queue.Look), fmt.Sprint("closing ", i)) // and is not left
+	}
+	for _, w := range p.idle {
+		w.kill()
 	}
 }
 
@@ -110,14 +118,35 @@ func (p *Pool) Picture(ctx context.Context, file []byte, page int, scale float64
 }
 
 // Print returns the file with marks printed on its pages. The original's
-// bytes stand unchanged at the beginning of the new file.
+// bytes stand unchanged at the beginning of the new file. All of it is made in
+// the worker, and ends when the context does.
 func (p *Pool) Print(ctx context.Context, file []byte, what Print) ([]byte, error) {
-	ready, err := compose(what)
-	if err != nil {
-		return nil, err
+	j, parts := job{Do: "print", Print: &what, Sizes: []int{len(file)}}, [][]byte{file}
+	for _, hash := range slices.Sorted(maps.Keys(what.Pictures)) {
+		pic := what.Pictures[hash]
+		j.Hashes, j.Sizes, parts = append(j.Hashes, hash), append(j.Sizes, len(pic)), append(parts, pic)
 	}
-	_, b, err := p.do(ctx, job{Do: "print", Print: &ready}, file)
+	_, b, err := p.do(ctx, j, bytes.Join(parts, nil))
 	return b, err
+}
+
+// Ink maps where a page, counted from 1, has ink.
+func (p *Pool) Ink(ctx context.Context, file []byte, page int) (scan.Ink, error) {
+	res, _, err := p.do(ctx, job{Do: "ink", Page: page}, file)
+	if err != nil || res.Ink == nil {
+		return scan.Ink{}, err
+	}
+	return *res.Ink, nil
+}
+
+// Differ returns where page of file differs from a page of the sheet, in page
+// space of the sheet.
+func (p *Pool) Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]Part, error) {
+	res, b, err := p.do(ctx, job{Do: "differ", Page: number, Other: page, Sizes: []int{len(sheet), len(file)}}, bytes.Join([][]byte{sheet, file}, nil))
+	for i := range res.Parts {
+		res.Parts[i].JPEG, b = b[:res.Parts[i].Size], b[res.Parts[i].Size:]
+	}
+	return res.Parts, err
 }
 
 // Bind makes one file of pages of several, in the order of the leaves. What
@@ -147,39 +176,42 @@ func (p *Pool) Fonts(ctx context.Context, file []byte) ([][]string, error) {
 }
 
 // Repaint makes a JPEG of a PNG, JPEG or WebP picture: upright, at most side
-// pixels long, and with nothing of the file but what is seen.
-func (p *Pool) Repaint(ctx context.Context, picture []byte, side int) ([]byte, error) {
+// pixels long, and with nothing of the file but what is seen. A picture of more
+// than so many pixels is ErrPixels.
+func (p *Pool) Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error) {
 	if int64(len(picture)) > p.cfg.Limits.Bytes {
 		return nil, ErrTooLarge
 	}
-	_, b, err := p.do(ctx, job{Do: "repaint", Side: side}, picture)
+	_, b, err := p.do(ctx, job{Do: "repaint", Side: side, Pixels: pixels}, picture)
 	return b, err
 }
 
-// do gives a job to a free worker. A worker that breaks a limit or dies is
-// replaced; the others go on.
+// do gives a job to a free worker when it is its turn. A worker that breaks a
+// limit or dies is replaced; the others go on.
 func (p *Pool) do(ctx context.Context, j job, file []byte) (result, []byte, error) {
-	var w *worker
-	select {
-	case w = <-p.idle:
-	case <-ctx.Done():
-		return result{}, nil, ctx.Err()
+	sum := sha256.Sum256(file)
+	j.File, j.Limits = hex.EncodeToString(sum[:]), p.cfg.Limits
+	leave, err := p.turns.Enter(ctx)
+	if err != nil {
+		return result{}, nil, err
 	}
+	defer leave()
+	w := p.take(j.File)
 	if w == nil {
-		var err error
-		if w, err = p.start(); err != nil {
-			p.idle <- nil
+		if w, err = p.start(ctx); err != nil {
 			return result{}, nil, err
 		}
 	}
-	j.Limits = p.cfg.Limits
 	res, body, err := w.work(ctx, j, file)
 	if err != nil {
 		w.kill()
-		p.idle <- nil
 		return result{}, nil, err
 	}
-	p.idle <- w.unlessTired()
+	if w.unlessTired() != nil {
+		p.mu.Lock()
+		p.idle = append(p.idle, w)
+		p.mu.Unlock()
+	}
 	if res.Error != "" {
 		if known := failures[res.Error]; known != nil {
 			return result{}, nil, known
@@ -187,6 +219,23 @@ func (p *Pool) do(ctx context.Context, j job, file []byte) (result, []byte, erro
 		return result{}, nil, fmt.Errorf("pdf: %s", res.Error)
 	}
 	return res, body, nil
+}
+
+// take returns an idle worker, if there is one: best one that has the file
+// open, else the one that has been idle for the shortest time.
+func (p *Pool) take(file string) *worker {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	n := len(p.idle) - 1
+	if n < 0 {
+		return nil
+	}
+	if i := slices.IndexFunc(p.idle, func(w *worker) bool { return w.file == file }); i >= 0 {
+		n = i
+	}
+	w := p.idle[n]
+	p.idle = slices.Delete(p.idle, n, n+1)
+	return w
 }
 
 // a worker is a running child process.
@@ -211,7 +260,7 @@ func (w *worker) unlessTired() *worker {
 	return nil
 }
 
-func (p *Pool) start() (*worker, error) {
+func (p *Pool) start(ctx context.Context) (*worker, error) {
 	cmd := exec.Command(p.cfg.Command[0], p.cfg.Command[1:]...)
 	cmd.Env = []string{"READYMARGIN_CACHE=" + p.cfg.Cache, "GOMEMLIMIT=" + strconv.FormatInt(p.cfg.Limits.Memory, 10), "HOME=/nonexistent"}
 	cmd.Stderr = os.Stderr
@@ -230,13 +279,23 @@ func (p *Pool) start() (*worker, error) {
 	w := &worker{cmd: cmd, in: in, out: out, ended: make(chan struct{})}
 	go func() { cmd.Wait(); close(w.ended) }()
 	// The worker says "ready" before it is given anything, so that the time
-	// it takes to start is not counted against a file.
+	// it takes to start is not counted against a file. On a busy machine with
+	// no compiled engine at hand that may be long.
+	stop := context.AfterFunc(ctx, w.kill)
+	defer stop()
 	var ready result
-	timer := time.AfterFunc(time.Minute, w.kill)
-	defer timer.Stop()
 	if _, err := readMessage(out, &ready); err != nil {
 		w.kill()
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		return nil, fmt.Errorf("pdf: a worker did not start: %w", err)
+	}
+	if ready.Compiled {
+		// What compiling took stays with it and would be counted against a
+		// file: the next one finds the engine compiled.
+		w.kill()
+		return p.start(ctx)
 	}
 	return w, nil
 }
@@ -246,8 +305,6 @@ func (w *worker) kill() { w.cmd.Process.Signal(syscall.SIGKILL) }
 // work runs one job. It returns an error when the worker can no longer be
 // used: ErrTime, ErrMemory, the context's, or ErrDamaged when it died of the file.
 func (w *worker) work(ctx context.Context, j job, file []byte) (res result, body []byte, err error) {
-	sum := sha256.Sum256(file)
-	j.File = hex.EncodeToString(sum[:])
 	j.Kept = w.file == j.File
 	w.file = j.File
 	if j.Kept {
@@ -318,7 +375,7 @@ func resident(pid int) int64 {
 
 // Warm starts a worker once, which compiles PDFium into the cache.
 func (p *Pool) Warm() error {
-	w, err := p.start()
+	w, err := p.start(context.Background())
 	if err != nil {
 		return err
 	}
@@ -329,7 +386,7 @@ func (p *Pool) Warm() error {
 
 // Confinement reports which walls a worker stands behind on this machine.
 func (p *Pool) Confinement() (map[string]bool, error) {
-	w, err := p.start()
+	w, err := p.start(context.Background())
 	if err != nil {
 		return nil, err
 	}

@@ -20,6 +20,15 @@ func lenient() *model.Configuration {
 	return c
 }
 
+// printAll composes what stands on the pages and prints it on them.
+func printAll(file []byte, what Print) ([]byte, error) {
+	ready, err := compose(what)
+	if err != nil {
+		return nil, err
+	}
+	return printMarks(file, ready)
+}
+
 // printMarks returns the file followed by an incremental update (ISO 32000-2,
 // 7.5.6) that paints marks over its pages: each page's own content stands
 // between q and Q, untouched, and one form XObject is painted after it.

@@ -41,7 +41,7 @@ func sheetOf(file []byte) ([]byte, error) {
 		return nil, ErrPicture
 	}
 	if cfg.Width*cfg.Height > MaxPixels {
-		return nil, ErrTooLarge
+		return nil, ErrPixels
 	}
 	w, h, turned := float64(cfg.Width), float64(cfg.Height), 1
 	data := file
@@ -108,13 +108,13 @@ func flatten(file []byte) (*image.RGBA, error) {
 
 // repaint paints a picture anew as a JPEG on white, upright, and at most so
 // many pixels long, so that nothing else of the file is left.
-func repaint(file []byte, side int) ([]byte, error) {
+func repaint(file []byte, side, pixels int) ([]byte, error) {
 	cfg, _, err := image.DecodeConfig(bytes.NewReader(file))
 	if err != nil || cfg.Width < 1 || cfg.Height < 1 {
 		return nil, ErrPicture
 	}
-	if cfg.Width*cfg.Height > MaxPixels {
-		return nil, ErrTooLarge
+	if cfg.Width*cfg.Height > min(pixels, MaxPixels) {
+		return nil, ErrPixels
 	}
 	flat, err := flatten(file)
 	if err != nil {

@@ -101,7 +101,7 @@ func TestPicturesBecomePages(t *testing.T) {
 	}{
 		"a drawing with a script": {[]byte(`<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script></svg>`), ErrPicture},
 		"cut off":                 {oriented(1)[:900], ErrPicture},
-		"a huge one":              {huge(), ErrTooLarge},
+		"a huge one":              {huge(), ErrPixels},
 		"nothing":                 {nil, ErrPicture},
 	} {
 		if _, err := pool.SheetOf(ctx, c.file); err != c.err {

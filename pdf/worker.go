@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
+	"path/filepath"
 	"syscall"
 	"time"
 
@@ -31,13 +33,16 @@ func WorkerMain() {
 
 func serveJobs() error {
 	go confine.EndWithParent()
-	pool, err := openPDFium(os.Getenv("READYMARGIN_CACHE"), DefaultLimits.Memory)
+	cache := os.Getenv("READYMARGIN_CACHE")
+	before := compiled(cache)
+	pool, err := openPDFium(cache, DefaultLimits.Memory)
 	if err != nil {
 		return err
 	}
+	fresh := compiled(cache) > before
 	confine.Self()
 	w := &desk{pool: pool}
-	if err := writeMessage(os.Stdout, result{}, nil); err != nil {
+	if err := writeMessage(os.Stdout, result{Compiled: fresh}, nil); err != nil {
 		return err
 	}
 	for {
@@ -51,6 +56,20 @@ func serveJobs() error {
 			return err
 		}
 	}
+}
+
+// compiled counts the files of compiled code in a cache.
+func compiled(cache string) (n int) {
+	if cache == "" {
+		return 0
+	}
+	filepath.WalkDir(cache, func(_ string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() {
+			n++
+		}
+		return nil
+	})
+	return n
 }
 
 // mapped is memory for the sandbox that goes back to the system on Free.
@@ -91,21 +110,44 @@ func openPDFium(cache string, memory int64) (pdfium.Pool, error) {
 	})
 }
 
-// A desk is where a worker has one file open.
+// A desk is where a worker has one file open, or two that are compared.
 type desk struct {
 	pool pdfium.Pool
 	name string
 	file []byte
 	pdf  pdfium.Pdfium
-	doc  *references.FPDF_DOCUMENT
+	docs []*openFile
 }
 
+// An openFile is a file that PDFium has read.
+type openFile struct {
+	file []byte
+	ref  references.FPDF_DOCUMENT
+}
+
+// do does one piece of work. A panic of a library is an error like any other
+// that it makes of a file, and costs the file alone.
 func (d *desk) do(j job, file []byte) (res result, body []byte) {
 	if !j.Kept {
 		d.close()
 		d.name, d.file = j.File, file
 	}
 	var err error
+	func() {
+		defer func() {
+			if r := recover(); r != nil {
+				err = fmt.Errorf("%w: %s: %v", ErrDamaged, j.Do, r)
+			}
+		}()
+		res, body, err = d.work(j)
+	}()
+	if err != nil {
+		return result{Error: wireName(err)}, nil
+	}
+	return res, body
+}
+
+func (d *desk) work(j job) (res result, body []byte, err error) {
 	switch j.Do {
 	case "inspect":
 		res.Pages, err = d.inspect(j.Limits, !j.Blind)
@@ -114,7 +156,16 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 	case "picture":
 		res.Type, body, err = d.picture(j.Page, j.Scale)
 	case "print":
-		body, err = printMarks(d.file, *j.Print)
+		parts := split(d.file, j.Sizes)
+		j.Print.Pictures = map[string][]byte{}
+		for i, hash := range j.Hashes {
+			j.Print.Pictures[hash] = parts[i+1]
+		}
+		body, err = printAll(parts[0], *j.Print)
+	case "ink":
+		res.Ink, err = d.ink(j.Page)
+	case "differ":
+		res.Parts, body, err = d.differ(j.Sizes, j.Page, j.Other)
 	case "bind":
 		body, err = bind(split(d.file, j.Sizes), j.Leaves)
 	case "sheet":
@@ -122,14 +173,11 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 	case "fonts":
 		res.Fonts, err = usedFonts(d.file)
 	case "repaint":
-		body, err = repaint(d.file, j.Side)
+		body, err = repaint(d.file, j.Side, j.Pixels)
 	default:
 		err = fmt.Errorf("no such work: %q", j.Do)
 	}
-	if err != nil {
-		return result{Error: wireName(err)}, nil
-	}
-	return res, body
+	return res, body, err
 }
 
 // split takes apart files that came as one.
@@ -158,22 +206,30 @@ func (d *desk) close() {
 }
 
 // open makes PDFium read the file in hand, once.
-func (d *desk) open() error {
-	if d.doc != nil {
-		return nil
+func (d *desk) open() (references.FPDF_DOCUMENT, error) { return d.document(0, d.file) }
+
+// document makes PDFium read the i-th file in hand, once.
+func (d *desk) document(i int, file []byte) (ref references.FPDF_DOCUMENT, err error) {
+	for len(d.docs) <= i {
+		d.docs = append(d.docs, nil)
 	}
-	p, err := d.pool.GetInstance(30 * time.Second)
-	if err != nil {
-		return err
+	if d.docs[i] != nil {
+		return d.docs[i].ref, nil
 	}
-	d.pdf = p
-	opened, err := p.OpenDocument(&requests.OpenDocument{File: &d.file})
+	if d.pdf == nil {
+		if d.pdf, err = d.pool.GetInstance(30 * time.Second); err != nil {
+			return ref, err
+		}
+	}
+	doc := &openFile{file: file}
+	opened, err := d.pdf.OpenDocument(&requests.OpenDocument{File: &doc.file})
 	switch {
 	case errors.Is(err, pdferrors.ErrPassword):
-		return ErrEncrypted
+		return ref, ErrEncrypted
 	case err != nil:
-		return fmt.Errorf("%w: %v", ErrDamaged, err)
+		return ref, fmt.Errorf("%w: %v", ErrDamaged, err)
 	}
-	d.doc = &opened.Document
-	return nil
+	doc.ref = opened.Document
+	d.docs[i] = doc
+	return doc.ref, nil
 }

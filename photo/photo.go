@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"readymargin/confine"
+	"readymargin/queue"
 )
 
 // What can be wrong. Each is one sentence for people; see web.
@@ -23,8 +24,11 @@ var (
 // Install is the command that provides heif-convert.
 const Install = "apt-get install libheif-examples"
 
-// Heif turns photographs by heif-convert.
+// Heif turns photographs by heif-convert, two at a time and one of each
+// person's.
 type Heif struct{}
+
+var turns = queue.New(queue.Config{AtOnce: 2, PerOwner: 1})
 
 // IsHEIC reports whether a file begins as a HEIC photograph does (ISO/IEC
 // 14496-12, 4.3: a box "ftyp" with its brands).
@@ -45,6 +49,11 @@ func (Heif) JPEG(ctx context.Context, file []byte) ([]byte, error) {
 	if _, err := exec.LookPath("heif-convert"); err != nil || !confine.HasRooms() {
 		return nil, ErrMissing
 	}
+	leave, err := turns.Enter(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer leave()
 	root, err := os.MkdirTemp("", "readymargin-photo-*")
 	if err != nil {
 		return nil, err

@@ -12,6 +12,7 @@ package queue
 import (
 	"context"
 	"errors"
+	"fmt"
 	"sync"
 )
 
@@ -30,7 +31,8 @@ const (
 // A Config bounds a Queue. Zero means no bound.
 type Config struct {
 	AtOnce   int // turns at the same time
-	PerOwner int // of these, for one owner
+	Kept     int // of these, for the lane Look alone
+	PerOwner int // for one owner, in each lane
 	Waiting  int // those who wait
 }
 
@@ -40,7 +42,8 @@ type Queue struct {
 
 	mu      sync.Mutex
 	taken   int               // turns
-	owners  map[string]*owner // who has a turn, or waits for one
+	others  int               // of these, in other lanes than Look
+	owners  map[string]*owner // by name and lane: who has a turn, or waits for one
 	waiting []*ticket
 	round   int // of the newest turn; see ticket
 	tickets int
@@ -57,11 +60,12 @@ type owner struct {
 // owner's next ticket is for a later round than the one before, and a new
 // owner's for the present one.
 type ticket struct {
-	owner  string
+	owner  string // name and lane
 	lane   Lane
 	round  int
 	number int
 	turn   chan struct{} // closed when it is its turn
+	told   func(ahead int)
 }
 
 // before orders tickets.
@@ -97,6 +101,7 @@ func (q *Queue) EnterAs(ctx context.Context, name string) (leave func(), err err
 		return nil, ErrFull
 	}
 	t := q.ticket(name, laneOf(ctx))
+	t.told, _ = ctx.Value(watchKey{}).(func(int))
 	q.waiting = append(q.waiting, t)
 	q.call()
 	q.mu.Unlock()
@@ -110,6 +115,7 @@ func (q *Queue) EnterAs(ctx context.Context, name string) (leave func(), err err
 }
 
 func (q *Queue) ticket(name string, lane Lane) *ticket {
+	name = fmt.Sprint(lane, " ", name)
 	o := q.owners[name]
 	if o == nil {
 		o = &owner{round: q.round - 1}
@@ -126,7 +132,7 @@ func (q *Queue) call() {
 	for q.cfg.AtOnce == 0 || q.taken < q.cfg.AtOnce {
 		next := -1
 		for i, t := range q.waiting {
-			if q.cfg.PerOwner > 0 && q.owners[t.owner].turns >= q.cfg.PerOwner {
+			if q.cfg.PerOwner > 0 && q.owners[t.owner].turns >= q.cfg.PerOwner || t.lane != Look && q.cfg.AtOnce > 0 && q.others >= q.cfg.AtOnce-q.cfg.Kept {
 				continue
 			}
 			if next < 0 || t.before(q.waiting[next]) {
@@ -134,14 +140,37 @@ func (q *Queue) call() {
 			}
 		}
 		if next < 0 {
-			return
+			break
 		}
 		t := q.waiting[next]
 		q.waiting = append(q.waiting[:next], q.waiting[next+1:]...)
 		q.taken++
 		q.owners[t.owner].turns++
+		if t.lane != Look {
+			q.others++
+		}
 		q.round = max(q.round, t.round)
 		close(t.turn)
+		if t.told != nil {
+			t.told(0)
+		}
+	}
+	q.tell()
+}
+
+// tell tells those who want to know how many are before them.
+func (q *Queue) tell() {
+	for _, t := range q.waiting {
+		if t.told == nil {
+			continue
+		}
+		ahead := q.taken
+		for _, o := range q.waiting {
+			if o.before(t) {
+				ahead++
+			}
+		}
+		t.told(ahead)
 	}
 }
 
@@ -149,6 +178,9 @@ func (q *Queue) leave(t *ticket) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	q.taken--
+	if t.lane != Look {
+		q.others--
+	}
 	q.owners[t.owner].turns--
 	q.forget(t)
 	q.call()
@@ -179,6 +211,7 @@ func (q *Queue) forget(t *ticket) {
 
 type ownerKey struct{}
 type laneKey struct{}
+type watchKey struct{}
 
 // For returns a context whose work is somebody's.
 func For(ctx context.Context, owner string) context.Context {
@@ -193,4 +226,11 @@ func ownerOf(ctx context.Context) string { o, _ := ctx.Value(ownerKey{}).(string
 func laneOf(ctx context.Context) Lane {
 	l, _ := ctx.Value(laneKey{}).(Lane)
 	return l
+}
+
+// Watch returns a context of which told is called whenever the number of those
+// changes who are before its work, and with 0 when it is its turn. It is called
+// while the queue stands still and must not wait.
+func Watch(ctx context.Context, told func(ahead int)) context.Context {
+	return context.WithValue(ctx, watchKey{}, told)
 }

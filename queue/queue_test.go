@@ -56,6 +56,43 @@ func TestTurns(t *testing.T) {
 	}
 }
 
+// One turn is kept for what somebody looks at, and who waits hears how many
+// are before them.
+func TestATurnIsKeptForLooking(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		q := New(Config{AtOnce: 2, Kept: 1, PerOwner: 1})
+		enter := func(name string, l Lane, told func(int)) (got chan func()) {
+			got = make(chan func(), 1)
+			go func() {
+				leave, err := q.Enter(Watch(In(For(context.Background(), name), l), told))
+				if err != nil {
+					t.Error(err)
+				}
+				got <- leave
+			}()
+			synctest.Wait()
+			return got
+		}
+		var heard []int
+		first := enter("upload", Asked, nil)
+		second := enter("another upload", Asked, func(ahead int) { heard = append(heard, ahead) })
+		look := enter("reader", Look, nil)
+		if len(first) != 1 || len(second) != 0 || len(look) != 1 {
+			t.Fatalf("turns: %d, %d, and %d for looking", len(first), len(second), len(look))
+		}
+		(<-look)()
+		synctest.Wait()
+		if len(second) != 0 {
+			t.Error("an upload took the turn that is kept")
+		}
+		(<-first)()
+		synctest.Wait()
+		if (<-second)(); !slices.Equal(heard, []int{1, 2, 1, 0}) {
+			t.Errorf("heard %v", heard)
+		}
+	})
+}
+
 // The bounds hold, whoever gives up is out at once, and no turn is lost.
 func TestBoundsAndGivingUp(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {

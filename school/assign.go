@@ -94,11 +94,14 @@ func (s *School) AssignTo(ctx context.Context, who Person, n NewAssignment, cour
 
 // set takes terms over, or says what is wrong with them.
 func (a *Assignment) set(t Terms, place *time.Location) (err error) {
-	a.Title, a.Instructions, a.Chapter = strings.TrimSpace(t.Title), strings.TrimSpace(t.Instructions), strings.TrimSpace(t.Chapter)
+	var titled, chaptered bool
+	a.Title, titled = oneLine(t.Title, 100)
+	a.Chapter, chaptered = oneLine(t.Chapter, 100)
+	a.Instructions = strings.TrimSpace(t.Instructions)
 	switch {
-	case a.Title == "" || utf8.RuneCountInString(a.Title) > 100 || utf8.RuneCountInString(a.Chapter) > 100:
+	case a.Title == "" || !titled || !chaptered:
 		return problem("title", "title", t.Title)
-	case utf8.RuneCountInString(a.Instructions) > 5000:
+	case utf8.RuneCountInString(a.Instructions) > 5000 || !utf8.ValidString(a.Instructions):
 		return problem("instructions", "instructions", "")
 	}
 	a.Points = 0
@@ -185,56 +188,67 @@ func (s *School) Given(ctx context.Context, who Person, id uint64) (Assignment, 
 	return a, c, err
 }
 
-// ChangeTerms changes an assignment. Students see on their start page what was
-// changed.
-func (s *School) ChangeTerms(ctx context.Context, who Person, id uint64, t Terms) (Assignment, error) {
-	a, c, err := s.Given(ctx, who, id)
-	if err != nil {
-		return a, err
-	}
-	return s.changeTerms(ctx, a, c, t)
+// ChangeTerms changes an assignment as it was at a version; when somebody else
+// has changed it since, it is ErrStale. Students see on their start page what
+// was changed.
+func (s *School) ChangeTerms(ctx context.Context, who Person, id uint64, version int, t Terms) (Assignment, error) {
+	return s.changeTerms(ctx, who, id, func(a Assignment, _ Course) (Terms, error) {
+		if a.Version != version {
+			return t, ErrStale
+		}
+		return t, nil
+	})
 }
 
 // CloseNow lets an assignment take no more work; what was due later is due now.
 func (s *School) CloseNow(ctx context.Context, who Person, id uint64) (Assignment, error) {
-	a, c, err := s.Given(ctx, who, id)
-	if err != nil {
-		return a, err
-	}
-	now, t := s.Now(), TermsOf(a, c.Location())
-	t.Closes = now.In(c.Location()).Format(flow.Wall)
-	if a.DueAt != nil && a.DueAt.After(now) {
-		t.Due = t.Closes
-	}
-	return s.changeTerms(ctx, a, c, t)
+	return s.changeTerms(ctx, who, id, func(a Assignment, c Course) (Terms, error) {
+		now, t := s.Now(), TermsOf(a, c.Location())
+		t.Closes = now.In(c.Location()).Format(flow.Wall)
+		if a.DueAt != nil && a.DueAt.After(now) {
+			t.Due = t.Closes
+		}
+		return t, nil
+	})
 }
 
 // Reopen lets an assignment take work again.
 func (s *School) Reopen(ctx context.Context, who Person, id uint64) (Assignment, error) {
-	a, c, err := s.Given(ctx, who, id)
-	if err != nil {
-		return a, err
-	}
-	t := TermsOf(a, c.Location())
-	t.Closes = ""
-	return s.changeTerms(ctx, a, c, t)
+	return s.changeTerms(ctx, who, id, func(a Assignment, c Course) (Terms, error) {
+		t := TermsOf(a, c.Location())
+		t.Closes = ""
+		return t, nil
+	})
 }
 
-func (s *School) changeTerms(ctx context.Context, a Assignment, c Course, t Terms) (Assignment, error) {
-	was := a
-	if err := a.set(t, c.Location()); err != nil {
-		return a, err
+// changeTerms changes an assignment to the terms that want makes of it.
+func (s *School) changeTerms(ctx context.Context, who Person, id uint64, want func(Assignment, Course) (Terms, error)) (Assignment, error) {
+	_, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return Assignment{}, err
 	}
-	if a.Way != was.Way {
-		if copies, err := s.Store.CopiesOf(ctx, a.ID); err != nil || len(copies) > 0 {
-			return a, cmp.Or(err, problem("way", "way", "")) // what was done would be nobody's, or everybody's
+	copies, err := s.Store.CopiesOf(ctx, id)
+	if err != nil {
+		return Assignment{}, err
+	}
+	return s.Store.ChangeAssignment(ctx, id, func(a *Assignment) error {
+		was := *a
+		t, err := want(was, c)
+		if err != nil {
+			return err
 		}
-	}
-	if what := differences(was, a); what != "" && !a.Draft {
-		now := s.Now()
-		a.ChangedAt, a.Changed = &now, what
-	}
-	return a, s.update(ctx, a)
+		if err := a.set(t, c.Location()); err != nil {
+			return err
+		}
+		if a.Way != was.Way && len(copies) > 0 {
+			return problem("way", "way", "") // what was done would be nobody's, or everybody's
+		}
+		if what := differences(was, *a); what != "" && !a.Draft {
+			now := s.Now()
+			a.ChangedAt, a.Changed = &now, what
+		}
+		return nil
+	})
 }
 
 // differences says in words what of two assignments students notice.

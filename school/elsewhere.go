@@ -1,25 +1,21 @@
 package school
 
 import (
-	"bytes"
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
 	"fmt"
-	"image"
-	"image/draw"
-	"image/jpeg"
-	_ "image/png" // pages are rendered as either
 	"strconv"
 	"strings"
-
-	xdraw "golang.org/x/image/draw"
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/core/elsewhere"
 	"readymargin/core/mark"
 	"readymargin/core/page"
-	"readymargin/core/scan"
 	"readymargin/pdf"
 )
 
@@ -29,61 +25,68 @@ type Brought struct {
 	Places int `json:"places"` // in which something was taken over
 }
 
-// elsewhereScale is in how many pixels a point pages are compared and taken over.
-const elsewhereScale = 2
+// Bounds of what is taken over, over all pages.
+const (
+	maxPieces     = 400
+	maxPieceBytes = 12 << 20
+)
 
 // BringElsewhere takes over what was done with another program on a copy's
 // sheet. Each page of the file is matched to a page of the sheet; wherever it
 // looks different, that piece of it becomes a picture among the student's
 // marks, so that nothing on it is lost to sight. A file with a page that is
-// none of the sheet's is refused, and nothing is taken over.
+// none of the sheet's is refused whole, and then nothing of it is kept.
 func (s *School) BringElsewhere(ctx context.Context, who Person, id uint64, f Upload) (Brought, error) {
 	c, err := s.copyFor(ctx, who, id, access.BringBack, copy.Work)
 	if err != nil {
 		return Brought{}, err
 	}
-	source, theirs, err := s.takeIn(ctx, f)
+	if err := s.roomToEnclose(ctx, id); err != nil {
+		return Brought{}, err
+	}
+	theirs, err := s.readIn(ctx, f)
 	if err != nil {
 		return Brought{}, err
 	}
-	file, err := s.Store.Blob(ctx, source.FileHash)
+	ours, err := s.sheetPages(ctx, c.Revision)
 	if err != nil {
 		return Brought{}, err
+	}
+	if len(theirs.pages) > len(ours) {
+		return Brought{}, problem("other sheet", "", fmt.Sprint(len(ours)+1))
 	}
 	sheet, err := s.Store.Blob(ctx, c.Revision.FileHash)
 	if err != nil {
 		return Brought{}, err
 	}
-	ours, err := s.Press.Inspect(ctx, sheet)
+	match, err := s.matched(ctx, sheet, ours, theirs)
 	if err != nil {
 		return Brought{}, err
 	}
-	mine, err := s.looks(ctx, sheet, ours)
-	if err != nil {
-		return Brought{}, err
-	}
-	other, err := s.looks(ctx, file, theirs)
-	if err != nil {
-		return Brought{}, err
-	}
-	match := elsewhere.Match(mine.pages, other.pages)
-	var strange []string
-	for i, n := range match {
-		if n == 0 {
-			strange = append(strange, fmt.Sprint(i+1))
-		}
-	}
-	if len(strange) > 0 {
-		return Brought{}, problem("other sheet", "", strings.Join(strange, ", "))
-	}
-	out := Brought{Pages: len(match)}
 	var ops []copy.Op
+	var pictures [][]byte
+	size := 0
 	for i, n := range match {
-		pieces, err := s.pieces(ctx, who, id, n, ours[n-1], mine.pictures[n-1], other.pictures[i])
+		parts, err := s.Press.Differ(ctx, sheet, n, theirs.file, i+1)
 		if err != nil {
 			return Brought{}, err
 		}
-		ops = append(ops, pieces...)
+		for _, p := range parts {
+			pictures, size = append(pictures, p.JPEG), size+len(p.JPEG)
+			ops = append(ops, s.piece(n, p))
+		}
+		if len(ops) > maxPieces || size > maxPieceBytes {
+			return Brought{}, problem("too much", "", "")
+		}
+	}
+	for _, b := range pictures {
+		hash, err := s.Store.PutBlob(ctx, b)
+		if err != nil {
+			return Brought{}, err
+		}
+		if err := s.addPicture(ctx, who, id, copy.Work, hash); err != nil {
+			return Brought{}, err
+		}
 	}
 	stands, err := s.standing(ctx, who, id, access.BringBack, copy.Work)
 	if err != nil {
@@ -96,60 +99,68 @@ func (s *School) BringElsewhere(ctx context.Context, who Person, id uint64, f Up
 		}
 		rest = rest[len(batch):]
 	}
-	out.Places = len(ops)
-	return out, nil
+	return Brought{Pages: len(match), Places: len(ops)}, nil
 }
 
-// looked is what pages look like.
-type looked struct {
-	pages    []elsewhere.Page
-	pictures []image.Image
-}
-
-func (s *School) looks(ctx context.Context, file []byte, pages []pdf.Page) (out looked, err error) {
-	for i, p := range pages {
-		pic, err := s.Press.Picture(ctx, file, i+1, elsewhereScale)
+// sheetPages returns what is known of the pages that students get.
+func (s *School) sheetPages(ctx context.Context, r Revision) ([]elsewhere.Page, error) {
+	sizes, err := s.sizes(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]elsewhere.Page, len(sizes))
+	for i, size := range sizes {
+		p, err := s.Store.FilePage(ctx, r.FileHash, i+1)
 		if err != nil {
-			return out, err
+			return nil, err
 		}
-		m, _, err := image.Decode(bytes.NewReader(pic.Data))
-		if err != nil {
-			return out, err
+		out[i] = elsewhere.Page{Width: size.Width, Height: size.Height}
+		if err := json.Unmarshal([]byte(p.Print), &out[i].Print); err != nil {
+			return nil, err
 		}
-		out.pictures = append(out.pictures, m)
-		out.pages = append(out.pages, elsewhere.Page{Print: p.Print, Ink: scan.InkOf(scan.GrayOf(m, elsewhereScale)), Width: p.Width, Height: p.Height})
 	}
 	return out, nil
 }
 
-// pieces takes over where a page of the file differs from page n of the sheet.
-func (s *School) pieces(ctx context.Context, who Person, id uint64, n int, p pdf.Page, sheet, file image.Image) (ops []copy.Op, err error) {
-	size := sheet.Bounds()
-	if file.Bounds() != size { // printed on other paper
-		same := image.NewRGBA(size)
-		xdraw.CatmullRom.Scale(same, size, file, file.Bounds(), draw.Src, nil)
-		file = same
+// matched returns for each page of a file which page of the sheet it is. Words
+// tell most of them; only pages without are looked at, one at a time.
+func (s *School) matched(ctx context.Context, sheet []byte, ours []elsewhere.Page, theirs taken) ([]int, error) {
+	file := make([]elsewhere.Page, len(theirs.pages))
+	for i, p := range theirs.pages {
+		file[i] = elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height}
 	}
-	across, down := p.Width/float64(size.Dx()), p.Height/float64(size.Dy())
-	for _, r := range elsewhere.Differences(sheet, file) {
-		piece := image.NewRGBA(image.Rect(0, 0, r.Dx(), r.Dy()))
-		draw.Draw(piece, piece.Bounds(), file, r.Min, draw.Src)
-		var b bytes.Buffer
-		if err := jpeg.Encode(&b, piece, &jpeg.Options{Quality: 90}); err != nil {
-			return nil, err
+	look := func(b []byte, pages []elsewhere.Page, others []elsewhere.Page) (err error) {
+		for i := range pages {
+			if elsewhere.NeedsInk(pages[i], others) {
+				if pages[i].Ink, err = s.Press.Ink(ctx, b, i+1); err != nil {
+					return err
+				}
+			}
 		}
-		hash, err := s.Store.PutBlob(ctx, b.Bytes())
-		if err != nil {
-			return nil, err
-		}
-		if err := s.addPicture(ctx, who, id, copy.Work, hash); err != nil {
-			return nil, err
-		}
-		m := mark.Mark{ID: s.newName(), Page: n, Rank: -1, Body: &mark.Picture{Hash: hash, Name: "done elsewhere", Rect: [4]float64{
-			page.Round(float64(r.Min.X) * across), page.Round(float64(r.Min.Y) * down), page.Round(float64(r.Max.X) * across), page.Round(float64(r.Max.Y) * down)}}}
-		ops = append(ops, copy.Op{ID: s.newName(), On: m.ID, Mark: &m})
+		return nil
 	}
-	return ops, nil
+	if err := errors.Join(look(sheet, ours, file), look(theirs.file, file, ours)); err != nil {
+		return nil, err
+	}
+	match := elsewhere.Match(ours, file)
+	var strange []string
+	for i, n := range match {
+		if n == 0 {
+			strange = append(strange, fmt.Sprint(i+1))
+		}
+	}
+	if len(strange) > 0 {
+		return nil, problem("other sheet", "", strings.Join(strange, ", "))
+	}
+	return match, nil
+}
+
+// piece is the operation that lays a part of a page on page n of a copy.
+func (s *School) piece(n int, p pdf.Part) copy.Op {
+	sum := sha256.Sum256(p.JPEG)
+	m := mark.Mark{ID: s.newName(), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Rect: [4]float64{
+		page.Round(p.Rect.Min.X), page.Round(p.Rect.Min.Y), page.Round(p.Rect.Max.X), page.Round(p.Rect.Max.Y)}}}
+	return copy.Op{ID: s.newName(), On: m.ID, Mark: &m}
 }
 
 // newName names a mark or an operation, so that names sort by their time as

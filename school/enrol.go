@@ -15,6 +15,19 @@ import (
 	"readymargin/core/access"
 )
 
+// oneLine brings what is a name or a title into order: white space of any kind
+// becomes single spaces. It is not ok with more than so many letters, with
+// signs that are none, or with letters that turn the direction of what follows.
+func oneLine(s string, most int) (line string, ok bool) {
+	line = strings.Join(strings.Fields(s), " ")
+	for _, r := range line {
+		if r == utf8.RuneError || unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) {
+			return line, false
+		}
+	}
+	return line, utf8.ValidString(line) && utf8.RuneCountInString(line) <= most
+}
+
 func shorten(s string, n int) string {
 	r := []rune(s)
 	return string(r[:min(len(r), n)])
@@ -22,8 +35,8 @@ func shorten(s string, n int) string {
 
 // AddPerson makes an account under the first free form of the name.
 func (s *School) AddPerson(ctx context.Context, name, password string, admin, staff bool) (Person, error) {
-	name = strings.Join(strings.Fields(name), " ")
-	if name == "" || utf8.RuneCountInString(name) > 100 {
+	name, ok := oneLine(name, 100)
+	if !ok || name == "" {
 		return Person{}, problem("name", "name", name)
 	}
 	if err := CheckPassword(password); err != nil {
@@ -186,8 +199,8 @@ func (s *School) MakeCourse(ctx context.Context, who Person, name, zone string) 
 	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
 		return Course{}, err
 	}
-	name = strings.TrimSpace(name)
-	if name == "" || utf8.RuneCountInString(name) > 100 {
+	name, ok := oneLine(name, 100)
+	if !ok || name == "" {
 		return Course{}, problem("course name", "name", name)
 	}
 	if _, err := time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
@@ -203,37 +216,34 @@ func (s *School) MakeCourse(ctx context.Context, who Person, name, zone string) 
 	return c, ErrTaken
 }
 
-// RenewCode gives the course another join code; the old one no longer works.
-func (s *School) RenewCode(ctx context.Context, who Person, course uint64) (Course, error) {
-	c, _, err := s.course(ctx, who, course, access.RunCourse)
-	if err != nil {
+// changeCourse changes a course of the teacher's. Two who change it in the same
+// moment come one after the other, and neither change is lost.
+func (s *School) changeCourse(ctx context.Context, who Person, id uint64, change func(*Course) error) (Course, error) {
+	if c, err := s.Runs(ctx, who, id); err != nil {
 		return c, err
 	}
-	c.JoinCode, c.JoinOpen = code(6), true
-	return c, s.Store.UpdateCourse(ctx, c)
+	return s.Store.ChangeCourse(ctx, id, change)
+}
+
+// RenewCode gives the course another join code; the old one no longer works.
+func (s *School) RenewCode(ctx context.Context, who Person, course uint64) (Course, error) {
+	return s.changeCourse(ctx, who, course, func(c *Course) error { c.JoinCode, c.JoinOpen = code(6), true; return nil })
 }
 
 // OpenCode opens or closes joining.
 func (s *School) OpenCode(ctx context.Context, who Person, course uint64, open bool) (Course, error) {
-	c, _, err := s.course(ctx, who, course, access.RunCourse)
-	if err != nil {
-		return c, err
-	}
-	c.JoinOpen = open
-	return c, s.Store.UpdateCourse(ctx, c)
+	return s.changeCourse(ctx, who, course, func(c *Course) error { c.JoinOpen = open; return nil })
 }
 
 // SetVoice sets the longest voice note of a course, 1 to 15 minutes.
 func (s *School) SetVoice(ctx context.Context, who Person, course uint64, minutes int) (Course, error) {
-	c, _, err := s.course(ctx, who, course, access.RunCourse)
-	if err != nil {
-		return c, err
-	}
-	if minutes < 1 || minutes > 15 {
-		return c, problem("voice minutes", "minutes", "")
-	}
-	c.VoiceSeconds = 60 * minutes
-	return c, s.Store.UpdateCourse(ctx, c)
+	return s.changeCourse(ctx, who, course, func(c *Course) error {
+		if minutes < 1 || minutes > 15 {
+			return problem("voice minutes", "minutes", "")
+		}
+		c.VoiceSeconds = 60 * minutes
+		return nil
+	})
 }
 
 // guess takes a try at a code or a slip, which is given back when it is right.

@@ -251,7 +251,7 @@ func (s *School) AddPicture(ctx context.Context, who Person, worksheet uint64, f
 	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
 		return plan.Picture{}, err
 	}
-	pic, err := s.painted(ctx, f)
+	pic, err := s.painted(ctx, f, staffPixels)
 	if err != nil {
 		return plan.Picture{}, err
 	}
@@ -260,9 +260,16 @@ func (s *School) AddPicture(ctx context.Context, who Person, worksheet uint64, f
 
 const pictureType = "image/jpeg"
 
+// The most pixels of a picture that somebody brings: what a telephone takes,
+// and for teachers what a scanner does.
+const (
+	studentPixels = 26_000_000
+	staffPixels   = 40_000_000
+)
+
 // painted keeps a picture that somebody brought, painted anew, so that nothing
 // else of the file goes to others.
-func (s *School) painted(ctx context.Context, f Upload) (plan.Picture, error) {
+func (s *School) painted(ctx context.Context, f Upload, pixels int) (plan.Picture, error) {
 	var err error
 	if f.Data, err = s.developed(ctx, f.Data); err != nil {
 		return plan.Picture{}, err
@@ -270,7 +277,7 @@ func (s *School) painted(ctx context.Context, f Upload) (plan.Picture, error) {
 	if !pdf.IsPicture(f.Data) {
 		return plan.Picture{}, pdf.ErrPicture
 	}
-	data, err := s.Press.Repaint(ctx, f.Data, shelfSide)
+	data, err := s.Press.Repaint(ctx, f.Data, shelfSide, pixels)
 	if err != nil {
 		return plan.Picture{}, err
 	}

@@ -32,49 +32,26 @@ func (s *School) known(ctx context.Context, course uint64, a access.Audience) er
 	return nil
 }
 
-// update saves an assignment, and gives every copy that is not started the
-// worksheet that its student is to have now.
-func (s *School) update(ctx context.Context, a Assignment) error {
-	copies, err := s.Store.CopiesOf(ctx, a.ID)
-	if err != nil {
-		return err
-	}
-	members, err := s.Store.Members(ctx, a.CourseID)
-	if err != nil {
-		return err
-	}
-	section := map[uint64]string{}
-	for _, m := range members {
-		section[m.PersonID] = m.Section
-	}
-	revisions := map[uint64]uint64{}
-	for _, c := range copies {
-		if want := a.For(c.StudentID, section[c.StudentID]).RevisionID; c.State == flow.NotStarted && c.RevisionID != want {
-			revisions[c.ID] = want
-		}
-	}
-	return s.Store.UpdateAssignment(ctx, a, revisions)
-}
-
-// changed loads an assignment of the teacher's, lets f change it, and saves it.
-func (s *School) changed(ctx context.Context, who Person, id uint64, f func(*Assignment, Course) error) (Assignment, error) {
-	a, c, err := s.Given(ctx, who, id)
-	if err != nil {
+// changed lets change have an assignment of the teacher's; what takes long or
+// asks the store is done before.
+func (s *School) changed(ctx context.Context, who Person, id uint64, change func(*Assignment) error) (Assignment, error) {
+	if a, _, err := s.Given(ctx, who, id); err != nil {
 		return a, err
 	}
-	if err := f(&a, c); err != nil {
-		return a, err
-	}
-	return a, s.update(ctx, a)
+	return s.Store.ChangeAssignment(ctx, id, change)
 }
 
 // SetAudience says whom an assignment is given to. Work of those who are no
 // longer among them is kept.
 func (s *School) SetAudience(ctx context.Context, who Person, id uint64, to access.Audience) (Assignment, error) {
-	return s.changed(ctx, who, id, func(a *Assignment, c Course) error {
-		a.Audience = to
-		return s.known(ctx, c.ID, to)
-	})
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return a, err
+	}
+	if err := s.known(ctx, c.ID, to); err != nil {
+		return a, err
+	}
+	return s.changed(ctx, who, id, func(a *Assignment) error { a.Audience = to; return nil })
 }
 
 // maxHandouts bounds the worksheets of one assignment.
@@ -83,29 +60,40 @@ const maxHandouts = 12
 // AddHandout gives some of an assignment's students another worksheet. They
 // do not learn that there are others.
 func (s *School) AddHandout(ctx context.Context, who Person, id, worksheet uint64, to access.Audience, anyway bool) (Assignment, error) {
-	return s.changed(ctx, who, id, func(a *Assignment, c Course) error {
-		w, err := s.worksheet(ctx, who, worksheet)
-		if err != nil {
-			return err
-		}
-		switch {
-		case to.Everybody():
-			return problem("nobody", "section", "")
-		case len(a.Handouts) >= maxHandouts || a.Way == flow.OneForAll:
+	a, c, err := s.Given(ctx, who, id)
+	if err != nil {
+		return a, err
+	}
+	w, err := s.worksheet(ctx, who, worksheet)
+	if err != nil {
+		return a, err
+	}
+	if to.Everybody() {
+		return a, problem("nobody", "section", "")
+	}
+	if err := s.known(ctx, c.ID, to); err != nil {
+		return a, err
+	}
+	full := func(a Assignment) bool { return len(a.Handouts) >= maxHandouts || a.Way == flow.OneForAll }
+	if full(a) { // before a file is made
+		return a, problem("handouts", "", "")
+	}
+	r, err := s.revise(ctx, w, anyway)
+	if err != nil {
+		return a, err
+	}
+	return s.changed(ctx, who, id, func(a *Assignment) error {
+		if full(*a) {
 			return problem("handouts", "", "")
 		}
-		if err := s.known(ctx, c.ID, to); err != nil {
-			return err
-		}
-		r, err := s.revise(ctx, w, anyway)
 		a.Handouts = append(a.Handouts, Handout{WorksheetID: w.ID, RevisionID: r.ID, Audience: to})
-		return err
+		return nil
 	})
 }
 
 // RemoveHandout takes back what AddHandout gave; copies that are begun stay.
 func (s *School) RemoveHandout(ctx context.Context, who Person, id uint64, number int) (Assignment, error) {
-	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error {
+	return s.changed(ctx, who, id, func(a *Assignment) error {
 		if number < 1 || number >= len(a.Handouts) {
 			return access.ErrHidden
 		}
@@ -116,13 +104,13 @@ func (s *School) RemoveHandout(ctx context.Context, who Person, id uint64, numbe
 
 // Publish hands out what was kept as a draft.
 func (s *School) Publish(ctx context.Context, who Person, id uint64) (Assignment, error) {
-	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error { a.Draft = false; return nil })
+	return s.changed(ctx, who, id, func(a *Assignment) error { a.Draft = false; return nil })
 }
 
 // Unassign takes an assignment away from the students. What they have done is
 // kept, and they can still read it.
 func (s *School) Unassign(ctx context.Context, who Person, id uint64) (Assignment, error) {
-	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error {
+	return s.changed(ctx, who, id, func(a *Assignment) error {
 		now := s.Now()
 		a.RemovedAt = &now
 		return nil
@@ -131,7 +119,7 @@ func (s *School) Unassign(ctx context.Context, who Person, id uint64) (Assignmen
 
 // AssignAgain undoes Unassign.
 func (s *School) AssignAgain(ctx context.Context, who Person, id uint64) (Assignment, error) {
-	return s.changed(ctx, who, id, func(a *Assignment, _ Course) error { a.RemovedAt = nil; return nil })
+	return s.changed(ctx, who, id, func(a *Assignment) error { a.RemovedAt = nil; return nil })
 }
 
 // GiveTime gives a student until a later due time, by the course's clock; ""

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"strings"
-	"unicode/utf8"
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
@@ -82,8 +81,8 @@ func (s *School) SetSection(ctx context.Context, who Person, course, person uint
 	if err != nil {
 		return err
 	}
-	m.Section = strings.Join(strings.Fields(section), " ")
-	if utf8.RuneCountInString(m.Section) > 60 {
+	var ok bool
+	if m.Section, ok = oneLine(section, 60); !ok {
 		return problem("section", "section", section)
 	}
 	return s.Store.SetMembership(ctx, m)
@@ -216,12 +215,8 @@ func (s *School) SetHelp(ctx context.Context, who Person, course, person uint64,
 // SetVet says whether newcomers wait for a teacher's yes. Those who wait when
 // it ends are let in by hand.
 func (s *School) SetVet(ctx context.Context, who Person, course uint64, vet bool) error {
-	c, err := s.Runs(ctx, who, course)
-	if err != nil {
-		return err
-	}
-	c.Vet = vet
-	return s.Store.UpdateCourse(ctx, c)
+	_, err := s.changeCourse(ctx, who, course, func(c *Course) error { c.Vet = vet; return nil })
+	return err
 }
 
 // maxLessons bounds the lessons of a week.
@@ -229,15 +224,14 @@ const maxLessons = 14
 
 // SetLessons says when the course meets every week.
 func (s *School) SetLessons(ctx context.Context, who Person, course uint64, lessons []flow.Lesson) error {
-	c, err := s.Runs(ctx, who, course)
-	if err != nil {
-		return err
-	}
-	for _, l := range lessons {
-		if l.Check() != nil || len(lessons) > maxLessons {
-			return problem("lesson", "clock", l.Clock)
+	_, err := s.changeCourse(ctx, who, course, func(c *Course) error {
+		for _, l := range lessons {
+			if l.Check() != nil || len(lessons) > maxLessons {
+				return problem("lesson", "clock", l.Clock)
+			}
 		}
-	}
-	c.Lessons = lessons
-	return s.Store.UpdateCourse(ctx, c)
+		c.Lessons = lessons
+		return nil
+	})
+	return err
 }

@@ -10,6 +10,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/page"
 	"readymargin/core/plan"
+	"readymargin/queue"
 )
 
 // Print returns what is printed on a page, as JSON of words.Page.
@@ -89,12 +90,17 @@ func (s *School) picture(ctx context.Context, k pictureKey, pages int) (p Pictur
 	if err == nil {
 		p.Type = kind
 		p.Data, err = s.Store.Blob(ctx, hash)
+		if errors.Is(err, ErrDamaged) {
+			if dropErr := s.Store.DropBlob(ctx, hash); dropErr != nil {
+				return p, dropErr
+			}
+			err = ErrNotFound
+		}
+	}
+	if err == nil || !errors.Is(err, ErrNotFound) {
 		return p, err
 	}
-	if !errors.Is(err, ErrNotFound) {
-		return p, err
-	}
-	drawn, err, _ := s.drawing.Do(fmt.Sprint(k), func() (any, error) { return s.draw(context.WithoutCancel(ctx), k) })
+	drawn, err, _ := s.drawing.Do(fmt.Sprint(k), func() (any, error) { return s.draw(queue.In(context.WithoutCancel(ctx), queue.Look), k) })
 	if err != nil {
 		return p, err
 	}

@@ -7,6 +7,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/core/scan"
 	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/sound"
@@ -17,6 +18,8 @@ var (
 	ErrNotFound = errors.New("school: there is no such thing")
 	ErrTaken    = errors.New("school: the name is taken")
 	ErrStale    = errors.New("school: changed elsewhere in the meantime")
+	ErrAway     = errors.New("school: the database cannot be reached")
+	ErrDamaged  = errors.New("school: what is stored is damaged")
 )
 
 // A Store keeps the records. Everything written is durable when a method
@@ -88,7 +91,9 @@ type Courses interface {
 	AddCourse(ctx context.Context, c *Course, teacher uint64) error
 	Course(ctx context.Context, id uint64) (Course, error)
 	CourseByCode(ctx context.Context, code string) (Course, error)
-	UpdateCourse(ctx context.Context, c Course) error
+	// ChangeCourse lets change have a course that nobody else changes meanwhile,
+	// and keeps what it made of it. Nothing else of the store is reachable inside.
+	ChangeCourse(ctx context.Context, id uint64, change func(*Course) error) (Course, error)
 	SetMembership(ctx context.Context, m Membership) error
 	// Membership returns what a person is in a course; in none, with access.None.
 	Membership(ctx context.Context, course, person uint64) (Membership, error)
@@ -96,9 +101,11 @@ type Courses interface {
 	CoursesOf(ctx context.Context, person uint64) ([]CourseRole, error)
 	AddAssignments(ctx context.Context, all []*Assignment) error // all or none
 	Assignment(ctx context.Context, id uint64) (Assignment, error)
-	// UpdateAssignment saves an assignment with its handouts, and moves copies
-	// that are not started to other revisions.
-	UpdateAssignment(ctx context.Context, a Assignment, revisions map[uint64]uint64) error
+	// ChangeAssignment lets change have an assignment with its handouts that
+	// nobody else changes meanwhile, keeps what it made of it, and moves copies
+	// that are not started to the revision that their students get now. Nothing
+	// else of the store is reachable inside.
+	ChangeAssignment(ctx context.Context, id uint64, change func(*Assignment) error) (Assignment, error)
 	AssignmentsOf(ctx context.Context, course uint64) ([]Assignment, error)
 }
 
@@ -196,8 +203,8 @@ type CopyTx interface {
 	PutAttempt(Attempt) error
 	// Withdraw takes the attempt away and keeps a record that it was taken back.
 	Withdraw(a Attempt, at time.Time) error
-	// AddOps takes operations into a layer, once each, and returns its sequence number.
-	AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (seq int64, fresh int, err error)
+	// AddOps takes operations into a layer, once each, and returns how it stands then.
+	AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (Layered, error)
 	Heads(layer copy.Layer) ([]SavedHead, error)
 	LayerSeq(layer copy.Layer) (int64, error)
 	// Assignment returns the copy's assignment, without its handouts.
@@ -211,7 +218,10 @@ type CopyTx interface {
 // Blobs are bytes under the name of their SHA-256.
 type Blobs interface {
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
+	// DropBlob forgets what can be made again.
+	DropBlob(ctx context.Context, hash string) error
 }
 
 // A Press reads and writes PDF files; pdf.Pool is one.
@@ -223,7 +233,9 @@ type Press interface {
 	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
 	SheetOf(ctx context.Context, picture []byte) ([]byte, error)
 	Fonts(ctx context.Context, file []byte) ([][]string, error)
-	Repaint(ctx context.Context, picture []byte, side int) ([]byte, error)
+	Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error)
+	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
+	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]pdf.Part, error)
 	Bind(ctx context.Context, files [][]byte, leaves []pdf.Leaf) ([]byte, error)
 }
 

@@ -48,11 +48,15 @@ func (s *School) practiceSheet(ctx context.Context) (Worksheet, error) {
 		if err != nil {
 			return Worksheet{}, err
 		}
-		source, pages, err := s.takeIn(ctx, Upload{Name: "Practice sheet.pdf", Data: file})
+		t, err := s.readIn(ctx, Upload{Name: "Practice sheet.pdf", Data: file})
 		if err != nil {
 			return Worksheet{}, err
 		}
-		w := Worksheet{OwnerID: nobody, Title: "Practice sheet", Plan: plan.Plan{}.Join(0, len(pages), 0, nil).String(), Version: 1, CreatedAt: s.Now()}
+		source, err := s.keepSource(ctx, t)
+		if err != nil {
+			return Worksheet{}, err
+		}
+		w := Worksheet{OwnerID: nobody, Title: "Practice sheet", Plan: plan.Plan{}.Join(0, len(t.pages), 0, nil).String(), Version: 1, CreatedAt: s.Now()}
 		return w, s.Store.AddWorksheet(ctx, &w, []Source{source}, nil)
 	})
 	if err != nil {

@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"readymargin/core/access"
 	"readymargin/core/heldback"
@@ -32,22 +31,30 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 		return Worksheet{}, err
 	}
 	var p plan.Plan
-	var sources []Source
+	var all []taken
 	reading := false
 	for i, f := range files {
-		source, pages, later, err := s.takeInSoon(ctx, f)
+		t, later, err := s.readSoonest(ctx, f)
 		if err != nil {
 			return Worksheet{}, err
 		}
 		reading = reading || later
-		source.Number = i
-		sources, p = append(sources, source), p.Join(i, len(pages), len(p), heldback.Propose(pdf.Printed(pages)))
+		t.source.Number = i
+		all, p = append(all, t), p.Join(i, len(t.pages), len(p), heldback.Propose(pdf.Printed(t.pages)))
 		if len(p) > s.Press.Limits().Pages {
 			return Worksheet{}, pdf.ErrPages
 		}
 	}
 	if len(p) == 0 {
 		return Worksheet{}, problem("no file", "", "")
+	}
+	var sources []Source
+	for _, t := range all { // nothing was kept before all of them were found good
+		source, err := s.keepSource(ctx, t)
+		if err != nil {
+			return Worksheet{}, err
+		}
+		sources = append(sources, source)
 	}
 	w := Worksheet{OwnerID: who.ID, Title: titleOf(files[0].Name), Plan: p.String(), Version: 1, Reading: reading, CreatedAt: s.Now()}
 	if err := s.Store.AddWorksheet(ctx, &w, sources, nil); err != nil {
@@ -59,16 +66,23 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 	return w, nil
 }
 
-// takeIn reads a file and keeps it, as a PDF, with its pages.
-func (s *School) takeIn(ctx context.Context, f Upload) (Source, []pdf.Page, error) {
+// A taken file is one that was read, as a PDF, and is not kept yet.
+type taken struct {
+	source Source // without its hash
+	file   []byte
+	pages  []pdf.Page
+}
+
+// readIn reads a file; nothing of it is kept.
+func (s *School) readIn(ctx context.Context, f Upload) (taken, error) {
 	file := f.Data
 	if len(file) == 0 {
-		return Source{}, nil, pdf.ErrEmpty
+		return taken{}, pdf.ErrEmpty
 	}
 	var err error
 	var document office.Document
 	if file, err = s.developed(ctx, file); err != nil {
-		return Source{}, nil, err
+		return taken{}, err
 	}
 	switch {
 	case pdf.IsPicture(file):
@@ -78,20 +92,26 @@ func (s *School) takeIn(ctx context.Context, f Upload) (Source, []pdf.Page, erro
 		file = document.PDF
 	}
 	if err != nil {
-		return Source{}, nil, err
+		return taken{}, err
 	}
 	pages, err := s.Press.Inspect(ctx, file)
 	if err != nil {
-		return Source{}, nil, err
+		return taken{}, err
 	}
 	source := Source{Name: shorten(f.Name, 100), PageCount: len(pages)}
 	if len(document.Fonts) > 0 {
 		if source.Remark, err = s.replaced(ctx, document); err != nil {
-			return source, nil, err
+			return taken{}, err
 		}
 	}
-	source.FileHash, err = s.keep(ctx, file, pages)
-	return source, pages, err
+	return taken{source, file, pages}, nil
+}
+
+// keepSource keeps a file that was read, with its pages.
+func (s *School) keepSource(ctx context.Context, t taken) (source Source, err error) {
+	source = t.source
+	source.FileHash, err = s.keep(ctx, t.file, t.pages)
+	return source, err
 }
 
 // developed returns a photograph of a telephone as JPEG, and any other file as
@@ -151,11 +171,11 @@ func filePages(hash string, pages []pdf.Page) ([]FilePage, error) {
 // titleOf makes a title of a file's name.
 func titleOf(fileName string) string {
 	t := path.Base(strings.ReplaceAll(fileName, `\`, "/"))
-	t = strings.TrimSpace(strings.NewReplacer("_", " ").Replace(strings.TrimSuffix(t, path.Ext(t))))
-	if t == "" || t == "." || !utf8.ValidString(t) {
+	t, ok := oneLine(strings.ReplaceAll(shorten(strings.TrimSuffix(t, path.Ext(t)), 100), "_", " "), 100)
+	if !ok || t == "" || t == "." {
 		return "Worksheet"
 	}
-	return shorten(t, 100)
+	return t
 }
 
 // worksheet loads a worksheet of the person's own.
@@ -314,15 +334,19 @@ func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fi
 	if err != nil {
 		return err
 	}
-	source, pages, err := s.takeIn(ctx, file)
+	t, err := s.readIn(ctx, file)
 	if err != nil {
 		return err
 	}
-	if len(now)+len(pages) > s.Press.Limits().Pages {
+	if len(now)+len(t.pages) > s.Press.Limits().Pages {
 		return pdf.ErrPages
 	}
+	source, err := s.keepSource(ctx, t)
+	if err != nil {
+		return err
+	}
 	source.WorksheetID, source.Number = id, len(sources)
-	next := now.Join(source.Number, len(pages), at, heldback.Propose(pdf.Printed(pages)))
+	next := now.Join(source.Number, len(t.pages), at, heldback.Propose(pdf.Printed(t.pages)))
 	return s.Store.ChangeWorksheet(ctx, id, func(locked *Worksheet) error {
 		if locked.Version != w.Version {
 			return ErrStale
@@ -337,8 +361,8 @@ func (s *School) Rename(ctx context.Context, who Person, id uint64, title string
 	if _, err := s.worksheet(ctx, who, id); err != nil {
 		return err
 	}
-	title = strings.TrimSpace(title)
-	if title == "" || utf8.RuneCountInString(title) > 100 {
+	title, ok := oneLine(title, 100)
+	if !ok || title == "" {
 		return problem("title", "title", title)
 	}
 	return s.Store.SetTitle(ctx, id, title)

@@ -12,29 +12,37 @@ import (
 	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/photo"
+	"readymargin/queue"
 )
 
 // soonPages is the number of pages from which on a PDF is shown at once, and
 // its words are read while the teacher looks at it.
 const soonPages = 12
 
-// takeInSoon is takeIn, but of a long PDF only the sizes of the pages are
-// known at first; later says so.
-func (s *School) takeInSoon(ctx context.Context, f Upload) (source Source, pages []pdf.Page, later bool, err error) {
+// soonTime is how long a shorter one is waited for.
+const soonTime = 5 * time.Second
+
+// readSoonest is readIn, but of a long PDF, and of a short one that takes long,
+// only the sizes of the pages are known at first; later says so.
+func (s *School) readSoonest(ctx context.Context, f Upload) (t taken, later bool, err error) {
 	if pdf.IsPicture(f.Data) || office.KindOf(f.Data) != "" || photo.IsHEIC(f.Data) || len(f.Data) == 0 {
-		source, pages, err = s.takeIn(ctx, f)
-		return source, pages, false, err
+		t, err = s.readIn(ctx, f)
+		return t, false, err
 	}
-	if pages, err = s.Press.Sizes(ctx, f.Data); err != nil {
-		return source, nil, false, err
+	t = taken{source: Source{Name: shorten(f.Name, 100)}, file: f.Data}
+	if t.pages, err = s.Press.Sizes(ctx, f.Data); err != nil {
+		return t, false, err
 	}
-	if len(pages) < soonPages {
-		source, pages, err = s.takeIn(ctx, f)
-		return source, pages, false, err
+	if len(t.pages) < soonPages {
+		soon, cancel := context.WithTimeout(ctx, soonTime)
+		defer cancel()
+		read, err := s.readIn(soon, f)
+		if soon.Err() == nil || ctx.Err() != nil {
+			return read, false, err
+		}
 	}
-	source = Source{Name: shorten(f.Name, 100), PageCount: len(pages)}
-	source.FileHash, err = s.keep(ctx, f.Data, pages)
-	return source, pages, true, err
+	t.source.PageCount = len(t.pages)
+	return t, true, nil
 }
 
 // readOut waits until all pages of a worksheet of the person's own are read.
@@ -76,7 +84,7 @@ func (s *School) readPages(ctx context.Context, id uint64) error {
 		if err != nil {
 			return err
 		}
-		pages, err := s.Press.Inspect(ctx, file)
+		pages, err := s.Press.Inspect(queue.In(ctx, queue.Behind), file)
 		if errors.Is(err, pdf.ErrDamaged) || errors.Is(err, pdf.ErrTime) || errors.Is(err, pdf.ErrMemory) {
 			continue // it can be seen and written on; its words are not known
 		}

@@ -44,6 +44,7 @@ type Course struct {
 	Vet          bool          // newcomers wait for a teacher's yes
 	Lessons      []flow.Lesson `gorm:"serializer:json"`
 	SourceID     string        // of its record in a school's directory, "" for none
+	Version      int           // goes up with every change
 	CreatedAt    time.Time
 }
 
@@ -160,6 +161,7 @@ type Assignment struct {
 	NoSpelling   bool            // the browser does not help with spelling
 	Draft        bool            // students do not see it yet
 	RemovedAt    *time.Time      // when it was unassigned; the work is kept
+	Version      int             // goes up with every change
 	CreatedAt    time.Time
 
 	Handouts []Handout `gorm:"-"` // the first is for those whom no other names
@@ -290,6 +292,15 @@ type SavedHead struct {
 	AuthorID   uint64
 	AuthorName string
 	At         time.Time
+}
+
+// A Layered is how a layer of a copy stands after operations came.
+type Layered struct {
+	Seq     int64
+	Fresh   int   // how many of the operations were new
+	Marks   int   // present
+	Bytes   int64 // of these
+	Written int64 // bytes of all operations so far
 }
 
 // An Enclosure is a sound or a picture that marks of a layer of a copy show.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 	"unicode"
 
@@ -107,11 +106,10 @@ func noteColor(t note.Thread) mark.Color {
 // round, so that they can be named before the file is made.
 func missingLetters(v View, threads []note.Thread) string {
 	var out []rune
+	said := map[rune]bool{}
 	add := func(text string, look typeset.Look) {
-		for _, r := range typeset.Of(look).Unfit(text) {
-			if !slices.Contains(out, r) {
-				out = append(out, r)
-			}
+		if len(out) < maxMissing {
+			out = append(out, typeset.Of(look).Unfit(text, said)...)
 		}
 	}
 	for _, m := range v.Marks {
@@ -130,8 +128,11 @@ func missingLetters(v View, threads []note.Thread) string {
 		}
 	}
 	add(v.Remark, typeset.Look{})
-	return string(out)
+	return string(out[:min(len(out), maxMissing)])
 }
+
+// maxMissing is how many letters are named at most.
+const maxMissing = 60
 
 // Layout of the pages with what was said, in points on A4.
 const (

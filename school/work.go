@@ -362,13 +362,16 @@ func (s *School) save(ctx context.Context, who Person, id uint64, layer copy.Lay
 				return err
 			}
 		}
-		seq, fresh, err := tx.AddOps(layer, who.ID, now, ops)
+		added, err := tx.AddOps(layer, who.ID, now, ops)
 		if err != nil {
 			return err
 		}
-		out = Saved{Seq: seq, At: now, Fresh: fresh}
-		if fresh > 0 {
-			err = s.moveOnSave(tx, &locked, layer, now, fresh, s.closed(c.Assignment, locked, c.Section))
+		if added.full() && slices.ContainsFunc(ops, func(o copy.Op) bool { return o.Mark != nil }) {
+			return problem("full", "", "")
+		}
+		out = Saved{Seq: added.Seq, At: now, Fresh: added.Fresh}
+		if added.Fresh > 0 {
+			err = s.moveOnSave(tx, &locked, layer, now, added.Fresh, s.closed(c.Assignment, locked, c.Section))
 		}
 		out.State, out.Waiting = locked.State, locked.Waiting
 		return err
@@ -425,6 +428,22 @@ type Saved struct {
 
 // MaxBatch is the most operations taken at once.
 const MaxBatch = 200
+
+// Bounds of one layer of a copy. Everybody who opens the copy reads what is
+// present; what was written before is only kept.
+const (
+	MaxMarks   = 20_000
+	MaxPresent = 8 << 20   // bytes
+	MaxWritten = 256 << 20 // bytes
+)
+
+// MaxEnclosures bounds the sounds and pictures that are brought to one copy.
+const MaxEnclosures = 1000
+
+// full reports whether nothing more goes into a layer. Taking away goes on.
+func (l Layered) full() bool {
+	return l.Marks > MaxMarks || l.Bytes > MaxPresent || l.Written > MaxWritten
+}
 
 // fits checks that an operation is in order and belongs to the layer.
 func fits(o copy.Op, layer copy.Layer, pages int) error {
@@ -485,7 +504,8 @@ func (s *School) SaveSettings(ctx context.Context, who Person, settings string) 
 	if who.ID == 0 {
 		return access.ErrSignIn
 	}
-	if len(settings) > 8000 || !json.Valid([]byte(settings)) {
+	var object map[string]any
+	if len(settings) > 8000 || json.Unmarshal([]byte(settings), &object) != nil || object == nil {
 		return problem("settings", "", "")
 	}
 	return s.Store.SetSettings(ctx, who.ID, settings)
@@ -495,6 +515,9 @@ func (s *School) SaveSettings(ctx context.Context, who Person, settings string) 
 func (s *School) AddVoice(ctx context.Context, who Person, id uint64, layer copy.Layer, recording []byte) (mark.Voice, error) {
 	c, err := s.copyFor(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
+		return mark.Voice{}, err
+	}
+	if err := s.roomToEnclose(ctx, id); err != nil {
 		return mark.Voice{}, err
 	}
 	v, peaks, err := s.recorded(ctx, recording, time.Duration(c.Course.VoiceSeconds)*time.Second)
@@ -520,14 +543,31 @@ func (s *School) recorded(ctx context.Context, recording []byte, most time.Durat
 
 // Enclose takes a picture in for marks in one of the person's layers.
 func (s *School) Enclose(ctx context.Context, who Person, id uint64, layer copy.Layer, f Upload) (plan.Picture, error) {
-	if _, err := s.copyFor(ctx, who, id, access.WriteLayer, layer); err != nil {
+	c, err := s.copyFor(ctx, who, id, access.WriteLayer, layer)
+	if err != nil {
 		return plan.Picture{}, err
 	}
-	pic, err := s.painted(ctx, f)
+	if err := s.roomToEnclose(ctx, id); err != nil {
+		return plan.Picture{}, err
+	}
+	pixels := studentPixels
+	if c.Role != access.Student {
+		pixels = staffPixels
+	}
+	pic, err := s.painted(ctx, f, pixels)
 	if err != nil {
 		return pic, err
 	}
 	return pic, s.addPicture(ctx, who, id, layer, pic.Hash)
+}
+
+// roomToEnclose says whether a copy takes a further sound or picture.
+func (s *School) roomToEnclose(ctx context.Context, id uint64) error {
+	there, err := s.Store.Enclosures(ctx, id)
+	if err == nil && len(there) >= MaxEnclosures {
+		err = problem("full", "", "")
+	}
+	return err
 }
 
 // addPicture notes that a picture is for marks of a layer.

@@ -15,10 +15,12 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"time"
 
 	"readymargin/confine"
+	"readymargin/queue"
 )
 
 // A Clip is a recording ready to be kept and played.
@@ -46,8 +48,12 @@ var (
 // MaxBytes bounds a recording as it comes from the browser.
 const MaxBytes = 32 << 20
 
-// Ffmpeg takes recordings in with the ffmpeg program.
+// Ffmpeg takes recordings in with the ffmpeg program, as many at once as there
+// are processors and one of each person's. The time that a recording may take
+// begins when it is its turn.
 type Ffmpeg struct{}
+
+var turns = queue.New(queue.Config{AtOnce: max(2, runtime.NumCPU()), PerOwner: 1})
 
 // formats are the containers that browsers record into, told by their first
 // bytes, with ffmpeg's name for them.
@@ -77,6 +83,11 @@ func (Ffmpeg) TakeIn(ctx context.Context, recording []byte, most time.Duration) 
 	case kind == "":
 		return Clip{}, ErrUnreadable
 	}
+	leave, err := turns.Enter(ctx)
+	if err != nil {
+		return Clip{}, err
+	}
+	defer leave()
 	dir, err := os.MkdirTemp("", "readymargin-sound-*")
 	if err != nil {
 		return Clip{}, err

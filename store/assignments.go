@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"readymargin/core/flow"
 	"readymargin/school"
@@ -12,7 +13,7 @@ import (
 func (s *Store) AddAssignments(ctx context.Context, all []*school.Assignment) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		for _, a := range all {
-			a.ID = 0
+			a.ID, a.Version = 0, 1
 			if err := tx.Create(a).Error; err != nil {
 				return err
 			}
@@ -58,8 +59,21 @@ func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, e
 	return one[0], err
 }
 
-func (s *Store) UpdateAssignment(ctx context.Context, a school.Assignment, revisions map[uint64]uint64) error {
-	return s.inTx(ctx, func(tx *gorm.DB) error {
+func (s *Store) ChangeAssignment(ctx context.Context, id uint64, change func(*school.Assignment) error) (a school.Assignment, err error) {
+	err = s.inTx(ctx, func(tx *gorm.DB) error {
+		locked, err := first[school.Assignment](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", id)
+		if err != nil {
+			return err
+		}
+		one := []school.Assignment{locked}
+		if err := withHandouts(tx, one); err != nil {
+			return err
+		}
+		a = one[0]
+		if err := change(&a); err != nil {
+			return err
+		}
+		a.Version++
 		if err := tx.Save(&a).Error; err != nil {
 			return err
 		}
@@ -69,13 +83,34 @@ func (s *Store) UpdateAssignment(ctx context.Context, a school.Assignment, revis
 		if err := putHandouts(tx, &a); err != nil {
 			return err
 		}
-		for copyID, revision := range revisions {
-			if err := tx.Exec("UPDATE copies SET revision_id = ? WHERE id = ? AND state = ?", revision, copyID, flow.NotStarted).Error; err != nil {
-				return err
-			}
-		}
-		return nil
+		return moveUnstarted(tx, a)
 	})
+	return a, err
+}
+
+// moveUnstarted gives every copy that is not started the revision that its
+// student gets now.
+func moveUnstarted(tx *gorm.DB, a school.Assignment) error {
+	type unstarted struct {
+		ID, StudentID, RevisionID uint64
+		Section                   string
+	}
+	var copies []unstarted
+	if err := tx.Raw(`SELECT c.id, c.student_id, c.revision_id, COALESCE(m.section, '') AS section
+		FROM copies c LEFT JOIN memberships m ON m.course_id = ? AND m.person_id = c.student_id
+		WHERE c.assignment_id = ? AND c.state = ?`, a.CourseID, a.ID, flow.NotStarted).Scan(&copies).Error; err != nil {
+		return err
+	}
+	for _, c := range copies {
+		want := a.For(c.StudentID, c.Section).RevisionID
+		if c.RevisionID == want {
+			continue
+		}
+		if err := tx.Exec("UPDATE copies SET revision_id = ? WHERE id = ? AND state = ?", want, c.ID, flow.NotStarted).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (s *Store) AssignmentsOf(ctx context.Context, course uint64) ([]school.Assignment, error) {

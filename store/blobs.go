@@ -64,6 +64,17 @@ func putBlob(db *gorm.DB, b []byte) (string, error) {
 	return hash, err
 }
 
+// DropBlob forgets a blob, so that it can be written anew.
+func (s *Store) DropBlob(ctx context.Context, hash string) error {
+	s.cache.drop(hash)
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Where("hash = ?", hash).Delete(&blob{}).Error; err != nil {
+			return err
+		}
+		return tx.Where("hash = ?", hash).Delete(&blobChunk{}).Error
+	})
+}
+
 // Blob returns the bytes of that name, or school.ErrNotFound. What comes from
 // the database is checked against the name.
 func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
@@ -84,7 +95,7 @@ func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
 		out = append(out, p.Data...)
 	}
 	if sum := sha256.Sum256(out); hex.EncodeToString(sum[:]) != hash {
-		return nil, fmt.Errorf("store: blob %s is damaged", hash)
+		return nil, fmt.Errorf("%w: %s", school.ErrDamaged, hash)
 	}
 	s.cache.put(hash, out)
 	return out, nil
@@ -117,6 +128,12 @@ func (c *cache) get(hash string) []byte {
 	}
 	os.Chtimes(c.path(hash), time.Now(), time.Now())
 	return b
+}
+
+func (c *cache) drop(hash string) {
+	if c.dir != "" {
+		os.Remove(c.path(hash))
+	}
 }
 
 func (c *cache) put(hash string, b []byte) {

@@ -310,13 +310,14 @@ func (t copyTx) history(ops []copy.Op) (history, error) {
 
 // AddOps relies on the copy's row being locked by Copy: batches of one copy
 // come one after another.
-func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (seq int64, fresh int, err error) {
-	if seq, err = layerSeq(t.tx, t.id, layer); err != nil {
-		return 0, 0, err
+func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (now school.Layered, err error) {
+	err = t.tx.Raw("SELECT seq, marks, bytes, written FROM layers WHERE copy_id = ? AND layer = ?", t.id, layer).Row().Scan(&now.Seq, &now.Marks, &now.Bytes, &now.Written)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return now, err
 	}
 	h, err := t.history(ops)
 	if err != nil {
-		return 0, 0, err
+		return now, err
 	}
 	var opRows []op
 	var headRows []head
@@ -329,35 +330,31 @@ func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy
 		h.taken[o.ID], h.bases[o.Base] = true, true
 		body, err := json.Marshal(o)
 		if err != nil {
-			return 0, 0, err
+			return now, err
 		}
-		seq++
-		opRows = append(opRows, op{t.id, layer, seq, o.ID, o.Base, author, at, string(body)})
+		now.Seq++
+		now.Written += int64(len(body))
+		opRows = append(opRows, op{t.id, layer, now.Seq, o.ID, o.Base, author, at, string(body)})
 		headRows = slices.DeleteFunc(headRows, func(r head) bool { return r.OpID == c.Drop })
-		drop = append(drop, c.Drop)
+		if c.Drop != "" {
+			drop = append(drop, c.Drop)
+		}
 		if c.Head != nil {
 			b, err := json.Marshal(c.Head)
 			if err != nil {
-				return 0, 0, err
+				return now, err
 			}
 			headRows = append(headRows, head{t.id, layer, o.ID, author, at, string(b)})
 		}
 	}
-	if len(opRows) == 0 {
-		return seq, 0, nil
+	if now.Fresh = len(opRows); now.Fresh == 0 {
+		return now, nil
 	}
-	if err := t.write(layer, seq, opRows, headRows, drop); err != nil {
-		return 0, 0, err
-	}
-	return seq, len(opRows), nil
+	return now, t.write(layer, &now, opRows, headRows, drop)
 }
 
-func (t copyTx) write(layer copy.Layer, seq int64, ops []op, heads []head, drop []string) error {
-	drop = slices.DeleteFunc(drop, func(id string) bool { return id == "" })
-	err := t.tx.Exec("INSERT INTO layers (copy_id, layer, seq) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE seq = VALUES(seq)", t.id, layer, seq).Error
-	if err != nil {
-		return err
-	}
+// write writes what AddOps made of its operations.
+func (t copyTx) write(layer copy.Layer, now *school.Layered, ops []op, heads []head, drop []string) error {
 	rows := make([]any, 0, 8*len(ops))
 	for _, o := range ops {
 		rows = append(rows, o.CopyID, o.Layer, o.Seq, o.OpID, o.Base, o.AuthorID, o.At, o.Body)
@@ -366,15 +363,25 @@ func (t copyTx) write(layer copy.Layer, seq int64, ops []op, heads []head, drop 
 		return err
 	}
 	if len(drop) > 0 {
-		if err := t.tx.Where("copy_id = ? AND layer = ? AND op_id IN ?", t.id, layer, drop).Delete(&head{}).Error; err != nil {
+		var sizes []int64
+		if err := t.tx.Raw("DELETE FROM heads WHERE copy_id = ? AND layer = ? AND op_id IN ? RETURNING LENGTH(body)", t.id, layer, drop).Scan(&sizes).Error; err != nil {
 			return err
+		}
+		for _, n := range sizes {
+			now.Marks, now.Bytes = now.Marks-1, now.Bytes-n
 		}
 	}
 	rows = rows[:0]
 	for _, h := range heads {
 		rows = append(rows, h.CopyID, h.Layer, h.OpID, h.AuthorID, h.At, h.Body)
+		now.Marks, now.Bytes = now.Marks+1, now.Bytes+int64(len(h.Body))
 	}
-	return t.insert("heads (copy_id, layer, op_id, author_id, at, body)", 6, rows)
+	if err := t.insert("heads (copy_id, layer, op_id, author_id, at, body)", 6, rows); err != nil {
+		return err
+	}
+	return t.tx.Exec(`INSERT INTO layers (copy_id, layer, seq, marks, bytes, written) VALUES (?, ?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE seq = VALUES(seq), marks = VALUES(marks), bytes = VALUES(bytes), written = VALUES(written)`,
+		t.id, layer, now.Seq, now.Marks, now.Bytes, now.Written).Error
 }
 
 // insert writes rows of so many columns in one statement. Every stroke takes

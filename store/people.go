@@ -115,7 +115,7 @@ func (s *Store) AddDirectory(ctx context.Context, change school.DirectoryChange,
 	}
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		for _, c := range change.Courses {
-			c.ID = 0
+			c.ID, c.Version = 0, 1
 			if err := tx.Create(c).Error; err != nil {
 				return err
 			}
@@ -174,7 +174,7 @@ func (s *Store) CalendarOwner(ctx context.Context, tokenHash string) (school.Per
 
 func (s *Store) AddCourse(ctx context.Context, c *school.Course, teacher uint64) error {
 	return known(s.inTx(ctx, func(tx *gorm.DB) error {
-		c.ID = 0
+		c.ID, c.Version = 0, 1
 		if err := tx.Create(c).Error; err != nil {
 			return err
 		}
@@ -190,8 +190,18 @@ func (s *Store) CourseByCode(ctx context.Context, code string) (school.Course, e
 	return first[school.Course](s.db.WithContext(ctx), "join_code = ?", code)
 }
 
-func (s *Store) UpdateCourse(ctx context.Context, c school.Course) error {
-	return known(s.db.WithContext(ctx).Save(&c).Error)
+func (s *Store) ChangeCourse(ctx context.Context, id uint64, change func(*school.Course) error) (c school.Course, err error) {
+	err = s.inTx(ctx, func(tx *gorm.DB) error {
+		if c, err = first[school.Course](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", id); err != nil {
+			return err
+		}
+		if err := change(&c); err != nil {
+			return err
+		}
+		c.Version++
+		return tx.Save(&c).Error
+	})
+	return c, known(err)
 }
 
 func (s *Store) SetMembership(ctx context.Context, m school.Membership) error {

@@ -52,7 +52,12 @@ func Open(cfg Config) (*Store, error) {
 	dsn.Collation = "utf8mb4_unicode_520_ci"
 	dsn.InterpolateParams = true // one round trip a statement
 	dsn.MaxAllowedPacket = 0     // as the server says
-	db, err := gorm.Open(mysql.New(mysql.Config{DSNConfig: dsn}), &gorm.Config{
+	conns, err := driver.NewConnector(dsn)
+	if err != nil {
+		return nil, err
+	}
+	pool := sql.OpenDB(connector{conns})
+	db, err := gorm.Open(mysql.New(mysql.Config{Conn: pool, DSNConfig: dsn}), &gorm.Config{
 		SkipDefaultTransaction: true,
 		TranslateError:         true,
 		Logger:                 logger.Discard, // errors are returned, and told once by who asked
@@ -60,13 +65,8 @@ func Open(cfg Config) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
-	pool, err := db.DB()
-	if err != nil {
-		return nil, err
-	}
-	conns := cmp.Or(cfg.Conns, 32)
-	pool.SetMaxOpenConns(conns)
-	pool.SetMaxIdleConns(conns)
+	pool.SetMaxOpenConns(cmp.Or(cfg.Conns, 32))
+	pool.SetMaxIdleConns(cmp.Or(cfg.Conns, 32))
 	return &Store{db: db, cache: cache{dir: cfg.CacheDir}, turns: queue.New(queue.Config{PerOwner: 1})}, nil
 }
 

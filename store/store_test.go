@@ -114,7 +114,7 @@ func TestTheFirstErrorEndsATransaction(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, _, err := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("made-in-try-%d", tries))}); err != nil {
+		if _, err := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("made-in-try-%d", tries))}); err != nil {
 			return err
 		}
 		other := make(chan error, 1)
@@ -125,7 +125,7 @@ func TestTheFirstErrorEndsATransaction(t *testing.T) {
 		}
 		c.State = flow.Submitted
 		first := tx.SetCopy(c)
-		_, _, second := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("after-the-end-%d", tries))})
+		_, second := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("after-the-end-%d", tries))})
 		third := tx.PutAttempt(school.Attempt{CopyID: ids[0], Number: tries, SubmittedAt: time.Now()})
 		if tries == 1 {
 			if err := <-other; err != nil {
@@ -211,7 +211,7 @@ func TestWaitingForACopyTakesNoConnection(t *testing.T) {
 					inside <- true
 					<-goOn
 				}
-				_, _, err := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("parallel-%02d", i))})
+				_, err := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("parallel-%02d", i))})
 				return err
 			})
 			if err != nil {

@@ -3,6 +3,7 @@ package web
 import (
 	"cmp"
 	"context"
+	"errors"
 	"net/http"
 	"slices"
 	"strconv"
@@ -200,6 +201,7 @@ func (s *Site) changing(c *echo.Context, wrong error) error {
 	data := map[string]any{"Assignment": a, "Course": course, "Terms": school.TermsOf(a, course.Location()), "Class": k, "Courses": []class{k}, "Concerned": concerned,
 		"Worksheets": shelf, "Titles": titles, "Instruments": instruments(a.Instruments), "Undecided": school.IsProblem(wrong, "undecided"),
 		"ChosenSections": sectionsOf(a.Audience, course.ID), "ChosenPeople": peopleOf(a.Audience, course.ID)}
+	data["Stale"] = errors.Is(wrong, school.ErrStale)
 	if wrong == nil {
 		return s.render(c, http.StatusOK, "change.html", "Change", data)
 	}
@@ -248,10 +250,11 @@ func (s *Site) change(c *echo.Context) error {
 		said = "Assigned again: "
 		a, err = s.school.AssignAgain(ctx, me(c), n)
 	default:
-		a, err = s.school.ChangeTerms(ctx, me(c), n, terms(c))
+		version, _ := strconv.Atoi(c.FormValue("version"))
+		a, err = s.school.ChangeTerms(ctx, me(c), n, version, terms(c))
 	}
 	if err != nil {
-		if s.say(err).status != http.StatusUnprocessableEntity {
+		if status := s.say(err).status; status != http.StatusUnprocessableEntity && status != http.StatusConflict {
 			return err
 		}
 		return s.changing(c, err)

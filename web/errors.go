@@ -60,6 +60,7 @@ var problems = map[string]string{
 	"draft":           "What you are typing could not be kept.",
 	"settings":        "Your settings could not be kept.",
 	"no file":         "Choose a file first.",
+	"too much":        "This file differs from the sheet in far more than can be taken over. Nothing was taken over.",
 	"other sheet":     "This file is not of this sheet: no page of the sheet looks like its page %s. Nothing was taken over.",
 	"plan":            "These pages could not be arranged like this. Nothing was changed.",
 	"kit":             "Every colour needs a name and a sign of its own. Nothing was changed.",
@@ -77,6 +78,7 @@ var problems = map[string]string{
 	"learns here":     "“%s” learns in this course. Refuse them first, if they are to teach in it.",
 	"last teacher":    "A course keeps at least one teacher. Add another one first.",
 	"lesson":          "“%s” is not a time of day, such as 18:30.",
+	"full":            "There is more on this copy than it can hold. What was there before is kept; take something away to go on.",
 	"instrument":      "Your teacher has not offered this instrument for this sheet.",
 	"not yours":       "Somebody else made this. You can change only what you made yourself.",
 	"wrong form":      "Something in this form was not understood. Nothing was changed.",
@@ -93,6 +95,7 @@ var files = map[error]sentence{
 	pdf.ErrSide:          {422, "A page of this PDF is larger than five metres, or smaller than a pinhead. Nothing was kept."},
 	pdf.ErrTime:          {422, "This PDF takes too long to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
 	pdf.ErrMemory:        {422, "This PDF takes too much memory to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
+	pdf.ErrPixels:        {413, "This picture has more dots than can be taken here. Save it smaller, with at most 5,000 dots along each side. Nothing was kept."},
 	pdf.ErrPicture:       {422, "This picture is damaged and cannot be shown. Save it again where it comes from. Nothing was kept."},
 	office.ErrMissing:    {422, "This house cannot turn office documents into pages: LibreOffice is missing (whoever runs it installs it with: apt-get install libreoffice-writer-nogui libreoffice-impress-nogui). Save the document as a PDF and bring that in. Nothing was kept."},
 	office.ErrRooms:      {422, "This machine cannot open office documents safely, so we do not. Save the document as a PDF and bring that in. Nothing was kept."},
@@ -113,7 +116,7 @@ var files = map[error]sentence{
 	roster.ErrArchive:    {422, "This is not a ZIP with users.csv, classes.csv and enrollments.csv. Nothing was changed."},
 	roster.ErrLarge:      {422, "The files in this ZIP are too large. Nothing was changed."},
 	roster.ErrMany:       {422, "This list has more than 5,000 lines. Split it. Nothing was changed."},
-	school.ErrStale:      {409, "This worksheet was changed in another window. Load the page again; nothing is lost there."},
+	school.ErrStale:      {409, "Somebody has changed this in the meantime, perhaps you in another window. Your change was not taken. Load the page again and look; nothing of the other change is lost."},
 	access.ErrSignIn:     {401, "Please sign in first. Nothing is lost."},
 	access.ErrHidden:     {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
 	access.ErrDenied:     {403, "This is not yours to do."},
@@ -122,6 +125,9 @@ var files = map[error]sentence{
 
 // busy is said when the time for a request is over.
 var busy = sentence{503, "So many are at work here just now that this took too long. What you have done is kept. Try again in a moment."}
+
+// away is said while the database cannot be reached.
+var away = sentence{503, "The school’s store does not answer at the moment. Nothing that was saved is lost, and what you do on a sheet stays on your device until it is back. This page tries again by itself."}
 
 // say returns the sentence for an error.
 func (s *Site) say(err error) sentence {
@@ -140,6 +146,9 @@ func (s *Site) say(err error) sentence {
 			}
 			return sentence{status, text}
 		}
+	}
+	if errors.Is(err, school.ErrAway) {
+		return away
 	}
 	if errors.Is(err, errBusy) || errors.Is(err, queue.ErrFull) {
 		return busy
@@ -195,7 +204,16 @@ func (s *Site) fail(c *echo.Context, err error) {
 		c.Redirect(http.StatusSeeOther, "/sign-in?next="+url.QueryEscape(c.Request().URL.RequestURI()))
 		return
 	}
-	s.render(c, said.status, "error.html", "Not here", map[string]any{"Sentence": said.text})
+	title := "Not here"
+	if said.status >= 500 {
+		title = "Not now"
+	}
+	if said.status == http.StatusServiceUnavailable && c.Request().Method == http.MethodGet {
+		c.Response().Header().Set("Refresh", "5") // browsers load the page again by themselves
+	}
+	if err := s.render(c, said.status, "error.html", title, map[string]any{"Sentence": said.text}); err != nil {
+		slog.Error("saying that a request failed", "error", err)
+	}
 }
 
 func codeOf(err error) string {

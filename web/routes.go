@@ -120,6 +120,7 @@ var routes = []route{
 	{"GET", "/copies/:id/print", (*Site).printCopy, 0, long},
 	{"GET", "/drafts/:thing/:id", (*Site).drafts, 0, quick},
 	{"POST", "/drafts/:thing/:id", (*Site).keepDrafts, 0, quick},
+	{"GET", "/progress/:name", (*Site).howFar, 0, quick},
 	{"POST", "/settings", (*Site).saveSettings, 0, quick},
 }
 
@@ -147,7 +148,7 @@ func (s *Site) routes(e *echo.Echo) {
 		e.Add(r.method, r.path, func(c *echo.Context) error {
 			c.Request().Body = http.MaxBytesReader(c.Response(), c.Request().Body, most)
 			return r.do(s, c)
-		}, s.turns.keep(r.pace), echo.WrapMiddleware(s.sessions.LoadAndSave), csrf, s.who)
+		}, s.turns.keep(r.pace), s.progress.watch, echo.WrapMiddleware(s.sessions.LoadAndSave), csrf, s.who)
 	}
 }
 

@@ -32,6 +32,7 @@ type Site struct {
 	pages    *template.Template
 	assets   *assets
 	turns    *turns
+	progress progress
 	cfg      Config
 }
 
@@ -53,6 +54,7 @@ func New(s *school.School, cfg Config) (http.Handler, error) {
 	site.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	e := echo.New()
 	e.HTTPErrorHandler = site.fail
+	site.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { site.fail(e.NewContext(r, w), err) }
 	e.Logger = slog.Default()
 	e.IPExtractor = echo.ExtractIPDirect()
 	if cfg.Secure {

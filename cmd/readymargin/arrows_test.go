@@ -16,12 +16,12 @@ var arrows = map[string][]string{
 	"core":            {"core"},
 	"confine":         {},
 	"queue":           {},
-	"pdf":             {"core", "confine"},
-	"sound":           {"confine"},
-	"office":          {"confine"},
-	"photo":           {"confine"},
+	"pdf":             {"core", "confine", "queue"},
+	"sound":           {"confine", "queue"},
+	"office":          {"confine", "queue"},
+	"photo":           {"confine", "queue"},
 	"practice":        {"core"},
-	"school":          {"core", "pdf", "sound", "office", "photo", "practice"}, // of the four before the last only their types, for the interfaces that school declares
+	"school":          {"core", "queue", "pdf", "sound", "office", "photo", "practice"}, // of the four before the last only their types, for the interfaces that school declares
 	"store":           {"core", "queue", "school"},
 	"store/mariadb":   {},
 	"web":             {"core", "queue", "school", "pdf", "sound", "office", "photo"},

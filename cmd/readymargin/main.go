@@ -58,8 +58,9 @@ func main() {
 // options are the settings that verbs share.
 type options struct {
 	dsn, cache, address, origin, cert, key string
-	proxied                        bool
-	limits                         pdf.Limits
+	proxied                                bool
+	workers                                int
+	limits                                 pdf.Limits
 }
 
 func env(name, otherwise string) string {
@@ -83,6 +84,7 @@ func (o *options) flags(name string) *flag.FlagSet {
 	f.IntVar(&o.limits.Pages, "pdf-pages", o.limits.Pages, "most pages of a PDF")
 	f.Float64Var(&o.limits.Side, "pdf-side", o.limits.Side, "longest page side, points")
 	f.DurationVar(&o.limits.Time, "pdf-time", o.limits.Time, "longest time for one piece of work on a PDF")
+	f.IntVar(&o.workers, "pdf-workers", 0, "PDF workers at the same time; 0 for one a processor, and two at least")
 	f.Int64Var(&o.limits.Memory, "pdf-memory", o.limits.Memory, "most memory of a PDF worker, bytes")
 	return f
 }
@@ -115,7 +117,7 @@ func (o *options) press() (*pdf.Pool, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
-	return pdf.NewPool(pdf.Config{Cache: dir, Limits: o.limits})
+	return pdf.NewPool(pdf.Config{Cache: dir, Limits: o.limits, Workers: o.workers})
 }
 
 func serve(ctx context.Context, args []string) error {

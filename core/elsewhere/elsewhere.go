@@ -53,10 +53,10 @@ func Match(sheet, file []Page) []int {
 
 // likeness is the part of a sheet's page that a page has, from 0 to 1.
 func likeness(sheet, page Page) float64 {
-	if r := (page.Width / page.Height) / (sheet.Width / sheet.Height); r < 0.9 || r > 1.1 {
+	if !shaped(sheet, page) {
 		return 0
 	}
-	if want := counted(sheet.Print); len(want) > 4 && len(page.Print.Words) > 0 {
+	if want := counted(sheet.Print); worded(sheet, page, want) {
 		have, all, both := counted(page.Print), 0, 0
 		for w, n := range want {
 			all += n
@@ -65,6 +65,29 @@ func likeness(sheet, page Page) float64 {
 		return float64(both) / float64(all)
 	}
 	return sheet.Ink.In(page.Ink)
+}
+
+// shaped reports whether two pages have the same shape, on whatever paper.
+func shaped(a, b Page) bool {
+	r := (b.Width / b.Height) / (a.Width / a.Height)
+	return r >= 0.9 && r <= 1.1
+}
+
+// worded reports whether words tell whether the pages are one.
+func worded(sheet, page Page, want map[string]int) bool {
+	return len(want) > 4 && len(page.Print.Words) > 0
+}
+
+// NeedsInk reports whether the ink of a page has to be known to match it: there
+// are others of its shape, and words do not tell which it is.
+func NeedsInk(p Page, others []Page) bool {
+	few := func(p Page) bool { return len(counted(p.Print)) <= 4 }
+	for _, o := range others {
+		if shaped(p, o) && (few(p) || few(o)) {
+			return true
+		}
+	}
+	return false
 }
 
 func counted(p words.Page) map[string]int {

@@ -23,6 +23,9 @@ func At(wall string, place *time.Location) (time.Time, error) {
 	if err != nil {
 		return t, ErrWall
 	}
+	if t.Year() < 2000 || t.Year() > 2199 { // a year of two digits, or a slip of the hand
+		return t, ErrWall
+	}
 	if t.Format(Wall) != wall {
 		return t, ErrGap
 	}

@@ -385,13 +385,30 @@ func (r *Reply) check() error {
 	return said(r.Text, r.Voice)
 }
 
+// Bounds of a spoken remark.
+const (
+	MaxVoice = 20 * 60 * 1000 // milliseconds
+	MaxPeaks = 256
+)
+
+// can reports whether there can be such a recording: it lasts, and its peaks
+// are hundredths of full scale.
+func (v *Voice) can() bool {
+	for _, p := range v.Peaks {
+		if p < 0 || p > 100 {
+			return false
+		}
+	}
+	return isHash(v.Sound) && v.Milliseconds > 0 && v.Milliseconds <= MaxVoice && len(v.Peaks) <= MaxPeaks
+}
+
 // said checks that something was said: some text, a voice, or both.
 func said(text string, v *Voice) error {
 	if text == "" && v == nil {
 		return invalid("nothing said")
 	}
-	if v != nil && (!isHash(v.Sound) || v.Milliseconds < 0 || len(v.Peaks) > 1000) {
-		return invalid("voice %q of %d ms", v.Sound, v.Milliseconds)
+	if v != nil && !v.can() {
+		return invalid("voice %q of %d ms with %d peaks", v.Sound, v.Milliseconds, len(v.Peaks))
 	}
 	return textOK(text)
 }

@@ -10,7 +10,6 @@ package typeset
 import (
 	"embed"
 	"fmt"
-	"slices"
 	"strings"
 	"sync"
 
@@ -27,6 +26,27 @@ var Files embed.FS
 type Face struct {
 	Name string
 	SFNT *font.SFNT
+
+	mu    sync.Mutex
+	found map[rune]uint16 // letters looked for before; a font's own table is walked each time
+}
+
+// mostFound bounds the letters that a face remembers.
+const mostFound = 1 << 16
+
+// glyph returns the face's glyph for a letter, 0 when it has none.
+func (f *Face) glyph(r rune) uint16 {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	id, known := f.found[r]
+	if !known {
+		id = f.SFNT.GlyphIndex(r)
+		if f.found == nil || len(f.found) >= mostFound {
+			f.found = map[rune]uint16{}
+		}
+		f.found[r] = id
+	}
+	return id
 }
 
 // Faces is a chain of fonts: a letter is set in the first that has it.
@@ -85,7 +105,7 @@ func face(name string) *Face {
 	if err != nil {
 		panic(fmt.Sprintf("typeset: font %s: %v", name, err))
 	}
-	kept, _ := files.LoadOrStore(name, &Face{name, sfnt})
+	kept, _ := files.LoadOrStore(name, &Face{Name: name, SFNT: sfnt})
 	return kept.(*Face)
 }
 
@@ -103,7 +123,7 @@ type Glyph struct {
 }
 
 // Shape returns the glyphs of s at the given size. A letter that no face has
-// comes out as the last face's sign for "missing"; see Missing.
+// comes out as the last face's sign for "missing"; see Unfit.
 func (fs Faces) Shape(s string, size float64) []Glyph {
 	var out []Glyph
 	for _, r := range s {
@@ -121,31 +141,26 @@ func (fs Faces) find(r rune) (*Face, uint16) {
 		r = ' '
 	}
 	for _, f := range fs {
-		if id := f.SFNT.GlyphIndex(r); id != 0 {
+		if id := f.glyph(r); id != 0 {
 			return f, id
 		}
 	}
 	return nil, 0
 }
 
-// Missing returns the letters of s that no face has, each once, in order.
-func (fs Faces) Missing(s string) []rune {
+// Unfit returns the letters of s that Shape cannot set right, each once and in
+// order: those that no face has, and those that run from right to left (the
+// classes R and AL of Unicode Standard Annex 9), which would need to be put in
+// another order. Letters that are in but are passed over, and are in it
+// afterwards.
+func (fs Faces) Unfit(s string, but map[rune]bool) []rune {
 	var out []rune
 	for _, r := range s {
-		if f, _ := fs.find(r); f == nil && r >= ' ' && !strings.ContainsRune(string(out), r) {
-			out = append(out, r)
+		if r < ' ' || but[r] {
+			continue
 		}
-	}
-	return out
-}
-
-// Unfit returns the letters of s that Shape cannot set right, each once: those
-// that no face has, and those that run from right to left (the classes R and
-// AL of Unicode Standard Annex 9), which would need to be put in another order.
-func (fs Faces) Unfit(s string) []rune {
-	out := fs.Missing(s)
-	for _, r := range s {
-		if backwards(r) && !slices.Contains(out, r) {
+		if f, _ := fs.find(r); f == nil || backwards(r) {
+			but[r] = true
 			out = append(out, r)
 		}
 	}

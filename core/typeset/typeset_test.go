@@ -54,7 +54,7 @@ func TestWrapKeepsInsideAndLosesNothing(t *testing.T) {
 
 func TestMissingLettersAreNamed(t *testing.T) {
 	for _, l := range []Look{{}, {Font: "serif", Bold: true}, {Font: "school", Italic: true}, {Font: "mono"}} {
-		if got := Of(l).Unfit("H₂SO₄ ≥ 5 m, Здравствуй, καλημέρα, שלום 漢字 漢"); string(got) != "漢字שלום" {
+		if got := Of(l).Unfit("H₂SO₄ ≥ 5 m, Здравствуй, καλημέρα, שלום 漢字 漢", map[rune]bool{}); string(got) != "שלום漢字" {
 			t.Errorf("%+v: unfit %q, want 漢字שלום", l, string(got))
 		}
 	}

@@ -151,6 +151,26 @@ func (h *House) KillServer() {
 	<-h.ended
 }
 
+// ServerMemory returns how much memory the server's own process holds, in
+// bytes, without that of its workers (proc(5), statm).
+func (h *House) ServerMemory() (int64, error) {
+	b, err := os.ReadFile(fmt.Sprintf("/proc/%d/statm", h.server.Process.Pid))
+	if err != nil {
+		return 0, err
+	}
+	var size, resident int64
+	_, err = fmt.Sscan(string(b), &size, &resident)
+	return resident * int64(os.Getpagesize()), err
+}
+
+// ForgetBlobs empties the server's cache of blobs.
+func (h *House) ForgetBlobs() {
+	files, _ := filepath.Glob(filepath.Join(h.dir, "cache", "blobs", "*"))
+	for _, f := range files {
+		os.Remove(f)
+	}
+}
+
 // Close ends everything and removes its data.
 func (h *House) Close() {
 	if h.server != nil {

@@ -4,16 +4,50 @@
 
 const form = document.querySelector('form[action="/sign-out"]'), dialog = document.querySelector('[data-leaving]');
 
+const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
+
+// open opens a base of this site if it is there: opening it would make it.
+async function open(name) {
+  if (!(await indexedDB.databases()).some((d) => d.name === name)) return null;
+  return done(indexedDB.open(name));
+}
+
+const mine = (person) => IDBKeyRange.bound([person, 0], [person, Number.MAX_SAFE_INTEGER]);
+
 // waiting gives what a person did on this device that the server has not got.
 async function waiting(person) {
   try {
-    if (!(await indexedDB.databases()).some((d) => d.name === 'readymargin')) return []; // opening it would make it
-    const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
-    const base = await done(indexedDB.open('readymargin'));
-    const all = await done(base.transaction('ops').objectStore('ops').index('copy').getAll(IDBKeyRange.bound([person, 0], [person, Number.MAX_SAFE_INTEGER])));
+    const base = await open('readymargin');
+    if (!base) return [];
+    const all = await done(base.transaction('ops').objectStore('ops').index('copy').getAll(mine(person)));
     base.close();
     return all.filter((m) => !m.sent);
   } catch { return []; }
+}
+
+// clear leaves nothing of a person on this device but changes that the server
+// has not got.
+async function clear(person) {
+  sessionStorage.clear();
+  for (const k of Object.keys(localStorage)) if (k.startsWith('clipboard ')) localStorage.removeItem(k);
+  try {
+    const base = await open('readymargin');
+    if (base) {
+      const tx = base.transaction(['views', 'ops'], 'readwrite'), ops = tx.objectStore('ops');
+      tx.objectStore('views').clear();
+      for (const m of await done(ops.index('copy').getAll(mine(person)))) if (m.sent) ops.delete(m.key);
+      await new Promise((ok) => { tx.oncomplete = ok; tx.onabort = ok; });
+      base.close();
+    }
+    const drafts = await open('readymargin-drafts');
+    if (drafts) {
+      const tx = drafts.transaction('drafts', 'readwrite');
+      tx.objectStore('drafts').clear(); // the server has them
+      await new Promise((ok) => { tx.oncomplete = ok; tx.onabort = ok; });
+      drafts.close();
+    }
+  } catch { /* what could not be opened holds nothing that can be read here */ }
+  for (const name of ['pages', 'kept', 'who']) await window.caches?.delete(name).catch(() => {});
 }
 
 const count = (n) => `${n} ${n === 1 ? 'change' : 'changes'}`;
@@ -39,8 +73,7 @@ if (form && dialog) {
       await new Promise((closed) => dialog.addEventListener('close', closed, { once: true }));
       if (dialog.returnValue !== 'yes') return;
     }
-    sessionStorage.clear();
-    for (const k of Object.keys(localStorage)) if (k.startsWith('clipboard ')) localStorage.removeItem(k);
+    await clear(person);
     sure = true;
     form.submit();
   });

@@ -3,6 +3,7 @@
 
 import './leaving.js';
 import './forms.js';
+import { newId } from './ids.js';
 
 document.addEventListener('alpine:init', () => {
   window.Alpine.data('printing', () => ({ print() { window.print(); } }));
@@ -20,10 +21,10 @@ document.addEventListener('alpine:init', () => {
       const form = this.$root, files = form.querySelector('input[type=file]').files;
       if (!files.length || this.busy) return;
       Object.assign(this, { busy: true, wrong: '', doing: `Bringing in ${files.length > 1 ? `${files.length} files` : files[0].name}` });
-      const request = new XMLHttpRequest();
+      const request = new XMLHttpRequest(), name = newId();
       request.upload.onprogress = (e) => {
         this.$refs.bar.style.width = `${Math.round((e.loaded / e.total) * 90)}%`;
-        if (e.loaded === e.total) this.doing = [...files].some((f) => /\.(docx|odt|pptx|odp|rtf)$/i.test(f.name)) ? 'Turning it into pages, which takes some seconds' : 'Reading its pages';
+        if (e.loaded === e.total) this.watch(name, [...files].some((f) => /\.(docx|odt|pptx|odp|rtf)$/i.test(f.name)) ? 'Turning it into pages, which takes some seconds' : 'Reading its pages');
       };
       request.onload = () => {
         const answer = JSON.parse(request.responseText || '{}');
@@ -33,8 +34,17 @@ document.addEventListener('alpine:init', () => {
       request.onerror = () => this.fail('The connection broke while the file was on its way. Nothing was kept. Try again.');
       request.open('POST', form.action);
       request.setRequestHeader('Accept', 'application/json');
+      request.setRequestHeader('Readymargin-Progress', name);
       request.setRequestHeader('X-CSRF-Token', document.querySelector('meta[name=csrf]').content);
       request.send(new FormData(form));
+    },
+    // watch says how many files of others are before this one.
+    async watch(name, words) {
+      for (this.doing = words; this.busy; ) {
+        const { ahead } = await fetch(`/progress/${name}`).then((r) => r.json()).catch(() => ({ ahead: 0 }));
+        if (this.busy) this.doing = ahead > 1 ? `${ahead} files of others are before yours` : ahead ? 'One file of somebody else is before yours' : words;
+        await new Promise((ok) => { setTimeout(ok, 1000); });
+      }
     },
     fail(words) { Object.assign(this, { busy: false, wrong: words }); this.$root.querySelector('input[type=file]').value = ''; },
   }));

@@ -50,7 +50,8 @@ async function page(e) {
   const arrives = fetch(e.request);
   try {
     const res = await (kept ? Promise.race([arrives, late(PATIENCE)]) : arrives);
-    await belongs(res);
+    if (res.status >= 500 && kept) throw new Error('the server cannot answer');
+    if (res.status < 500) await belongs(res);
     if (res.ok && !search && (COPY.test(pathname) || pathname === '/to-do')) await (await caches.open(PAGES)).put(pathname, res.clone());
     return res;
   } catch {
@@ -77,6 +78,7 @@ async function fresh(request) {
   const cache = await caches.open(KEPT);
   try {
     const res = await fetch(request);
+    if (res.status >= 500) throw new Error('the server cannot answer');
     if (res.ok) await cache.put(request, res.clone());
     return res;
   } catch (e) {

@@ -1,0 +1,228 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"net/http"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"codeberg.org/go-pdf/fpdf"
+
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/demo"
+	"readymargin/e2e/house"
+	"readymargin/pdf"
+	"readymargin/queue"
+	"readymargin/school"
+)
+
+// hugePNG returns a picture of so many pixels along each side in a few kilobytes.
+func hugePNG(t *testing.T, side int) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	if err := png.Encode(&b, image.NewPaletted(image.Rect(0, 0, side, side), color.Palette{color.White, color.Black})); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// hugePages returns a small file of large empty pages.
+func hugePages(t *testing.T, n int, side float64) []byte {
+	t.Helper()
+	f := fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "pt", Size: fpdf.SizeType{Wd: side, Ht: side}})
+	for range n {
+		f.AddPage()
+	}
+	var b bytes.Buffer
+	if err := f.Output(&b); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// While strangers' files come in that are small and cost much, a page that
+// somebody looks at is not behind them, nobody's turn is lost, and the server's
+// own memory stays flat: all of it is opened elsewhere.
+func TestHostileFilesStarveNobody(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Starve")
+	pool, err := pdf.NewPool(pdf.Config{Command: []string{house.Binary(), "pdf-worker"}, Cache: house.Cache(), Workers: 2})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer pool.Close()
+	picture := hugePNG(t, 6000)
+	sheet, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var uploads atomic.Int32
+	done := make(chan error, 8)
+	for i := range 8 {
+		go func() {
+			_, err := pool.Repaint(queue.For(ctx, fmt.Sprint("somebody ", i%2)), picture, 1600, 40_000_000)
+			uploads.Add(1)
+			done <- err
+		}()
+	}
+	time.Sleep(100 * time.Millisecond)
+	if _, err := pool.Picture(queue.In(queue.For(ctx, "reader"), queue.Look), sheet, 1, 1.5); err != nil {
+		t.Fatal(err)
+	}
+	if n := uploads.Load(); n > 2 {
+		t.Errorf("%d uploads went before the page that somebody looks at", n)
+	}
+	for range 8 {
+		if err := <-done; err != nil {
+			t.Error(err)
+		}
+	}
+	// Over HTTP: 20 pages of 3000 points a side, said to be the sheet worked on.
+	before, err := home.ServerMemory()
+	if err != nil {
+		t.Fatal(err)
+	}
+	most := before
+	stop, watched := make(chan bool), make(chan bool)
+	go func() {
+		defer close(watched)
+		for {
+			select {
+			case <-stop:
+				return
+			case <-time.After(20 * time.Millisecond):
+				if now, err := home.ServerMemory(); err == nil {
+					most = max(most, now)
+				}
+			}
+		}
+	}()
+	id := sc.copies[flow.InProgress].ID
+	for name, file := range map[string][]byte{"large.pdf": hugePages(t, 20, 3000), "one.pdf": hugePages(t, 1, 3000), "huge.png": hugePNG(t, 6000)} {
+		if status := sc.upload(t, "student", fmt.Sprintf("/copies/%d/elsewhere", id), name, file); status < 400 || status >= 500 {
+			t.Errorf("%s: %d", name, status)
+		}
+		if status := sc.upload(t, "student", fmt.Sprintf("/copies/%d/pictures?layer=work", id), name, file); status < 400 || status >= 500 {
+			t.Errorf("%s as a picture: %d", name, status)
+		}
+	}
+	close(stop)
+	<-watched
+	if grown := (most - before) >> 20; grown > 64 {
+		t.Errorf("the server's own memory grew by %d MiB", grown)
+	}
+}
+
+// A refused upload leaves nothing in the database.
+func TestRefusedUploadsLeaveNothing(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Refuse")
+	sheet, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	other, err := demo.PassagePlan()
+	if err != nil {
+		t.Fatal(err)
+	}
+	count := func() (n int) {
+		t.Helper()
+		db, err := home.Store.DB()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := db.QueryRow("SELECT (SELECT COUNT(*) FROM blobs) + (SELECT COUNT(*) FROM blob_chunks) + (SELECT COUNT(*) FROM file_pages) + (SELECT COUNT(*) FROM worksheets) + (SELECT COUNT(*) FROM enclosures)").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	before := count()
+	if _, err := home.School.BringIn(ctx, account(t, "refuse.teacher"), school.Upload{Name: "good.pdf", Data: append(sheet, " \n"...)}, school.Upload{Name: "bad.pdf", Data: []byte("%PDF-1.4 no more")}); err == nil {
+		t.Error("a good and a damaged file were taken")
+	}
+	if _, err := home.School.BringElsewhere(ctx, account(t, "refuse.student"), sc.copies[flow.InProgress].ID, school.Upload{Name: "other.pdf", Data: append(other, " \n"...)}); !school.IsProblem(err, "other sheet") {
+		t.Errorf("another sheet: %v", err)
+	}
+	if after := count(); after != before {
+		t.Errorf("%d rows were left behind", after-before)
+	}
+}
+
+// What somebody can add to a copy is bounded, and taking away goes on.
+func TestACopyHoldsOnlySoMuch(t *testing.T) {
+	ctx, s := context.Background(), home.School
+	sc := setSceneNamed(t, "Full")
+	student, id := account(t, "full.student"), sc.copies[flow.InProgress].ID
+	if student.ID == 0 {
+		t.Fatal("nobody")
+	}
+	long := strings.Repeat("a long answer ", 1400)
+	var refused error
+	saved := 0
+	for batch := range 60 {
+		var ops []copy.Op
+		for i := range 10 {
+			m := mark.Mark{ID: fmt.Sprintf("full-mark-%02d-%02d", batch, i), Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: long, Size: 14, Color: "#1e2a44"}}}}}}
+			ops = append(ops, copy.Op{ID: fmt.Sprintf("full-op-%02d-%02d", batch, i), On: m.ID, Mark: &m})
+		}
+		if _, refused = s.Save(ctx, student, id, copy.Work, ops); refused != nil {
+			break
+		}
+		saved += 10
+	}
+	if !school.IsProblem(refused, "full") || saved < 300 {
+		t.Fatalf("after %d long texts: %v", saved, refused)
+	}
+	heads, err := home.Store.Heads(ctx, id, copy.Work)
+	if err != nil || len(heads) != saved+1 {
+		t.Errorf("%d marks are there, want %d (%v)", len(heads), saved+1, err)
+	}
+	if _, err := s.Save(ctx, student, id, copy.Work, []copy.Op{{ID: "full-gone-00", On: "full-mark-00-00", Base: "full-op-00-00"}}); err != nil {
+		t.Errorf("taking one away: %v", err)
+	}
+	// It opens, and is printed in a time that grows with what is on it; who
+	// leaves is not worked for.
+	if _, err := s.Open(ctx, student, id); err != nil {
+		t.Error(err)
+	}
+	gone, cancel := context.WithTimeout(ctx, 150*time.Millisecond)
+	defer cancel()
+	if _, err := s.PrintCopy(gone, student, id, 0, true); !errors.Is(err, context.DeadlineExceeded) {
+		t.Errorf("printed for somebody who left: %v", err)
+	}
+	if _, err := s.PrintCopy(ctx, student, id, 0, true); err != nil {
+		t.Errorf("printing: %v", err)
+	}
+}
+
+// upload posts a file as a form does.
+func (sc *scene) upload(t *testing.T, who, path, name string, file []byte) int {
+	t.Helper()
+	var body bytes.Buffer
+	body.WriteString("--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"" + name + "\"\r\n\r\n")
+	body.Write(file)
+	body.WriteString("\r\n--b--\r\n")
+	req, err := http.NewRequest("POST", home.Base+path, &body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Content-Type", "multipart/form-data; boundary=b")
+	req.Header.Set("Accept", "application/json")
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	res, err := sc.people[who].Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	return res.StatusCode
+}
