@@ -2,7 +2,7 @@
 export CGO_ENABLED = 0
 GO ?= go
 
-.PHONY: help demo demo-fresh test engines bench shots check build styles clean
+.PHONY: help demo demo-fresh test engines bench corpus shots check build styles clean
 
 help:
 	@echo "make demo        serve a school with demo data, keeping what is done"
@@ -10,6 +10,7 @@ help:
 	@echo "make test        run all tests"
 	@echo "make engines     go a shorter round in Firefox and WebKitGTK"
 	@echo "make bench       measure against references in the same run"
+	@echo "make corpus      open the test files of other PDF programs beside poppler"
 	@echo "make shots       take the pictures in docs/screenshots"
 	@echo "make check       vet, staticcheck, govulncheck, formatting"
 
@@ -30,6 +31,10 @@ engines: setup-engines build
 bench: setup-bench build node_modules/pdfjs-dist
 	./bin/readymargin warm -cache var/test
 	$(GO) run ./e2e/bench
+
+corpus: setup-test build
+	@sh scripts/corpus.sh var/corpus
+	$(GO) run ./e2e/corpus -files var/corpus/files
 
 shots: setup-test build
 	$(GO) run ./e2e/shots

@@ -202,7 +202,7 @@ var rights = map[string]any{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
 	"GET /drafts/:thing/:id": holdersOfCopy, "POST /drafts/:thing/:id": holdersOfCopy, // of a copy; of the others in TestDraftsAreTheirOwn
 	"GET /progress/:name": everybody, // tells a number, to whoever made the name up
-	"POST /settings": signed, "GET /practice": signed, "GET /token": everybody, "GET /service-worker.js": everybody,
+	"POST /settings":      signed, "GET /practice": signed, "GET /token": everybody, "GET /service-worker.js": everybody,
 }
 
 func submittedOnly(who string) map[flow.State]string {

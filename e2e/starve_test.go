@@ -126,7 +126,7 @@ func TestHostileFilesStarveNobody(t *testing.T) {
 // A refused upload leaves nothing in the database.
 func TestRefusedUploadsLeaveNothing(t *testing.T) {
 	ctx := context.Background()
-	sc := setSceneNamed(t, "Refuse")
+	sc := setSceneNamed(t, "Refusals")
 	sheet, err := demo.TideHeights()
 	if err != nil {
 		t.Fatal(err)
@@ -147,10 +147,10 @@ func TestRefusedUploadsLeaveNothing(t *testing.T) {
 		return n
 	}
 	before := count()
-	if _, err := home.School.BringIn(ctx, account(t, "refuse.teacher"), school.Upload{Name: "good.pdf", Data: append(sheet, " \n"...)}, school.Upload{Name: "bad.pdf", Data: []byte("%PDF-1.4 no more")}); err == nil {
+	if _, err := home.School.BringIn(ctx, account(t, "refusals.teacher"), school.Upload{Name: "good.pdf", Data: append(sheet, " \n"...)}, school.Upload{Name: "bad.pdf", Data: []byte("%PDF-1.4 no more")}); err == nil {
 		t.Error("a good and a damaged file were taken")
 	}
-	if _, err := home.School.BringElsewhere(ctx, account(t, "refuse.student"), sc.copies[flow.InProgress].ID, school.Upload{Name: "other.pdf", Data: append(other, " \n"...)}); !school.IsProblem(err, "other sheet") {
+	if _, err := home.School.BringElsewhere(ctx, account(t, "refusals.student"), sc.copies[flow.InProgress].ID, school.Upload{Name: "other.pdf", Data: append(other, " \n"...)}); !school.IsProblem(err, "other sheet") {
 		t.Errorf("another sheet: %v", err)
 	}
 	if after := count(); after != before {
@@ -161,11 +161,8 @@ func TestRefusedUploadsLeaveNothing(t *testing.T) {
 // What somebody can add to a copy is bounded, and taking away goes on.
 func TestACopyHoldsOnlySoMuch(t *testing.T) {
 	ctx, s := context.Background(), home.School
-	sc := setSceneNamed(t, "Full")
-	student, id := account(t, "full.student"), sc.copies[flow.InProgress].ID
-	if student.ID == 0 {
-		t.Fatal("nobody")
-	}
+	sc := setSceneNamed(t, "Brimful")
+	student, id := account(t, "brimful.student"), sc.copies[flow.InProgress].ID
 	long := strings.Repeat("a long answer ", 1400)
 	var refused error
 	saved := 0

@@ -161,9 +161,9 @@ type NotePoint struct {
 	Color  mark.Color
 }
 
-// A Leaf is a page of a file, both counted from where their lists begin (files
+// A PageRef is a page of a file, both counted from where their lists begin (files
 // from 0, pages from 1), turned clockwise by Turn degrees.
-type Leaf struct {
+type PageRef struct {
 	File int `json:"file"`
 	Page int `json:"page"`
 	Turn int `json:"turn"`

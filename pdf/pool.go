@@ -149,15 +149,24 @@ func (p *Pool) Differ(ctx context.Context, sheet []byte, number int, file []byte
 	return res.Parts, err
 }
 
-// Bind makes one file of pages of several, in the order of the leaves. What
+// Assemble makes one file of pages of several, in the order of the leaves. What
 // is not on a bound page is in no byte of it.
-func (p *Pool) Bind(ctx context.Context, files [][]byte, leaves []Leaf) ([]byte, error) {
+func (p *Pool) Assemble(ctx context.Context, files [][]byte, leaves []PageRef) ([]byte, error) {
 	sizes := make([]int, len(files))
 	for i, f := range files {
 		sizes[i] = len(f)
 	}
-	_, b, err := p.do(ctx, job{Do: "bind", Sizes: sizes, Leaves: leaves}, bytes.Join(files, nil))
+	_, b, err := p.do(ctx, job{Do: "assemble", Sizes: sizes, Leaves: leaves}, bytes.Join(files, nil))
 	return b, err
+}
+
+// Carries returns what a file carries beside what is seen on its pages.
+func (p *Pool) Carries(ctx context.Context, file []byte) (Carried, error) {
+	res, _, err := p.do(ctx, job{Do: "carries"}, file)
+	if err != nil || res.Carried == nil {
+		return Carried{}, err
+	}
+	return *res.Carried, nil
 }
 
 // SheetOf makes a PDF of one page of a PNG, JPEG or WebP picture.

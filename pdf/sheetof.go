@@ -73,7 +73,7 @@ func sheetOf(file []byte) ([]byte, error) {
 	scale := min((paper.W()-2*around)/w, (paper.H()-2*around)/h)
 	w, h = w*scale, h*scale
 	place := m.Then(page.Matrix{A: w, D: h, E: (paper.W() - w) / 2, F: paper.H() - around - h})
-	b := &binder{}
+	b := &assembly{}
 	catalog, tree, pg := b.reserve(), b.reserve(), b.reserve()
 	space := "DeviceRGB"
 	if gray {

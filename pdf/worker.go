@@ -166,8 +166,11 @@ func (d *desk) work(j job) (res result, body []byte, err error) {
 		res.Ink, err = d.ink(j.Page)
 	case "differ":
 		res.Parts, body, err = d.differ(j.Sizes, j.Page, j.Other)
-	case "bind":
-		body, err = bind(split(d.file, j.Sizes), j.Leaves)
+	case "assemble":
+		body, err = d.assemble(split(d.file, j.Sizes), j.Leaves)
+	case "carries":
+		c := carried(d.file)
+		res.Carried = &c
 	case "sheet":
 		body, err = sheetOf(d.file)
 	case "fonts":
@@ -196,6 +199,50 @@ func wireName(err error) string {
 		}
 	}
 	return err.Error()
+}
+
+// assemble makes one file of pages of others. What cannot be taken apart as it
+// is, PDFium writes anew first: it opens what other readers open.
+func (d *desk) assemble(files [][]byte, leaves []PageRef) ([]byte, error) {
+	out, err := assembled(files, leaves)
+	if err == nil || errors.Is(err, ErrNoPage) {
+		return out, err
+	}
+	for i, f := range files {
+		if len(f) == 0 {
+			continue
+		}
+		if files[i], err = d.rewritten(i, f); err != nil {
+			return nil, err
+		}
+	}
+	return assembled(files, leaves)
+}
+
+// assembled is assemble; a panic of the library is an error of it.
+func assembled(files [][]byte, leaves []PageRef) (out []byte, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("%w: %v", ErrDamaged, r)
+		}
+	}()
+	return assemble(files, leaves)
+}
+
+// rewritten returns the i-th file in hand as PDFium writes it.
+func (d *desk) rewritten(i int, file []byte) ([]byte, error) {
+	doc, err := d.document(i, file)
+	if err != nil {
+		return nil, err
+	}
+	saved, err := d.pdf.FPDF_SaveAsCopy(&requests.FPDF_SaveAsCopy{Document: doc, Flags: requests.SaveFlagRemoveSecurity})
+	if err != nil {
+		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+	}
+	if saved.FileBytes == nil {
+		return nil, ErrDamaged
+	}
+	return *saved.FileBytes, nil
 }
 
 func (d *desk) close() {

@@ -57,7 +57,7 @@ func (s *School) turnedPage(ctx context.Context, file string, l plan.Leaf) (hash
 	if err != nil {
 		return "", err
 	}
-	one, err := s.Press.Bind(ctx, [][]byte{data}, []pdf.Leaf{{Page: l.Page, Turn: l.Turn}})
+	one, err := s.Press.Assemble(ctx, [][]byte{data}, []pdf.PageRef{{Page: l.Page, Turn: l.Turn}})
 	if err != nil {
 		return "", err
 	}

@@ -133,6 +133,10 @@ type Worksheets interface {
 	AddRevision(ctx context.Context, r *Revision) error
 	Revision(ctx context.Context, id uint64) (Revision, error)
 	LatestRevision(ctx context.Context, worksheet uint64) (Revision, error)
+	// WholeRevisions returns those that hand out a file just as it was brought in.
+	WholeRevisions(ctx context.Context) ([]Revision, error)
+	// SetRevisionFile gives a revision another file with the same pages.
+	SetRevisionFile(ctx context.Context, revision uint64, hash string) error
 	// Reissue lets the worksheet's assignments go on with a revision: copies
 	// that are not started move to it, and begun is how many stay.
 	Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error)
@@ -236,7 +240,8 @@ type Press interface {
 	Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error)
 	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
 	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]pdf.Part, error)
-	Bind(ctx context.Context, files [][]byte, leaves []pdf.Leaf) ([]byte, error)
+	Carries(ctx context.Context, file []byte) (pdf.Carried, error)
+	Assemble(ctx context.Context, files [][]byte, leaves []pdf.PageRef) ([]byte, error)
 }
 
 // An Office turns documents of office programs into PDF; office.LibreOffice

@@ -15,6 +15,7 @@ import (
 	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/photo"
+	"readymargin/queue"
 )
 
 // An Upload is a file as it comes from somebody's machine.
@@ -103,8 +104,19 @@ func (s *School) readIn(ctx context.Context, f Upload) (taken, error) {
 		if source.Remark, err = s.replaced(ctx, document); err != nil {
 			return taken{}, err
 		}
+	} else if source.Remark, err = s.carries(ctx, file); err != nil {
+		return taken{}, err
 	}
 	return taken{source, file, pages}, nil
+}
+
+// carries says what of a file students do not get.
+func (s *School) carries(ctx context.Context, file []byte) (string, error) {
+	c, err := s.Press.Carries(ctx, file)
+	if errors.Is(err, pdf.ErrDamaged) || errors.Is(err, pdf.ErrTime) || errors.Is(err, pdf.ErrMemory) {
+		return "", nil // it cannot be told
+	}
+	return c.String(), err
 }
 
 // keepSource keeps a file that was read, with its pages.
@@ -409,33 +421,30 @@ func (s *School) revise(ctx context.Context, w Worksheet, anyway bool) (Revision
 			return r, s.Store.AddRevision(ctx, &r)
 		}
 	}
-	if r.FileHash, r.PageCount, err = s.bind(ctx, w.ID, p); err != nil {
+	if r.FileHash, r.PageCount, err = s.assemble(ctx, w.ID, p); err != nil {
 		return r, err
 	}
 	return r, s.Store.AddRevision(ctx, &r)
 }
 
-// bind makes the PDF that students get. A file that is handed out as it was
-// brought in stays as it is.
-func (s *School) bind(ctx context.Context, worksheet uint64, p plan.Plan) (hash string, pages int, err error) {
+// assemble makes the PDF that students get: always a new one, so that nothing
+// of the teacher's file goes along that is not on its pages.
+func (s *School) assemble(ctx context.Context, worksheet uint64, p plan.Plan) (hash string, pages int, err error) {
 	sources, err := s.Store.Sources(ctx, worksheet)
 	if err != nil {
 		return "", 0, err
 	}
-	if p.Whole() {
-		return sources[0].FileHash, sources[0].PageCount, nil
-	}
 	files := make([][]byte, len(sources)) // those that have a page on the sheet
-	var leaves []pdf.Leaf
+	var leaves []pdf.PageRef
 	for _, l := range p.Of(plan.Sheet) {
 		if files[l.Source] == nil {
 			if files[l.Source], err = s.Store.Blob(ctx, sources[l.Source].FileHash); err != nil {
 				return "", 0, err
 			}
 		}
-		leaves = append(leaves, pdf.Leaf{File: l.Source, Page: l.Page, Turn: l.Turn})
+		leaves = append(leaves, pdf.PageRef{File: l.Source, Page: l.Page, Turn: l.Turn})
 	}
-	bound, err := s.Press.Bind(ctx, files, leaves)
+	bound, err := s.Press.Assemble(ctx, files, leaves)
 	if err != nil {
 		return "", 0, err
 	}
@@ -445,6 +454,37 @@ func (s *School) bind(ctx context.Context, worksheet uint64, p plan.Plan) (hash 
 	}
 	hash, err = s.keep(ctx, bound, inspected)
 	return hash, len(inspected), err
+}
+
+// AssembleAnew gives revisions that hand out a teacher's file as it was brought
+// in, as earlier versions did, one that was made of its pages. It may be begun
+// any number of times. A file that cannot be taken apart stays as it is, and is
+// counted.
+func (s *School) AssembleAnew(ctx context.Context) (done, left int, err error) {
+	ctx = queue.In(queue.For(ctx, "assembling"), queue.Behind)
+	whole, err := s.Store.WholeRevisions(ctx)
+	if err != nil {
+		return 0, 0, err
+	}
+	for _, r := range whole {
+		p, err := plan.Parse(r.Plan)
+		if err != nil {
+			return done, left, err
+		}
+		hash, pages, err := s.assemble(ctx, r.WorksheetID, p)
+		if ctx.Err() != nil {
+			return done, left, ctx.Err()
+		}
+		if err != nil || pages != r.PageCount {
+			left++
+			continue
+		}
+		if err := s.Store.SetRevisionFile(ctx, r.ID, hash); err != nil {
+			return done, left, err
+		}
+		done++
+	}
+	return done, left, nil
 }
 
 // Reissue lets the worksheet's assignments go on with what the plan says now.

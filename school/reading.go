@@ -42,7 +42,8 @@ func (s *School) readSoonest(ctx context.Context, f Upload) (t taken, later bool
 		}
 	}
 	t.source.PageCount = len(t.pages)
-	return t, true, nil
+	t.source.Remark, err = s.carries(ctx, f.Data)
+	return t, true, err
 }
 
 // readOut waits until all pages of a worksheet of the person's own are read.

@@ -91,6 +91,14 @@ func (s *Store) LatestRevision(ctx context.Context, worksheet uint64) (school.Re
 	return first[school.Revision](s.db.WithContext(ctx).Order("number DESC"), "worksheet_id = ?", worksheet)
 }
 
+func (s *Store) WholeRevisions(ctx context.Context) ([]school.Revision, error) {
+	return all[school.Revision](s.db.WithContext(ctx).Where("EXISTS (SELECT 1 FROM sources WHERE sources.worksheet_id = revisions.worksheet_id AND sources.file_hash = revisions.file_hash)").Order("id"))
+}
+
+func (s *Store) SetRevisionFile(ctx context.Context, revision uint64, hash string) error {
+	return s.db.WithContext(ctx).Exec("UPDATE revisions SET file_hash = ? WHERE id = ?", hash, revision).Error
+}
+
 func (s *Store) Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error) {
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("UPDATE handouts SET revision_id = ? WHERE worksheet_id = ?", revision, worksheet).Error; err != nil {

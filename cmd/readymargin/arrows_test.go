@@ -31,6 +31,7 @@ var arrows = map[string][]string{
 	"e2e":             {"core", "school", "demo", "web", "e2e/browser", "e2e/house"},
 	"e2e/browser":     {},
 	"e2e/house":       {"core", "school", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo"},
+	"e2e/corpus":      {"pdf", "e2e/house"},
 	"e2e/shots":       {"demo", "e2e/browser", "e2e/house"},
 	"e2e/engines":     {"core", "demo", "store/mariadb", "e2e/house"},
 	"e2e/bench":       {"core", "school", "web", "demo", "pdf", "e2e/browser", "e2e/house"},

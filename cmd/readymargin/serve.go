@@ -6,6 +6,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"log/slog"
 	"maps"
 	"net"
 	"net/http"
@@ -62,6 +63,14 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *school.School,
 		BaseContext: func(net.Listener) context.Context { return base },
 		TLSConfig:   &tls.Config{MinVersion: tls.VersionTLS12},
 	}
+	go func() {
+		switch done, left, err := s.AssembleAnew(base); {
+		case err != nil && base.Err() == nil:
+			slog.Error("assembling anew what was handed out whole", "error", err)
+		case done+left > 0:
+			slog.Info("assembled anew what was handed out whole", "worksheets", done, "left", left)
+		}
+	}()
 	done := make(chan error, 1)
 	go func() {
 		if o.cert != "" {

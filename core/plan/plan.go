@@ -140,16 +140,6 @@ func (p Plan) SameSheet(q Plan) bool {
 	return true
 }
 
-// Whole reports whether the plan is one file as it was brought in.
-func (p Plan) Whole() bool {
-	for i, l := range p {
-		if l.Source != 0 || l.Page != i+1 || l.Turn != 0 || l.Use != Sheet {
-			return false
-		}
-	}
-	return true
-}
-
 // Parse reads a plan as String wrote it.
 func Parse(s string) (p Plan, err error) {
 	err = json.Unmarshal([]byte(s), &p)

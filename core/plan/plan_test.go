@@ -40,11 +40,11 @@ func TestPlans(t *testing.T) {
 			t.Errorf("%s: what was proposed is lost", name)
 		}
 	}
-	if len(brought.Undecided()) != 1 || !brought.Whole() || !brought.SameSheet(brought) {
+	if len(brought.Undecided()) != 1 || !brought.SameSheet(brought) {
 		t.Error("a file as it was brought in")
 	}
 	held, err := brought.Changed(Plan{{Page: 1, Use: Sheet}, {Page: 2, Use: Sheet}, {Page: 3, Use: Held, Decided: true}})
-	if err != nil || held.Whole() || held.SameSheet(brought) || len(held.Undecided()) != 0 || len(held.Of(Held)) != 1 {
+	if err != nil || held.SameSheet(brought) || len(held.Undecided()) != 0 || len(held.Of(Held)) != 1 {
 		t.Errorf("held: %v %v", held, err)
 	}
 	again, err := Parse(held.String())

@@ -69,9 +69,9 @@ var answersInside = raw("/Info<</Title(planted info)>>",
 	/* 28 */ "<</Type/Annot/Subtype/Text/Rect[10 300 30 320]/Contents(planted remark)>>",
 )
 
-func bound(t *testing.T, files [][]byte, leaves ...Leaf) []byte {
+func bound(t *testing.T, files [][]byte, leaves ...PageRef) []byte {
 	t.Helper()
-	b, err := pool.Bind(context.Background(), files, leaves)
+	b, err := pool.Assemble(context.Background(), files, leaves)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -81,7 +81,7 @@ func bound(t *testing.T, files [][]byte, leaves ...Leaf) []byte {
 // No trace of a page that was left out is in any byte, once every stream is
 // unpacked by qpdf; what belongs to the kept page is all there.
 func TestHeldBackMeansAbsent(t *testing.T) {
-	file := written(t, bound(t, [][]byte{answersInside}, Leaf{Page: 1}))
+	file := written(t, bound(t, [][]byte{answersInside}, PageRef{Page: 1}))
 	open := file + ".open"
 	tool(t, "qpdf", "--qdf", "--object-streams=disable", "--decode-level=all", file, open)
 	for _, name := range []string{file, open} {
@@ -120,7 +120,7 @@ func must[T any](v T, err error) T {
 // nothing wrong with the file.
 func TestBoundPagesLookAsTheyDid(t *testing.T) {
 	files := [][]byte{turned, answersInside}
-	leaves := []Leaf{{1, 2, 0}, {0, 8, 0}, {0, 5, 90}, {0, 2, 270}, {0, 7, 0}, {1, 1, 180}, {0, 1, 0}, {1, 1, 0}}
+	leaves := []PageRef{{1, 2, 0}, {0, 8, 0}, {0, 5, 90}, {0, 2, 270}, {0, 7, 0}, {1, 1, 180}, {0, 1, 0}, {1, 1, 0}}
 	out := bound(t, files, leaves...)
 	name := written(t, out)
 	tool(t, "qpdf", "--check", name)
@@ -137,14 +137,14 @@ func TestBoundPagesLookAsTheyDid(t *testing.T) {
 			t.Errorf("leaf %d: %v, was %v, turned by %d", i, is.Bounds(), was.Bounds(), l.Turn)
 			continue
 		}
-		if l.Turn == 0 && !same(was, is) {
+		if commented := l.File == 1 && l.Page == 2; l.Turn == 0 && same(was, is) == commented { // a comment stays behind
 			t.Errorf("leaf %d looks otherwise", i)
 		}
 	}
 	if fields := tool(t, "qpdf", "--json=2", "--json-key=acroform", name); strings.Count(fields, `"fullname"`) != 3 {
 		t.Errorf("a field of two widgets, one of them bound twice: %s", fields)
 	}
-	if _, err := pool.Bind(ctx, files, []Leaf{{1, 3, 0}}); err != ErrNoPage {
+	if _, err := pool.Assemble(ctx, files, []PageRef{{1, 3, 0}}); err != ErrNoPage {
 		t.Errorf("a page that is not there: %v", err)
 	}
 }
@@ -167,4 +167,104 @@ func same(a, b image.Image) bool {
 		}
 	}
 	return true
+}
+
+// tagged has two pages with a structure, a table of what stands where, and
+// links by name from the first to the second and back.
+var tagged = raw("",
+	/* 1 */ "<</Type/Catalog/Pages 2 0 R/Lang(en-GB)/MarkInfo<</Marked true>>/StructTreeRoot 9 0 R/Names<</Dests<</Kids[<</Names[(ahead)[4 0 R/XYZ 0 400 0](back)<</D[3 0 R/Fit]>>]>>]>>>>>>",
+	/* 2 */ "<</Type/Pages/Count 2/Kids[3 0 R 4 0 R]/MediaBox[0 0 400 400]/Resources<</Font<</F1 5 0 R>>>>>>",
+	/* 3 */ "<</Type/Page/Parent 2 0 R/Contents 6 0 R/StructParents 0/Annots[8 0 R]>>",
+	/* 4 */ "<</Type/Page/Parent 2 0 R/Contents 7 0 R/StructParents 1/Annots[16 0 R]>>",
+	/* 5 */ "<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>",
+	/* 6 */ stream("", "/H1 <</MCID 0>> BDC BT /F1 14 Tf 50 300 Td (Tides) Tj ET EMC /P <</MCID 1>> BDC BT /F1 14 Tf 50 250 Td (The sea rises) Tj ET EMC"),
+	/* 7 */ stream("", "/P <</MCID 0>> BDC BT /F1 14 Tf 50 300 Td (and falls) Tj ET EMC /Figure <</MCID 1>> BDC 10 10 50 50 re f EMC"),
+	/* 8 */ "<</Type/Annot/Subtype/Link/Rect[10 10 50 20]/Dest(ahead)/StructParent 2>>",
+	/* 9 */ "<</Type/StructTreeRoot/K 10 0 R/RoleMap<</Heading/H1>>/ParentTree<</Nums[0[11 0 R 12 0 R]1[12 0 R 13 0 R]2 14 0 R]>>>>",
+	/* 10 */ "<</S/Document/P 9 0 R/K[11 0 R 12 0 R 13 0 R 14 0 R]>>",
+	/* 11 */ "<</S/Heading/P 10 0 R/Pg 3 0 R/K 0/Alt(A heading)>>",
+	/* 12: runs over both pages */ "<</S/P/P 10 0 R/K[<</Type/MCR/Pg 3 0 R/MCID 1>><</Type/MCR/Pg 4 0 R/MCID 0>>]/ActualText(The sea rises, planted answer)>>",
+	/* 13 */ "<</S/Figure/P 10 0 R/Pg 4 0 R/K 1/Alt(A planted figure)>>",
+	/* 14 */ "<</S/Link/P 10 0 R/Pg 3 0 R/K<</Type/OBJR/Obj 8 0 R>>>>",
+	/* 15 */ "<</Type/Annot>>",
+	/* 16 */ "<</Type/Annot/Subtype/Link/Rect[10 10 50 20]/A<</S/GoTo/D(back)>>>>",
+)
+
+// What readers aloud and links go by comes along with the pages, as poppler
+// reads it, and nothing of it that speaks of a page that stays behind.
+func TestStructureAndLinksComeAlong(t *testing.T) {
+	for name, c := range map[string]struct {
+		pages  []PageRef
+		struc  []string // lines of pdfinfo -struct-text, in order
+		links  int
+		absent bool // what was planted
+	}{
+		"both":       {[]PageRef{{Page: 1}, {Page: 2}}, []string{"Document", "H1", `"Tides"`, "P (block)", `"The sea rises"`, `"and falls"`, "Figure", "Link"}, 2, false},
+		"the first":  {[]PageRef{{Page: 1}}, []string{"Document", "H1", `"Tides"`, "P (block)", `"The sea rises"`}, 0, true},
+		"the second": {[]PageRef{{Page: 2}}, []string{"Document", "P (block)", `"and falls"`, "Figure"}, 0, false},
+	} {
+		file := written(t, bound(t, [][]byte{tagged}, c.pages...))
+		tool(t, "qpdf", "--check", file)
+		if info := tool(t, "pdfinfo", file); !strings.Contains(info, "Tagged:          yes") {
+			t.Errorf("%s: %s", name, info)
+		}
+		got := tool(t, "pdfinfo", "-struct-text", file)
+		rest := got
+		for _, want := range c.struc {
+			i := strings.Index(rest, want)
+			if i < 0 {
+				t.Errorf("%s: %q is missing, or not in its place: %s", name, want, got)
+				break
+			}
+			rest = rest[i+len(want):]
+		}
+		open := file + ".open"
+		tool(t, "qpdf", "--qdf", "--object-streams=disable", file, open)
+		b := must(os.ReadFile(open))
+		if n := bytes.Count(b, []byte("/Dest [")); n != c.links {
+			t.Errorf("%s: %d links lead to a page, want %d", name, n, c.links)
+		}
+		if bytes.Contains(b, []byte("planted")) == c.absent {
+			t.Errorf("%s: what was planted is there: %v", name, c.absent)
+		}
+		if !bytes.Contains(b, []byte("/Lang ")) {
+			t.Errorf("%s: its language is lost", name)
+		}
+	}
+}
+
+// What a file carries is named, and is in no byte of what is handed out, also
+// where all of its pages are.
+func TestWhatAFileCarriesIsNamedAndStays(t *testing.T) {
+	file := bound(t, [][]byte{answersInside}, PageRef{Page: 1}, PageRef{Page: 2})
+	open := written(t, file) + ".open"
+	tool(t, "qpdf", "--qdf", "--object-streams=disable", written(t, file), open)
+	b := must(os.ReadFile(open))
+	for _, gone := range []string{"planted script", "planted attachment", "planted metadata", "planted remark", "planted bookmark", "planted private", "planted thread", "planted label"} {
+		if bytes.Contains(b, []byte(gone)) {
+			t.Errorf("%s is handed out", gone)
+		}
+	}
+	// An earlier revision, as an editor leaves it (ISO 32000-2, 7.5.6).
+	more := append(append([]byte{}, answersInside...), "\n5 0 obj\n<</Type/Font/Subtype/Type1/BaseFont/Courier>>\nendobj\nxref\n5 1\n"+fmt.Sprintf("%010d", len(answersInside)+1)+" 00000 n \ntrailer\n<</Size 29/Root 1 0 R/Prev "+startOf(t, answersInside)+">>\nstartxref\n"+fmt.Sprint(len(answersInside)+1+len("5 0 obj\n<</Type/Font/Subtype/Type1/BaseFont/Courier>>\nendobj\n"))+"\n%%EOF\n"...)
+	c, err := pool.Carries(context.Background(), more)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if want := "Students do not get what this file carries beside its pages: 2 attachments, a script, a comment, an earlier version of it and who made it."; c.String() != want {
+		t.Errorf("%q, want %q", c, want)
+	}
+	if c, err := pool.Carries(context.Background(), file); err != nil || c.String() != "" {
+		t.Errorf("of what is handed out: %q (%v)", c, err)
+	}
+}
+
+// startOf returns where a file's cross-reference table begins.
+func startOf(t *testing.T, file []byte) string {
+	t.Helper()
+	_, rest, ok := strings.Cut(string(file), "startxref\n")
+	if !ok {
+		t.Fatal("no startxref")
+	}
+	return strings.Fields(rest)[0]
 }

@@ -13,27 +13,28 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
 
-// bind makes one file of leaves. The file is written anew and takes from the
-// old ones only what a page needs to be shown and filled in: its content, of
-// its resources those that the content names, its own fields and remarks, and
-// links to the outside or to other bound pages. Whatever hangs on a page that
-// is not bound, or on a file as a whole (outline, attachments, metadata,
-// scripts, structure, names, thumbnails), is not reached from there and so is
-// in no byte of the new file.
-func bind(files [][]byte, leaves []Leaf) ([]byte, error) {
-	b := &binder{names: map[string]bool{}}
+// assemble makes one file of pages of others. The file is written anew and
+// takes from the old ones only what a page needs to be shown, read aloud and
+// filled in: its content, of its resources those that the content names, its
+// own fields, its place in the structure, and links to the outside or to other
+// pages that are in it. Whatever hangs on a page that is not, or on a file as a
+// whole (outline, attachments, metadata, scripts, names, thumbnails, comments,
+// earlier revisions), is not reached from there and so is in no byte of the
+// new file.
+func assemble(files [][]byte, leaves []PageRef) ([]byte, error) {
+	b := &assembly{names: map[string]bool{}, pageDicts: map[types.IndirectRef]types.Dict{}}
 	catalog, tree := b.reserve(), b.reserve()
-	volumes := make([]*volume, len(files))
+	sources := make([]*sourceFile, len(files))
 	kids := types.Array{}
 	pages := make([]types.IndirectRef, len(leaves))
 	for i, l := range leaves {
-		v := volumes[l.File]
+		v := sources[l.File]
 		if v == nil {
 			var err error
 			if v, err = b.open(files[l.File]); err != nil {
 				return nil, err
 			}
-			volumes[l.File] = v
+			sources[l.File] = v
 		}
 		if l.Page < 1 || l.Page > v.ctx.PageCount {
 			return nil, ErrNoPage
@@ -46,34 +47,39 @@ func bind(files [][]byte, leaves []Leaf) ([]byte, error) {
 		}
 	}
 	for i, l := range leaves {
-		p, err := volumes[l.File].page(l, pages[i], tree)
+		p, err := sources[l.File].page(l, pages[i], tree)
 		if err != nil {
 			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, l.Page, err)
 		}
-		b.put(pages[i], p)
+		b.pageDicts[pages[i]] = p
 	}
 	b.put(tree, types.Dict{"Type": types.Name("Pages"), "Kids": kids, "Count": types.Integer(len(kids))})
 	root := types.Dict{"Type": types.Name("Catalog"), "Pages": tree}
-	if err := b.finish(root, volumes); err != nil {
+	if err := b.finish(root, sources); err != nil {
 		return nil, err
+	}
+	b.structure(root, sources)
+	for ref, p := range b.pageDicts {
+		b.put(ref, p)
 	}
 	b.put(catalog, root)
 	return b.file(catalog), nil
 }
 
-// A binder collects the objects of the new file.
-type binder struct {
-	objects []string
-	fields  types.Array
-	names   map[string]bool // of fields, which are the whole file's
+// An assembly collects the objects of the new file.
+type assembly struct {
+	objects   []string
+	fields    types.Array
+	names     map[string]bool                  // of fields, which are the whole file's
+	pageDicts map[types.IndirectRef]types.Dict // written last
 }
 
-func (b *binder) reserve() types.IndirectRef {
+func (b *assembly) reserve() types.IndirectRef {
 	b.objects = append(b.objects, "null")
 	return *types.NewIndirectRef(len(b.objects), 0)
 }
 
-func (b *binder) put(at types.IndirectRef, o types.Object) {
+func (b *assembly) put(at types.IndirectRef, o types.Object) {
 	body := "null"
 	switch o := o.(type) {
 	case nil:
@@ -85,14 +91,14 @@ func (b *binder) put(at types.IndirectRef, o types.Object) {
 	b.objects[at.ObjectNumber-1] = body
 }
 
-func (b *binder) add(o types.Object) types.IndirectRef {
+func (b *assembly) add(o types.Object) types.IndirectRef {
 	r := b.reserve()
 	b.put(r, o)
 	return r
 }
 
 // file writes the objects with a cross-reference table (ISO 32000-2, 7.5).
-func (b *binder) file(catalog types.IndirectRef) []byte {
+func (b *assembly) file(catalog types.IndirectRef) []byte {
 	var out bytes.Buffer
 	out.WriteString("%PDF-1.7\n%\xe2\xe3\xcf\xd3\n")
 	at := make([]int, len(b.objects))
@@ -111,10 +117,10 @@ func (b *binder) file(catalog types.IndirectRef) []byte {
 
 // finish puts what belongs to the file as a whole into its root: the form
 // with the fields that were bound, and the layers that pages show.
-func (b *binder) finish(root types.Dict, volumes []*volume) error {
+func (b *assembly) finish(root types.Dict, sources []*sourceFile) error {
 	form := types.Dict{"Fields": b.fields}
 	groups, on, off := types.Array{}, types.Array{}, types.Array{}
-	for _, v := range volumes {
+	for _, v := range sources {
 		if v == nil {
 			continue
 		}
@@ -134,17 +140,25 @@ func (b *binder) finish(root types.Dict, volumes []*volume) error {
 	return nil
 }
 
-// A volume is one of the old files.
-type volume struct {
-	*binder
+// A sourceFile is one of the old files.
+type sourceFile struct {
+	*assembly
 	ctx     *model.Context
 	numbers []int                     // object numbers of every page, bound or not
 	moved   map[int]types.IndirectRef // old object numbers to new references
 	pages   map[int]types.IndirectRef // object numbers of the bound pages to new references
 	forms   map[int]*group            // fields of several widgets, by old object number
+	dests   map[string]types.Object   // named places, once they are asked for
+	annots  map[int]placed            // annotations that came along, by old object number
 }
 
-func (b *binder) open(file []byte) (*volume, error) {
+// A placed object is one that was written and may be added to.
+type placed struct {
+	ref  types.IndirectRef
+	dict types.Dict
+}
+
+func (b *assembly) open(file []byte) (*sourceFile, error) {
 	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
 	if err == nil {
 		err = ctx.EnsurePageCount()
@@ -152,7 +166,7 @@ func (b *binder) open(file []byte) (*volume, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
 	}
-	v := &volume{binder: b, ctx: ctx, moved: map[int]types.IndirectRef{}, pages: map[int]types.IndirectRef{}, forms: map[int]*group{}}
+	v := &sourceFile{assembly: b, ctx: ctx, moved: map[int]types.IndirectRef{}, pages: map[int]types.IndirectRef{}, forms: map[int]*group{}, annots: map[int]placed{}}
 	for n := range ctx.PageCount {
 		_, ref, _, err := ctx.PageDict(n+1, false)
 		if err != nil || ref == nil {
@@ -163,7 +177,7 @@ func (b *binder) open(file []byte) (*volume, error) {
 	return v, nil
 }
 
-func (v *volume) page(l Leaf, self, tree types.IndirectRef) (types.Dict, error) {
+func (v *sourceFile) page(l PageRef, self, tree types.IndirectRef) (types.Dict, error) {
 	old, _, inherited, err := v.ctx.PageDict(l.Page, false)
 	if err != nil {
 		return nil, err
@@ -232,7 +246,7 @@ func namesIn(content []byte) map[string]bool {
 
 // resources copies of old what content names. Many programs give all pages
 // one dictionary: taken whole, it would carry along the other pages' pictures.
-func (v *volume) resources(old types.Dict, content []byte) (types.Dict, error) {
+func (v *sourceFile) resources(old types.Dict, content []byte) (types.Dict, error) {
 	names, out := namesIn(content), types.Dict{}
 	// A form without resources of its own uses the page's (ISO 32000-1, table 95).
 	objects, err := v.ctx.DereferenceDict(old["XObject"])
@@ -299,7 +313,7 @@ var left = []string{"Metadata", "PieceInfo", "LastModified", "StructParent", "St
 
 // copy returns an object with its references renumbered, and brings along
 // what they lead to. A reference to a page that is not bound becomes null.
-func (v *volume) copy(o types.Object) (types.Object, error) {
+func (v *sourceFile) copy(o types.Object) (types.Object, error) {
 	switch o := o.(type) {
 	case types.IndirectRef:
 		return v.follow(o)
@@ -318,7 +332,7 @@ func (v *volume) copy(o types.Object) (types.Object, error) {
 	return o, nil
 }
 
-func (v *volume) dict(d types.Dict) (types.Dict, error) {
+func (v *sourceFile) dict(d types.Dict) (types.Dict, error) {
 	out := types.Dict{}
 	for k, e := range d {
 		if slices.Contains(left, k) {
@@ -335,7 +349,7 @@ func (v *volume) dict(d types.Dict) (types.Dict, error) {
 	return out, nil
 }
 
-func (v *volume) follow(ref types.IndirectRef) (types.Object, error) {
+func (v *sourceFile) follow(ref types.IndirectRef) (types.Object, error) {
 	number := ref.ObjectNumber.Value()
 	if slices.Contains(v.numbers, number) {
 		if bound, ok := v.pages[number]; ok {
@@ -369,7 +383,7 @@ func (v *volume) follow(ref types.IndirectRef) (types.Object, error) {
 }
 
 // stream copies a stream; one that paints with resources gets those it names.
-func (v *volume) stream(sd types.StreamDict) (types.Object, error) {
+func (v *sourceFile) stream(sd types.StreamDict) (types.Object, error) {
 	entries := sd.Dict.Clone().(types.Dict)
 	delete(entries, "Resources")
 	d, err := v.dict(entries)
@@ -396,15 +410,22 @@ func (v *volume) stream(sd types.StreamDict) (types.Object, error) {
 // carriers are annotations that carry a file, run something, or only serve another.
 var carriers = []string{"FileAttachment", "Sound", "Movie", "Screen", "RichMedia", "3D", "Popup", "PrinterMark", "TrapNet"}
 
+// comments are annotations that somebody says something with.
+var comments = []string{"Text", "Caret"}
+
+// aside are what annotations that are seen say beside it: who made them, when,
+// and a remark. What stands in free text is its look.
+var aside = []string{"T", "Contents", "RC", "Subj", "CreationDate", "M", "NM", "RT", "State", "StateModel"}
+
 // annotation copies one annotation of a bound page, or returns nil for one
 // that is left behind.
-func (v *volume) annotation(o types.Object, self types.IndirectRef) (*types.IndirectRef, error) {
+func (v *sourceFile) annotation(o types.Object, self types.IndirectRef) (*types.IndirectRef, error) {
 	d, err := v.ctx.DereferenceDict(o)
 	if err != nil || d == nil || d.Subtype() == nil {
 		return nil, err
 	}
 	kind := *d.Subtype()
-	if slices.Contains(carriers, kind) {
+	if slices.Contains(carriers, kind) || slices.Contains(comments, kind) {
 		return nil, nil
 	}
 	own := d.Clone().(types.Dict)
@@ -417,7 +438,14 @@ func (v *volume) annotation(o types.Object, self types.IndirectRef) (*types.Indi
 			return nil, nil
 		}
 	case "Widget":
-		return v.widget(o, d, own, self)
+		ref, err := v.widget(o, d, own, self)
+		return ref, err
+	default:
+		for _, k := range aside {
+			if kind != "FreeText" || k != "Contents" && k != "RC" {
+				delete(own, k)
+			}
+		}
 	}
 	c, err := v.dict(own)
 	if err != nil {
@@ -425,12 +453,20 @@ func (v *volume) annotation(o types.Object, self types.IndirectRef) (*types.Indi
 	}
 	c["P"] = self
 	ref := v.add(c)
+	v.came(o, ref, c)
 	return &ref, nil
+}
+
+// came notes an annotation that came along, so that the structure finds it.
+func (v *sourceFile) came(old types.Object, ref types.IndirectRef, d types.Dict) {
+	if r, ok := old.(types.IndirectRef); ok {
+		v.annots[r.ObjectNumber.Value()] = placed{ref, d}
+	}
 }
 
 // target puts where a link leads into own: to an address outside or to a
 // bound page. It reports whether there is such a place.
-func (v *volume) target(link, own types.Dict) bool {
+func (v *sourceFile) target(link, own types.Dict) bool {
 	action, _ := v.ctx.DereferenceDict(link["A"])
 	dest := link["Dest"]
 	if action != nil && action.NameEntry("S") != nil {
@@ -447,8 +483,11 @@ func (v *volume) target(link, own types.Dict) bool {
 		return false
 	}
 	to, ok := place.(types.Array)
-	if !ok || len(to) == 0 {
-		return false // a name: the names of a file are not taken along
+	if !ok {
+		to = v.destination(place)
+	}
+	if len(to) == 0 {
+		return false
 	}
 	page, ok := to[0].(types.IndirectRef)
 	if _, bound := v.pages[page.ObjectNumber.Value()]; !ok || !bound {
@@ -456,6 +495,65 @@ func (v *volume) target(link, own types.Dict) bool {
 	}
 	own["Dest"] = to
 	return true
+}
+
+// destination returns what a name stands for (ISO 32000-2, 12.3.2.4). The
+// names of a file are not taken along, only the places.
+func (v *sourceFile) destination(name types.Object) types.Array {
+	var key string
+	switch n := name.(type) {
+	case types.Name:
+		key = string(n)
+	case types.StringLiteral, types.HexLiteral:
+		text, err := v.ctx.DereferenceStringOrHexLiteral(name, model.V10, nil)
+		if err != nil {
+			return nil
+		}
+		key = text
+	default:
+		return nil
+	}
+	if v.dests == nil {
+		v.dests = map[string]types.Object{}
+		if old, err := v.ctx.DereferenceDict(v.ctx.RootDict["Dests"]); err == nil {
+			for k, o := range old {
+				v.dests[k] = o
+			}
+		}
+		if names, err := v.ctx.DereferenceDict(v.ctx.RootDict["Names"]); err == nil && names != nil {
+			v.nameTree(names["Dests"], 0)
+		}
+	}
+	o, err := v.ctx.Dereference(v.dests[key])
+	if err != nil {
+		return nil
+	}
+	if d, ok := o.(types.Dict); ok {
+		o, _ = v.ctx.Dereference(d["D"])
+	}
+	to, _ := o.(types.Array)
+	return to
+}
+
+// maxNames bounds the names of a file.
+const maxNames = 100_000
+
+// nameTree reads the named places of a file (ISO 32000-2, 7.9.6).
+func (v *sourceFile) nameTree(o types.Object, depth int) {
+	d, err := v.ctx.DereferenceDict(o)
+	if err != nil || d == nil || depth > 20 {
+		return
+	}
+	names, _ := v.ctx.DereferenceArray(d["Names"])
+	for i := 0; i+1 < len(names) && len(v.dests) < maxNames; i += 2 {
+		if key, err := v.ctx.DereferenceStringOrHexLiteral(names[i], model.V10, nil); err == nil {
+			v.dests[key] = names[i+1]
+		}
+	}
+	kids, _ := v.ctx.DereferenceArray(d["Kids"])
+	for _, k := range kids {
+		v.nameTree(k, depth+1)
+	}
 }
 
 // A group is a field with several widgets.
@@ -467,7 +565,7 @@ type group struct {
 
 // widget copies a widget with what it inherits from its fields (ISO 32000-2,
 // 12.7.4), so that it stands without those that are left behind.
-func (v *volume) widget(o types.Object, d, own types.Dict, self types.IndirectRef) (*types.IndirectRef, error) {
+func (v *sourceFile) widget(o types.Object, d, own types.Dict, self types.IndirectRef) (*types.IndirectRef, error) {
 	field, name, number, err := fieldOf(v.ctx, o, d)
 	if err != nil {
 		return nil, err
@@ -488,6 +586,7 @@ func (v *volume) widget(o types.Object, d, own types.Dict, self types.IndirectRe
 	if g := v.forms[number]; shared && g != nil {
 		looks["Parent"] = g.ref
 		w := v.add(looks)
+		v.came(o, w, looks)
 		g.kids = append(g.kids, w)
 		g.field["Kids"] = g.kids
 		v.put(g.ref, g.field)
@@ -503,6 +602,7 @@ func (v *volume) widget(o types.Object, d, own types.Dict, self types.IndirectRe
 			looks[k] = e
 		}
 		w := v.add(looks)
+		v.came(o, w, looks)
 		v.fields = append(v.fields, w)
 		return &w, nil
 	}
@@ -510,6 +610,7 @@ func (v *volume) widget(o types.Object, d, own types.Dict, self types.IndirectRe
 	v.forms[number] = g
 	looks["Parent"] = g.ref
 	w := v.add(looks)
+	v.came(o, w, looks)
 	g.kids = types.Array{w}
 	g.field["Kids"] = g.kids
 	v.put(g.ref, g.field)
@@ -546,7 +647,7 @@ func fieldOf(ctx *model.Context, annot types.Object, widget types.Dict) (field t
 }
 
 // unique gives fields of different files different names.
-func (b *binder) unique(name string) string {
+func (b *assembly) unique(name string) string {
 	if name == "" {
 		name = "field"
 	}
@@ -570,7 +671,7 @@ func utf16Text(s string) []byte {
 
 // form adds what the old form's fields need to be shown: its fonts and how
 // letters are set where a field does not say.
-func (v *volume) form(form types.Dict) error {
+func (v *sourceFile) form(form types.Dict) error {
 	old, err := v.ctx.DereferenceDict(v.ctx.RootDict["AcroForm"])
 	if err != nil || old == nil {
 		return nil // a form that cannot be read has no fields either
@@ -606,7 +707,7 @@ func (v *volume) form(form types.Dict) error {
 
 // layers adds the optional content groups that came along, shown or hidden as
 // they were (ISO 32000-2, 8.11.4.3): without them hidden content would show.
-func (v *volume) layers(groups, on, off *types.Array) error {
+func (v *sourceFile) layers(groups, on, off *types.Array) error {
 	old, err := v.ctx.DereferenceDict(v.ctx.RootDict["OCProperties"])
 	if err != nil || old == nil {
 		return nil
