@@ -8,9 +8,10 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
+
+	"readymargin/core/page"
 )
 
 // assemble makes one file of pages of others. The file is written anew and
@@ -21,35 +22,34 @@ import (
 // whole (outline, attachments, metadata, scripts, names, thumbnails, comments,
 // earlier revisions), is not reached from there and so is in no byte of the
 // new file.
-func assemble(files [][]byte, leaves []PageRef) ([]byte, error) {
+//
+// A file that cannot be taken apart is asked for anew, as rewritten makes it; a
+// page of which that is not possible either comes as a picture of itself.
+func assemble(files [][]byte, leaves []PageRef, r rescue) ([]byte, error) {
 	b := &assembly{names: map[string]bool{}, pageDicts: map[types.IndirectRef]types.Dict{}}
 	catalog, tree := b.reserve(), b.reserve()
 	sources := make([]*sourceFile, len(files))
 	kids := types.Array{}
 	pages := make([]types.IndirectRef, len(leaves))
 	for i, l := range leaves {
-		v := sources[l.File]
-		if v == nil {
-			var err error
-			if v, err = b.open(files[l.File]); err != nil {
-				return nil, err
-			}
-			sources[l.File] = v
-		}
-		if l.Page < 1 || l.Page > v.ctx.PageCount {
-			return nil, ErrNoPage
+		if sources[l.File] == nil {
+			sources[l.File] = b.openAnyhow(files[l.File], l.File, r)
 		}
 		pages[i] = b.reserve()
 		kids = append(kids, pages[i])
+		v := sources[l.File]
+		if l.Page < 1 || l.Page > len(v.numbers) {
+			continue
+		}
 		number := v.numbers[l.Page-1]
 		if _, twice := v.pages[number]; !twice {
 			v.pages[number] = pages[i]
 		}
 	}
 	for i, l := range leaves {
-		p, err := sources[l.File].page(l, pages[i], tree)
+		p, err := sources[l.File].pageAnyhow(l, pages[i], tree, r)
 		if err != nil {
-			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, l.Page, err)
+			return nil, err
 		}
 		b.pageDicts[pages[i]] = p
 	}
@@ -64,6 +64,64 @@ func assemble(files [][]byte, leaves []PageRef) ([]byte, error) {
 	}
 	b.put(catalog, root)
 	return b.file(catalog), nil
+}
+
+// A rescue helps where a file is odd: it opens what other readers open.
+type rescue interface {
+	// rewritten returns the i-th file as it writes it anew.
+	rewritten(i int, file []byte) ([]byte, error)
+	// pictured returns a page of the i-th file as a JPEG, with its size in
+	// points and in pixels.
+	pictured(i int, file []byte, number int) (picture []byte, size page.Point, w, h int, err error)
+}
+
+// openAnyhow opens a file, or as it is written anew; one that cannot be taken
+// apart at all has no pages.
+func (b *assembly) openAnyhow(file []byte, i int, r rescue) *sourceFile {
+	v, err := b.open(file)
+	if err != nil {
+		if again, rewriteErr := r.rewritten(i, file); rewriteErr == nil {
+			v, err = b.open(again)
+		}
+	}
+	if err != nil {
+		v = &sourceFile{assembly: b, pages: map[int]types.IndirectRef{}}
+	}
+	v.file = file
+	return v
+}
+
+// pageAnyhow returns a page, or one with its picture.
+func (v *sourceFile) pageAnyhow(l PageRef, self, tree types.IndirectRef, r rescue) (types.Dict, error) {
+	if l.Page >= 1 && l.Page <= len(v.numbers) {
+		if p, err := v.pageSafely(l, self, tree); err == nil {
+			return p, nil
+		}
+	}
+	picture, size, w, h, err := r.pictured(l.File, v.file, l.Page)
+	if err != nil {
+		return nil, err
+	}
+	image := v.add(types.StreamDict{Raw: picture, Dict: types.Dict{
+		"Type": types.Name("XObject"), "Subtype": types.Name("Image"), "Width": types.Integer(w), "Height": types.Integer(h),
+		"ColorSpace": types.Name("DeviceRGB"), "BitsPerComponent": types.Integer(8), "Filter": types.Name("DCTDecode"), "Length": types.Integer(len(picture)),
+	}})
+	content := fmt.Sprintf("q %.4f 0 0 %.4f 0 0 cm /Picture Do Q", size.X, size.Y)
+	return types.Dict{
+		"Type": types.Name("Page"), "Parent": tree, "Rotate": types.Integer((l.Turn%360 + 360) % 360), "MediaBox": types.NewNumberArray(0, 0, size.X, size.Y),
+		"Contents":  v.add(types.StreamDict{Raw: []byte(content), Dict: types.Dict{"Length": types.Integer(len(content))}}),
+		"Resources": types.Dict{"XObject": types.Dict{"Picture": image}},
+	}, nil
+}
+
+// pageSafely is page; a panic of the library is an error of it.
+func (v *sourceFile) pageSafely(l PageRef, self, tree types.IndirectRef) (p types.Dict, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("%w: %v", ErrDamaged, r)
+		}
+	}()
+	return v.page(l, self, tree)
 }
 
 // An assembly collects the objects of the new file.
@@ -121,7 +179,7 @@ func (b *assembly) finish(root types.Dict, sources []*sourceFile) error {
 	form := types.Dict{"Fields": b.fields}
 	groups, on, off := types.Array{}, types.Array{}, types.Array{}
 	for _, v := range sources {
-		if v == nil {
+		if v == nil || v.ctx == nil {
 			continue
 		}
 		if err := v.form(form); err != nil {
@@ -143,6 +201,7 @@ func (b *assembly) finish(root types.Dict, sources []*sourceFile) error {
 // A sourceFile is one of the old files.
 type sourceFile struct {
 	*assembly
+	file    []byte
 	ctx     *model.Context
 	numbers []int                     // object numbers of every page, bound or not
 	moved   map[int]types.IndirectRef // old object numbers to new references
@@ -159,12 +218,9 @@ type placed struct {
 }
 
 func (b *assembly) open(file []byte) (*sourceFile, error) {
-	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
-	if err == nil {
-		err = ctx.EnsurePageCount()
-	}
+	ctx, err := objects(file)
 	if err != nil {
-		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return nil, err
 	}
 	v := &sourceFile{assembly: b, ctx: ctx, moved: map[int]types.IndirectRef{}, pages: map[int]types.IndirectRef{}, forms: map[int]*group{}, annots: map[int]placed{}}
 	for n := range ctx.PageCount {
@@ -489,8 +545,8 @@ func (v *sourceFile) target(link, own types.Dict) bool {
 	if len(to) == 0 {
 		return false
 	}
-	page, ok := to[0].(types.IndirectRef)
-	if _, bound := v.pages[page.ObjectNumber.Value()]; !ok || !bound {
+	ref, ok := to[0].(types.IndirectRef)
+	if _, bound := v.pages[ref.ObjectNumber.Value()]; !ok || !bound {
 		return false
 	}
 	own["Dest"] = to

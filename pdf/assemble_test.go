@@ -268,3 +268,21 @@ func startOf(t *testing.T, file []byte) string {
 	}
 	return strings.Fields(rest)[0]
 }
+
+// alike is same, but for what a JPEG makes of a picture.
+func alike(a, b image.Image) bool {
+	if a.Bounds() != b.Bounds() {
+		return false
+	}
+	off := 0
+	for y := range a.Bounds().Dy() {
+		for x := range a.Bounds().Dx() {
+			r0, g0, b0, _ := a.At(x, y).RGBA()
+			r1, g1, b1, _ := b.At(x, y).RGBA()
+			if max(r0, r1)-min(r0, r1) > 0x3000 || max(g0, g1)-min(g0, g1) > 0x3000 || max(b0, b1)-min(b0, b1) > 0x3000 {
+				off++
+			}
+		}
+	}
+	return off*100 < a.Bounds().Dx()*a.Bounds().Dy()
+}

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
@@ -55,10 +54,7 @@ func (c Carried) String() string {
 // carried looks for what a file carries. A file that cannot be looked into so
 // carries nothing that anybody could find.
 func carried(file []byte) (c Carried) {
-	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
-	if err == nil {
-		err = ctx.EnsurePageCount()
-	}
+	ctx, err := objects(file)
 	if err != nil {
 		return c
 	}

@@ -1,13 +1,11 @@
 package pdf
 
 import (
-	"bytes"
 	"fmt"
 	"math"
 
 	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
-	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 
@@ -113,13 +111,14 @@ type noted struct {
 
 // notes returns what pdfcpu knows of each page; where it cannot read the
 // file, a unit of 1 and no fields.
-func notes(file []byte, n int) []noted {
-	out := make([]noted, n)
+func notes(file []byte, n int) (out []noted) {
+	out = make([]noted, n)
+	defer func() { recover() }() // what was not looked at by then is not known
 	for i := range out {
 		out[i].unit = 1
 	}
-	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
-	if err != nil || ctx.EnsurePageCount() != nil {
+	ctx, err := objects(file)
+	if err != nil {
 		return out
 	}
 	for i := range out {

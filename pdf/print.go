@@ -10,16 +10,6 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
 
-// lenient is how pdfcpu reads what strangers made: it takes what other
-// readers take, and touches no configuration on disk.
-func lenient() *model.Configuration {
-	api.DisableConfigDir()
-	c := model.NewDefaultConfiguration()
-	c.ValidationMode = model.ValidationRelaxed
-	c.Offline = true
-	return c
-}
-
 // printAll composes what stands on the pages and prints it on them.
 func printAll(file []byte, what Print) ([]byte, error) {
 	ready, err := compose(what)
@@ -33,12 +23,9 @@ func printAll(file []byte, what Print) ([]byte, error) {
 // 7.5.6) that paints marks over its pages: each page's own content stands
 // between q and Q, untouched, and one form XObject is painted after it.
 func printMarks(file []byte, what composed) ([]byte, error) {
-	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
-	if err == nil {
-		err = ctx.EnsurePageCount()
-	}
+	ctx, err := objects(file)
 	if err != nil {
-		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return nil, err
 	}
 	ctx.Write.Increment = true
 	ctx.Write.Offset = ctx.Read.FileSize

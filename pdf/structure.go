@@ -76,7 +76,7 @@ func (b *assembly) structure(root types.Dict, files []*sourceFile) {
 	self, parents := b.reserve(), newParentTree()
 	kids, roles := types.Array{}, types.Dict{}
 	for _, f := range files {
-		if f == nil {
+		if f == nil || f.ctx == nil {
 			continue
 		}
 		if lang, err := f.ctx.DereferenceText(f.ctx.RootDict["Lang"]); err == nil && root["Lang"] == nil && len(lang) > 0 && len(lang) < 40 {

@@ -1,12 +1,9 @@
 package pdf
 
 import (
-	"bytes"
-	"fmt"
 	"regexp"
 	"slices"
 
-	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
 
@@ -17,12 +14,9 @@ var setFont = regexp.MustCompile(`/([^\s/()<>\[\]{}%]+)\s+-?[\d.]+\s+Tf`)
 // chooses. What a page's resources list is no answer: programs let all pages
 // share one list.
 func usedFonts(file []byte) ([][]string, error) {
-	ctx, err := api.ReadContext(bytes.NewReader(file), lenient())
-	if err == nil {
-		err = ctx.EnsurePageCount()
-	}
+	ctx, err := objects(file)
 	if err != nil {
-		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return nil, err
 	}
 	out := make([][]string, ctx.PageCount)
 	for i := range out {

@@ -1,9 +1,11 @@
 package pdf
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"image/jpeg"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -20,6 +22,7 @@ import (
 	"github.com/tetratelabs/wazero/experimental"
 
 	"readymargin/confine"
+	"readymargin/core/page"
 )
 
 // WorkerMain is the whole life of a worker process: jobs from standard input,
@@ -167,7 +170,7 @@ func (d *desk) work(j job) (res result, body []byte, err error) {
 	case "differ":
 		res.Parts, body, err = d.differ(j.Sizes, j.Page, j.Other)
 	case "assemble":
-		body, err = d.assemble(split(d.file, j.Sizes), j.Leaves)
+		body, err = assemble(split(d.file, j.Sizes), j.Leaves, d)
 	case "carries":
 		c := carried(d.file)
 		res.Carried = &c
@@ -201,34 +204,6 @@ func wireName(err error) string {
 	return err.Error()
 }
 
-// assemble makes one file of pages of others. What cannot be taken apart as it
-// is, PDFium writes anew first: it opens what other readers open.
-func (d *desk) assemble(files [][]byte, leaves []PageRef) ([]byte, error) {
-	out, err := assembled(files, leaves)
-	if err == nil || errors.Is(err, ErrNoPage) {
-		return out, err
-	}
-	for i, f := range files {
-		if len(f) == 0 {
-			continue
-		}
-		if files[i], err = d.rewritten(i, f); err != nil {
-			return nil, err
-		}
-	}
-	return assembled(files, leaves)
-}
-
-// assembled is assemble; a panic of the library is an error of it.
-func assembled(files [][]byte, leaves []PageRef) (out []byte, err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			err = fmt.Errorf("%w: %v", ErrDamaged, r)
-		}
-	}()
-	return assemble(files, leaves)
-}
-
 // rewritten returns the i-th file in hand as PDFium writes it.
 func (d *desk) rewritten(i int, file []byte) ([]byte, error) {
 	doc, err := d.document(i, file)
@@ -243,6 +218,32 @@ func (d *desk) rewritten(i int, file []byte) ([]byte, error) {
 		return nil, ErrDamaged
 	}
 	return *saved.FileBytes, nil
+}
+
+// Of a page that can only be handed out as a picture, so many pixels a point
+// are painted, and at most so many.
+const (
+	pictureScale  = 2.5
+	picturePixels = 12_000_000
+)
+
+// pictured returns a page of the i-th file in hand as a picture.
+func (d *desk) pictured(i int, file []byte, number int) (picture []byte, size page.Point, w, h int, err error) {
+	doc, err := d.document(i, file)
+	if err != nil {
+		return nil, size, 0, 0, err
+	}
+	if size, err = d.size(doc, number); err != nil {
+		return nil, size, 0, 0, err
+	}
+	m, done, err := d.render(doc, number, pictureScale, picturePixels)
+	if err != nil {
+		return nil, size, 0, 0, err
+	}
+	defer done()
+	var out bytes.Buffer
+	err = jpeg.Encode(&out, m, &jpeg.Options{Quality: 88})
+	return out.Bytes(), size, m.Bounds().Dx(), m.Bounds().Dy(), err
 }
 
 func (d *desk) close() {
