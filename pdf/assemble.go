@@ -629,8 +629,14 @@ func (v *sourceFile) widget(o types.Object, d, own types.Dict, self types.Indire
 	if ft, _ := field["FT"].(types.Name); ft == "" || ft == "Sig" {
 		return nil, nil
 	}
+	shared := d["T"] == nil && number != 0
 	for k := range field {
-		delete(own, k)
+		if k != "TU" || !shared { // of several widgets each has its own name for readers
+			delete(own, k)
+		}
+	}
+	if shared && d["TU"] != nil {
+		delete(field, "TU")
 	}
 	delete(own, "T")
 	looks, err := v.dict(own)
@@ -638,7 +644,6 @@ func (v *sourceFile) widget(o types.Object, d, own types.Dict, self types.Indire
 		return nil, err
 	}
 	looks["P"] = self
-	shared := d["T"] == nil && number != 0
 	if g := v.forms[number]; shared && g != nil {
 		looks["Parent"] = g.ref
 		w := v.add(looks)

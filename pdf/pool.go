@@ -320,13 +320,14 @@ func (w *worker) work(ctx context.Context, j job, file []byte) (res result, body
 		file = nil
 	}
 	var broken atomic.Pointer[error]
-	done := make(chan struct{})
-	go w.watch(ctx, j.Limits, done, &broken)
+	done, watched := make(chan struct{}), make(chan struct{})
+	go func() { w.watch(ctx, j.Limits, done, &broken); close(watched) }()
 	err = writeMessage(w.in, j, file)
 	if err == nil {
 		body, err = readMessage(w.out, &res)
 	}
 	close(done)
+	<-watched // or it might yet end the worker, whose next piece of work has begun by then
 	if cause := broken.Load(); cause != nil {
 		return res, nil, *cause
 	}

@@ -79,10 +79,6 @@ func bookOf(t *testing.T, pictures ...[]byte) []byte {
 // those drawn here, but for the ways that only words can tell.
 func TestBlanksOnScans(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(5, 5))
-	d, err := (&office.LibreOffice{}).PDF(context.Background(), document(1, ways))
-	if err != nil {
-		t.Fatalf("%v (%s)", err, office.Install)
-	}
 	type sheet struct {
 		name   string
 		file   []byte
@@ -90,10 +86,19 @@ func TestBlanksOnScans(t *testing.T) {
 		places []place
 	}
 	var sheets []sheet
-	pages := must(pool.Inspect(context.Background(), d.PDF))
 	names := slices.Sorted(maps.Keys(ways))
-	for i, places := range truth(t, d.PDF, pages) {
-		sheets = append(sheets, sheet{"typeset: " + names[i], d.PDF, i + 1, places})
+	for seed := range uint64(len(faces)) {
+		d, err := (&office.LibreOffice{}).PDF(context.Background(), document(seed, ways))
+		if err != nil {
+			t.Fatalf("%v (%s)", err, office.Install)
+		}
+		pages := must(pool.Inspect(context.Background(), d.PDF))
+		for i, places := range truth(t, d.PDF, pages) {
+			if (i+int(seed))%2 == 1 {
+				continue // every way in three of the fonts
+			}
+			sheets = append(sheets, sheet{fmt.Sprintf("%s, %s: %s", faces[seed].name, strings.TrimSuffix(faces[seed].of, "-latin"), names[i]), d.PDF, i + 1, places})
+		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(designs)) {
 		if name == "room under questions" || name == "- contents" {
@@ -103,6 +108,7 @@ func TestBlanksOnScans(t *testing.T) {
 		sheets = append(sheets, sheet{"drawn: " + name, file, 1, places})
 	}
 	var all score
+	perFont := map[string]score{}
 	quiet, others := 0, 0
 	for _, s := range sheets {
 		angle := (rnd.Float64() - 0.5) * 0.024 // up to 0.7 degrees
@@ -121,6 +127,10 @@ func TestBlanksOnScans(t *testing.T) {
 		one, _ := judge(s.places, found)
 		t.Logf("%-46s leaning %5.2f°, seen %5.2f°: %v", s.name, angle*57.3, got.Scan.Tilt*57.3, one)
 		all.add(one)
+		font, _, _ := strings.Cut(s.name, ": ")
+		sum := perFont[font]
+		sum.add(one)
+		perFont[font] = sum
 		if strings.Contains(s.name, ": -") {
 			others++
 			if len(found) == 0 {
@@ -128,8 +138,11 @@ func TestBlanksOnScans(t *testing.T) {
 			}
 		}
 	}
+	for _, font := range slices.Sorted(maps.Keys(perFont)) {
+		t.Logf("%-46s %v", font, perFont[font])
+	}
 	t.Logf("all %v; nothing claimed on %d of %d other pages", all, quiet, others)
-	if loose, wrong := float64(all.loose)/float64(all.places), float64(all.false)/float64(all.claimed); loose < 0.92 || wrong > 0.09 || quiet < others-1 {
+	if loose, wrong := float64(all.loose)/float64(all.places), float64(all.false)/float64(all.claimed); loose < 0.92 || wrong > 0.08 || quiet < others-2 {
 		t.Errorf("loose %.3f, false %.3f, quiet on %d of %d", loose, wrong, quiet, others)
 	}
 }

@@ -12,9 +12,11 @@ import (
 	"testing"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
+	"github.com/tdewolff/font"
 
 	"readymargin/core/blank"
 	"readymargin/core/page"
+	"readymargin/core/typeset"
 	"readymargin/office"
 )
 
@@ -288,11 +290,28 @@ var lastWays = map[string]func(*source){
 	},
 }
 
+// A faceOf is a font that the documents carry along, so that they are set the
+// same on every machine.
+type faceOf struct {
+	name string // as the font itself has it
+	of   string // in core/typeset/fonts
+	size float64
+}
+
+var faces = []faceOf{
+	{"Atkinson Hyperlegible Next", "clear-400-normal-latin", 12}, {"Literata", "serif-400-normal-latin", 11}, {"Andika", "school-400-normal-latin", 10},
+	{"Literata", "serif-700-normal-latin", 10.5}, {"Atkinson Hyperlegible Next", "clear-400-italic-latin", 13}, {"Atkinson Hyperlegible Mono ExtraLight", "mono-400-normal-latin", 9.5},
+}
+
+func (f faceOf) file() []byte {
+	return must(font.ToSFNT(must(typeset.Files.ReadFile("fonts/" + f.of + ".woff2"))))
+}
+
 // document makes an OpenDocument text of ways to ask, a page each.
 func document(seed uint64, ways map[string]func(*source)) []byte {
 	s := &source{rnd: rand.New(rand.NewPCG(seed, 11))}
-	font := []string{"Liberation Serif", "Liberation Sans", "Carlito", "Caladea"}[seed%4]
-	size := []float64{11, 12, 10.5, 13}[seed%4]
+	face := faces[seed%uint64(len(faces))]
+	size := face.size
 	for i, name := range slices.Sorted(maps.Keys(ways)) {
 		style := "Title"
 		if i > 0 {
@@ -325,11 +344,12 @@ func document(seed uint64, ways map[string]func(*source)) []byte {
 		`<style:style style:name="Under" style:family="text"><style:text-properties style:text-underline-style="solid" style:text-underline-width="auto" style:text-underline-color="font-color"/></style:style>` +
 		`<style:style style:name="Sign" style:family="text"><style:text-properties style:font-name="S"/></style:style>`
 	content := `<?xml version="1.0" encoding="UTF-8"?><office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0" xmlns:style="urn:oasis:names:tc:opendocument:xmlns:style:1.0" xmlns:fo="urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0" xmlns:svg="urn:oasis:names:tc:opendocument:xmlns:svg-compatible:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:xlink="http://www.w3.org/1999/xlink" office:version="1.3">` +
-		`<office:font-face-decls><style:font-face style:name="F" svg:font-family="'` + font + `'"/><style:font-face style:name="S" svg:font-family="'DejaVu Sans'"/></office:font-face-decls><office:automatic-styles>` + styles + `</office:automatic-styles><office:body><office:text>` + s.String() + `</office:text></office:body></office:document-content>`
+		`<office:font-face-decls><style:font-face style:name="F" svg:font-family="'` + face.name + `'"><svg:font-face-src><svg:font-face-uri xlink:href="Fonts/F.ttf" xlink:type="simple"><svg:font-face-format svg:string="truetype"/></svg:font-face-uri></svg:font-face-src></style:font-face><style:font-face style:name="S" svg:font-family="'DejaVu Sans'"/></office:font-face-decls><office:automatic-styles>` + styles + `</office:automatic-styles><office:body><office:text>` + s.String() + `</office:text></office:body></office:document-content>`
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	for _, e := range [][2]string{{"mimetype", "application/vnd.oasis.opendocument.text"}, {"content.xml", content},
-		{"META-INF/manifest.xml", `<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3"><manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.text"/><manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>`}} {
+		{"META-INF/manifest.xml", `<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3"><manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.text"/><manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/><manifest:file-entry manifest:full-path="Fonts/F.ttf" manifest:media-type="application/x-font-ttf"/></manifest:manifest>`},
+		{"Fonts/F.ttf", string(face.file())}} {
 		w := must(z.CreateHeader(&zip.FileHeader{Name: e[0], Method: zip.Store}))
 		must(w.Write([]byte(e[1])))
 	}
