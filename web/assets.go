@@ -24,19 +24,23 @@ import (
 	"readymargin/core/typeset"
 )
 
-//go:embed all:static script
+//go:embed all:static
 var shipped embed.FS
+
+// scripts is where the bundled modules are.
+const scripts = "static/dist/script/"
 
 // assets are the files that ship with the application, under an address that
 // changes with their content, so that browsers keep them for good.
 type assets struct {
 	version string
 	plain   map[string][]byte
-	packed  map[string][]byte // gzip, where it helps
+	brotli  map[string][]byte // packed when it was built
+	packed  map[string][]byte // gzip, for browsers and ways that have nothing better
 }
 
 func loadAssets() (*assets, error) {
-	a := &assets{plain: map[string][]byte{}, packed: map[string][]byte{}}
+	a := &assets{plain: map[string][]byte{}, brotli: map[string][]byte{}, packed: map[string][]byte{}}
 	if err := a.take(shipped, "."); err != nil {
 		return nil, err
 	}
@@ -63,6 +67,10 @@ func (a *assets) take(from fs.FS, root string) error {
 		if err != nil {
 			return err
 		}
+		if of, ok := strings.CutSuffix(name, ".br"); ok {
+			a.brotli[of] = b
+			return nil
+		}
 		a.plain[name] = b
 		switch path.Ext(name) {
 		case ".js", ".css", ".wasm", ".json", ".svg":
@@ -83,8 +91,9 @@ func pack(b []byte) []byte {
 // url returns where a file is served.
 func (a *assets) url(name string) string { return "/a/" + a.version + "/" + name }
 
-// imported matches a module that another one imports before it runs.
-var imported = regexp.MustCompile(`(?m)^import [^(]*?'\./([a-z]+\.js)';`)
+// imported matches a module that another one imports before it runs, as the
+// bundle writes it.
+var imported = regexp.MustCompile(`(?:^|[;}])import(?:[^("]*from)?"\./([^"]+\.js)"`)
 
 // modules returns where a script's modules are served, all that it needs to
 // run, so that the browser need not find them one behind the other.
@@ -93,7 +102,7 @@ func (a *assets) modules(entry string) (urls []string) {
 	for i := 0; i < len(names); i++ {
 		urls = append(urls, a.url(names[i]))
 		for _, m := range imported.FindAllSubmatch(a.plain[names[i]], -1) {
-			if name := "script/" + string(m[1]); !slices.Contains(names, name) {
+			if name := scripts + string(m[1]); !slices.Contains(names, name) {
 				names = append(names, name)
 			}
 		}
@@ -118,9 +127,15 @@ func (a *assets) serve(c *echo.Context) error {
 		kind = "font/woff2"
 	}
 	h.Set("Content-Type", kind)
-	if packed := a.packed[name]; packed != nil && strings.Contains(c.Request().Header.Get("Accept-Encoding"), "gzip") {
-		h.Set("Content-Encoding", "gzip")
-		return c.Blob(http.StatusOK, kind, packed)
+	accepted := c.Request().Header.Get("Accept-Encoding")
+	for _, form := range []struct {
+		name  string
+		bytes []byte
+	}{{"br", a.brotli[name]}, {"gzip", a.packed[name]}} {
+		if form.bytes != nil && strings.Contains(accepted, form.name) {
+			h.Set("Content-Encoding", form.name)
+			return c.Blob(http.StatusOK, kind, form.bytes)
+		}
 	}
 	http.ServeContent(c.Response(), c.Request(), name, time.Time{}, bytes.NewReader(b))
 	return nil
@@ -131,8 +146,8 @@ func (a *assets) serve(c *echo.Context) error {
 func (a *assets) offline() (urls []string) {
 	for _, name := range slices.Sorted(maps.Keys(a.plain)) {
 		switch {
-		case strings.HasPrefix(name, "script/bench/"), name == "script/service-worker.js":
-		case strings.HasPrefix(name, "script/"), strings.HasPrefix(name, "static/dist/"), name == "static/app.css", name == "static/icon.svg":
+		case name == scripts+"bench.js", name == scripts+"service-worker.js":
+		case strings.HasPrefix(name, "static/dist/"), name == "static/app.css", name == "static/icon.svg":
 			urls = append(urls, a.url(name))
 		case strings.HasPrefix(name, "static/fonts/"), strings.HasPrefix(name, "fonts/clear-400-normal"):
 			urls = append(urls, a.url(name))
@@ -149,5 +164,5 @@ func (s *Site) serviceWorker(c *echo.Context) error {
 		return err
 	}
 	c.Response().Header().Set("Cache-Control", "no-cache")
-	return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", fmt.Appendf(nil, "const VERSION = %q, FILES = %s;\n%s", s.assets.version, files, s.assets.plain["script/service-worker.js"]))
+	return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", fmt.Appendf(nil, "const VERSION = %q, FILES = %s;\n%s", s.assets.version, files, s.assets.plain[scripts+"service-worker.js"]))
 }

@@ -19,7 +19,7 @@ import (
 var templates embed.FS
 
 func parsePages(a *assets) (*template.Template, error) {
-	ahead := a.modules("script/sheet.js")
+	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
 		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "chosen": chosen, "rich": rich, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")

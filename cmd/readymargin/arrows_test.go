@@ -25,6 +25,7 @@ var arrows = map[string][]string{
 	"store":           {"core", "queue", "school"},
 	"store/mariadb":   {},
 	"web":             {"core", "queue", "school", "pdf", "sound", "office", "photo"},
+	"web/bundle":      {},
 	"web/corewasm":    {"core"},
 	"demo":            {"core", "school", "pdf", "sound"},
 	"cmd/readymargin": {"core", "school", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo", "confine", "demo"},

@@ -9,18 +9,23 @@ import { goTo, surface } from './surface.js';
 import { hand, instruments } from './pointer.js';
 
 const WRITTEN = ['line', 'lines', 'cell', 'box', 'comb', 'room', 'number', 'tick'];
-let all = [], guides = []; // all places in reading order: {page, r, y, s, k, l}; and all there is by page
+let all = [],
+  guides = []; // all places in reading order: {page, r, y, s, k, l}; and all there is by page
 
 // begin finds them; who marks writes beside the answers, so a teacher has none.
 export async function begin(view) {
   const pages = view.teacher ? [] : await ask(`/sheets/${view.sheet}/guide`).catch(() => []);
   if (surface.sheet !== view.sheet) return; // another copy was opened meanwhile
   guides = pages;
-  all = pages.flatMap((guide, i) => guide.places.map((b, place) => ({ ...b, page: i + 1, place })).filter((b) => WRITTEN.includes(b.k) || b.o?.length));
+  all = pages.flatMap((guide, i) =>
+    guide.places.map((b, place) => ({ ...b, page: i + 1, place })).filter((b) => WRITTEN.includes(b.k) || b.o?.length),
+  );
   for (const s of surface.sheets) {
     s.hints?.remove();
     s.hints = layer('hints', s);
-    for (const b of all) if (b.page === s.number && b.k !== 'room') s.hints.append(node('rect', { x: b.r[0], y: b.r[1], width: b.r[2] - b.r[0], height: b.r[3] - b.r[1] }));
+    for (const b of all)
+      if (b.page === s.number && b.k !== 'room')
+        s.hints.append(node('rect', { x: b.r[0], y: b.r[1], width: b.r[2] - b.r[0], height: b.r[3] - b.r[1] }));
     s.marks.before(s.hints);
   }
 }
@@ -28,22 +33,32 @@ export async function begin(view) {
 // blankAt returns the smallest blank that a place on the page is in.
 export function blankAt(page, x, y) {
   const size = (b) => (b.r[2] - b.r[0]) * (b.r[3] - b.r[1]);
-  return all.filter((b) => b.page === page && x >= b.r[0] && x <= b.r[2] && y >= b.r[1] && y <= b.r[3]).sort((a, b) => size(a) - size(b))[0];
+  return all
+    .filter((b) => b.page === page && x >= b.r[0] && x <= b.r[2] && y >= b.r[1] && y <= b.r[3])
+    .sort((a, b) => size(a) - size(b))[0];
 }
 
 // empty names the places in which nothing stands yet.
-export const empty = () => guides.flatMap((guide, i) => core.empty(i + 1, guide).map((e) => ({ ...e, page: i + 1, y: guide.places[e.place].r[1] })));
+export const empty = () =>
+  guides.flatMap((guide, i) =>
+    core.empty(i + 1, guide).map((e) => ({ ...e, page: i + 1, y: guide.places[e.place].r[1] })),
+  );
 
 export const blankOf = (page, place) => all.find((b) => b.page === page && b.place === place);
 
 // walk goes to the blank behind (or before) a place; false when there is none.
 export function walk(page, x, y, back) {
   const here = blankAt(page, x, y);
-  let i = here ? all.indexOf(here) + (back ? -1 : 1) : all.findIndex((b) => b.page > page || (b.page === page && (b.y > y + 3 || (b.y > y - 3 && b.r[0] >= x))));
+  let i = here
+    ? all.indexOf(here) + (back ? -1 : 1)
+    : all.findIndex((b) => b.page > page || (b.page === page && (b.y > y + 3 || (b.y > y - 3 && b.r[0] >= x))));
   if (!here && back) i = (i < 0 ? all.length : i) - 1;
   const b = all[i];
   if (!b || i < 0) return false;
-  const sheet = surface.sheets[b.page - 1], seen = surface.desk.getBoundingClientRect(), box = sheet.box.getBoundingClientRect(), scale = box.height / sheet.h;
+  const sheet = surface.sheets[b.page - 1],
+    seen = surface.desk.getBoundingClientRect(),
+    box = sheet.box.getBoundingClientRect(),
+    scale = box.height / sheet.h;
   if (box.top + b.r[1] * scale < seen.top || box.top + b.r[3] * scale > seen.bottom) goTo(b.page, b.y);
   instruments.type.into(b, sheet);
   return true;
@@ -51,6 +66,8 @@ export function walk(page, x, y, back) {
 
 surface.desk.addEventListener('keydown', (e) => {
   if (e.key !== 'Tab' || e.target !== surface.desk || hand.name !== 'type' || e.ctrlKey || e.altKey) return;
-  const sheet = surface.sheets.find((s) => s.box.getBoundingClientRect().bottom > surface.desk.getBoundingClientRect().top) ?? surface.sheets[0];
+  const sheet =
+    surface.sheets.find((s) => s.box.getBoundingClientRect().bottom > surface.desk.getBoundingClientRect().top) ??
+    surface.sheets[0];
   if (!e.shiftKey && walk(sheet.number, 0, 0, false)) e.preventDefault();
 });

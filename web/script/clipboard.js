@@ -13,40 +13,76 @@ const place = () => `clipboard ${marks.view.person}`; // a shared laptop's next 
 const writes = (e) => e.target.closest?.('input, textarea, select, [contenteditable="true"]');
 let where = null; // where the pointer was last on a page
 
-surface.desk.addEventListener('pointermove', (e) => { if (e.target.closest?.('.sheet')) where = { x: e.clientX, y: e.clientY }; }, { passive: true });
+surface.desk.addEventListener(
+  'pointermove',
+  (e) => {
+    if (e.target.closest?.('.sheet')) where = { x: e.clientX, y: e.clientY };
+  },
+  { passive: true },
+);
 
 function take(e) {
   if (writes(e) || !picked.all.length || String(getSelection())) return false;
-  const ones = picked.all.filter((x) => x.mark.kind !== 'widget').map(({ mark: { kind, body, rank, page } }) => ({ kind, body, rank, page, copy: marks.view.copy }));
+  const ones = picked.all
+    .filter((x) => x.mark.kind !== 'widget')
+    .map(({ mark: { kind, body, rank, page } }) => ({ kind, body, rank, page, copy: marks.view.copy }));
   localStorage.setItem(place(), JSON.stringify(ones));
-  e.clipboardData?.setData('text/plain', ones.filter((o) => o.kind === 'freetext').map((o) => linesOf(o.body.lines).join('\n')).join('\n') || ' ');
+  e.clipboardData?.setData(
+    'text/plain',
+    ones
+      .filter((o) => o.kind === 'freetext')
+      .map((o) => linesOf(o.body.lines).join('\n'))
+      .join('\n') || ' ',
+  );
   e.clipboardData?.setData('application/x-readymargin-marks', JSON.stringify(ones));
   e.preventDefault();
   return true;
 }
 
-export function copy() { take({ target: document.body, preventDefault() {} }); }
-export function cut() { if (take({ target: document.body, preventDefault() {} })) remove(); }
+export function copy() {
+  take({ target: document.body, preventDefault() {} });
+}
+export function cut() {
+  if (take({ target: document.body, preventDefault() {} })) remove();
+}
 
 // paste lays what was cut or copied on the page that is in view.
 export async function paste(ones) {
   ones ??= JSON.parse(localStorage.getItem(place()) ?? '[]');
   if (!ones.length || !marks.view.edit) return;
-  const s = current(), here = ones[0].copy === marks.view.copy, same = here && ones[0].page === s.number;
+  const s = current(),
+    here = ones[0].copy === marks.view.copy,
+    same = here && ones[0].page === s.number;
   try {
     // A picture has to come along to the other copy, unless it is of the shelf.
-    for (const o of ones) if (o.kind === 'picture' && !here && !marks.view.shelf?.some((p) => p.hash === o.body.hash)) await ask(`/copies/${marks.view.copy}/pictures?layer=${layerNow()}&from=${o.copy}&hash=${o.body.hash}`, { method: 'POST' });
-  } catch (e) { toast(`It was not pasted. ${e.message}`); return; }
+    for (const o of ones)
+      if (o.kind === 'picture' && !here && !marks.view.shelf?.some((p) => p.hash === o.body.hash))
+        await ask(`/copies/${marks.view.copy}/pictures?layer=${layerNow()}&from=${o.copy}&hash=${o.body.hash}`, {
+          method: 'POST',
+        });
+  } catch (e) {
+    toast(`It was not pasted. ${e.message}`);
+    return;
+  }
   lay(ones, s.number, same ? 12 : 0, same ? 12 : 0);
 }
 export const full = () => !!localStorage.getItem(place());
 
 document.addEventListener('copy', take);
-document.addEventListener('cut', (e) => { if (take(e)) remove(); });
+document.addEventListener('cut', (e) => {
+  if (take(e)) remove();
+});
 document.addEventListener('paste', (e) => {
   if (writes(e) || !marks.view?.edit || document.querySelector('dialog[open]')) return;
   const file = [...e.clipboardData.files].find((f) => f.type.startsWith('image/'));
-  if (file) { e.preventDefault(); bring(file, where); return; }
+  if (file) {
+    e.preventDefault();
+    bring(file, where);
+    return;
+  }
   const ours = e.clipboardData.getData('application/x-readymargin-marks');
-  if (ours) { e.preventDefault(); paste(JSON.parse(ours)); }
+  if (ours) {
+    e.preventDefault();
+    paste(JSON.parse(ours));
+  }
 });

@@ -24,8 +24,13 @@ let arrived;
 
 export const core = {
   ready: false,
-  loaded: new Promise((ok) => { arrived = ok; }),
-  async load() { await start(); arrived(); },
+  loaded: new Promise((ok) => {
+    arrived = ok;
+  }),
+  async load() {
+    await start();
+    arrived();
+  },
   stroke: (samples) => parsed(call('stroke', Float64Array.from(samples))),
   shapes: (mark) => parsed(call('shapes', JSON.stringify(mark))) ?? [],
   setPrint: (page, text) => call('setPrint', page, text),
@@ -43,7 +48,8 @@ export const core = {
   turned: (version, x, y, degrees) => parsed(call('turned', version, x, y, degrees)),
   restyled: (version, style) => parsed(call('restyled', version, JSON.stringify(style))),
   within: (layers, page, loop) => parsed(call('within', layers, page, Float64Array.from(loop))) ?? [],
-  rubbed: (layers, page, radius, samples) => parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
+  rubbed: (layers, page, radius, samples) =>
+    parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
   resembles: (version, before) => parsed(call('resembles', version, before ?? '')),
   empty: (page, guide) => parsed(call('empty', page, JSON.stringify(guide))) ?? [],
   crossing: (grey, width, x, y) => parsed(call('crossing', grey, width, x, y)),

@@ -33,19 +33,33 @@ import './window.js';
 
 const screen = document.querySelector('[data-screen]');
 
-marks.onChange = () => { margin.gather(); margin.count(); ladder.count(); practice.show(); };
-surface.onMove = () => { margin.arrange(); place(); };
+marks.onChange = () => {
+  margin.gather();
+  margin.count();
+  ladder.count();
+  practice.show();
+};
+surface.onMove = () => {
+  margin.arrange();
+  place();
+};
 surface.onPage = (s) => ladder.current(s);
 
 // begins takes the screen over from sheet.js, which has laid the pages.
 export async function begins(view) {
-  if (view.teacher) { teacher.marking.open = change; teacher.begin(); } else student.begin();
+  if (view.teacher) {
+    teacher.marking.open = change;
+    teacher.begin();
+  } else student.begin();
   ladder.build();
-  await show(offline.fromDevice ? await queue.remembered(view.person, view.copy) ?? view : view);
+  await show(offline.fromDevice ? ((await queue.remembered(view.person, view.copy)) ?? view) : view);
   performance.mark('shown');
   await core.load();
   readyForHits();
-  for (const s of surface.sheets) if (s.near && s.fetched) { s.fetched.then(() => margin.gather()); }
+  for (const s of surface.sheets)
+    if (s.near && s.fetched) {
+      s.fetched.then(() => margin.gather());
+    }
   margin.gather();
   practice.show();
   performance.mark('ready');
@@ -59,7 +73,11 @@ async function change(view) {
   finish();
   instruments.note.leave();
   const same = JSON.stringify(view.pages) === JSON.stringify(marks.view?.pages) && view.sheet === marks.view.sheet;
-  if (!same) { lay(view); ladder.build(); aids.lost(); }
+  if (!same) {
+    lay(view);
+    ladder.build();
+    aids.lost();
+  }
   await show(view);
 }
 
@@ -75,13 +93,22 @@ async function show(view) {
   blanks.begin(view);
   (view.teacher ? teacher : student).draw(view);
   ladder.current(surface.sheets[0]);
-  const newest = view.marks.filter((m) => m.layer === view.edit).map((m) => m.at).sort().at(-1);
+  const newest = view.marks
+    .filter((m) => m.layer === view.edit)
+    .map((m) => m.at)
+    .sort()
+    .at(-1);
   queue.savedSince(newest ? new Date(newest) : new Date());
   if (view.edit) instruments.note.again();
   follow(view);
 }
 
-document.querySelector('[data-do="plain"]').addEventListener('click', () => { settings.plain = !settings.plain; keep(); look(); fit('width'); });
+document.querySelector('[data-do="plain"]').addEventListener('click', () => {
+  settings.plain = !settings.plain;
+  keep();
+  look();
+  fit('width');
+});
 document.querySelector('[data-do="margin"]').addEventListener('click', () => screen.classList.toggle('notes-open'));
 
 // follow hears when the copy changes elsewhere, and fetches what is new.
@@ -98,18 +125,29 @@ function follow(view) {
     catchUp();
   });
   const mine = source; // which the browser opens again after a break, but not after a refusal
-  mine.addEventListener('error', () => { if (mine.readyState === EventSource.CLOSED) setTimeout(() => { if (source === mine) follow({ ...view, seq: queue.known(layer) }); }, 5000); });
+  mine.addEventListener('error', () => {
+    if (mine.readyState === EventSource.CLOSED)
+      setTimeout(() => {
+        if (source === mine) follow({ ...view, seq: queue.known(layer) });
+      }, 5000);
+  });
 }
 
 // catchUp fetches what others did, as soon as nothing waits here and nobody
 // types: what is in the hand is not taken out of it.
-let newest = null, timer = 0;
+let newest = null,
+  timer = 0;
 async function catchUp() {
   clearTimeout(timer);
   const { view } = marks;
   if (newest.seq <= queue.known(newest.layer) || newest.layer !== (view.edit || 'work')) return;
-  if (queue.busy() || document.querySelector('.typing, .live')) { timer = setTimeout(catchUp, 400); return; }
-  const fresh = await ask(view.teacher ? `/copies/${view.copy}/marking?attempt=${view.attempt}` : `/copies/${view.copy}/view`).catch(() => null);
+  if (queue.busy() || document.querySelector('.typing, .live')) {
+    timer = setTimeout(catchUp, 400);
+    return;
+  }
+  const fresh = await ask(
+    view.teacher ? `/copies/${view.copy}/marking?attempt=${view.attempt}` : `/copies/${view.copy}/view`,
+  ).catch(() => null);
   if (!fresh || fresh.copy !== marks.view.copy) return;
   await queue.begin(fresh.person, fresh.copy, fresh.edit, fresh.seq, fresh.teacher);
   await refresh(fresh);
@@ -140,7 +178,10 @@ async function meet() {
   const fresh = await ask(`/copies/${marks.view.copy}/view`).catch(() => null);
   if (!fresh || queue.busy()) return;
   online = true;
-  if (fresh.state !== marks.view.state && !working(fresh.state)) { location.reload(); return; }
+  if (fresh.state !== marks.view.state && !working(fresh.state)) {
+    location.reload();
+    return;
+  }
   finish();
   await show(fresh);
 }
@@ -148,8 +189,14 @@ window.addEventListener('online', () => setTimeout(meet, 400));
 if (!online) setInterval(meet, 5000);
 
 drafts.events.onHeld = (held) => queue.hold('drafts', held);
-queue.events.onBehind = (layer, seq) => { newest = { layer, seq }; catchUp(); };
-queue.events.onNoStore = () => toast('This browser keeps nothing on this device. Your work is saved as long as there is a connection; stay on this page until it says “Saved”.');
+queue.events.onBehind = (layer, seq) => {
+  newest = { layer, seq };
+  catchUp();
+};
+queue.events.onNoStore = () =>
+  toast(
+    'This browser keeps nothing on this device. Your work is saved as long as there is a connection; stay on this page until it says “Saved”.',
+  );
 queue.events.onSaved = (answer) => {
   offline.note();
   meet();
@@ -158,4 +205,7 @@ queue.events.onSaved = (answer) => {
     student.draw(marks.view);
   }
 };
-queue.events.onOlder = async (view) => { await queue.begin(view.person, view.copy, view.edit, view.seq, view.teacher); await refresh(view); };
+queue.events.onOlder = async (view) => {
+  await queue.begin(view.person, view.copy, view.edit, view.seq, view.teacher);
+  await refresh(view);
+};

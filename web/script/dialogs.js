@@ -24,16 +24,36 @@ export function toast(text) {
 }
 
 let asking = null;
-onSignedOut(() => (asking ??= new Promise((ok) => {
-  const d = dialog('sign-in'), wrong = d.querySelector('[data-wrong]');
-  d.showModal();
-  d.querySelector('[data-yes]').onclick = async () => {
-    try {
-      const res = await fetch('/sign-in', { method: 'POST', headers: { Accept: 'application/json', 'X-CSRF-Token': document.querySelector('meta[name=csrf]').content }, redirect: 'manual',
-        body: new URLSearchParams({ login: d.querySelector('#again-login').value, password: d.querySelector('#again-password').value }) });
-      if (res.type !== 'opaqueredirect') throw new Error((await res.json().catch(() => null))?.error ?? 'Signing in did not work just now. Nothing is lost. Try again.');
-      d.close(); asking = null; ok();
-    } catch (e) { wrong.hidden = false; wrong.textContent = e.message; }
-  };
-})));
+onSignedOut(
+  () =>
+    (asking ??= new Promise((ok) => {
+      const d = dialog('sign-in'),
+        wrong = d.querySelector('[data-wrong]');
+      d.showModal();
+      d.querySelector('[data-yes]').onclick = async () => {
+        try {
+          const res = await fetch('/sign-in', {
+            method: 'POST',
+            headers: { Accept: 'application/json', 'X-CSRF-Token': document.querySelector('meta[name=csrf]').content },
+            redirect: 'manual',
+            body: new URLSearchParams({
+              login: d.querySelector('#again-login').value,
+              password: d.querySelector('#again-password').value,
+            }),
+          });
+          if (res.type !== 'opaqueredirect')
+            throw new Error(
+              (await res.json().catch(() => null))?.error ??
+                'Signing in did not work just now. Nothing is lost. Try again.',
+            );
+          d.close();
+          asking = null;
+          ok();
+        } catch (e) {
+          wrong.hidden = false;
+          wrong.textContent = e.message;
+        }
+      };
+    })),
+);
 export { dialog };

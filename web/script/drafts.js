@@ -9,12 +9,22 @@ const SOON = 200; // milliseconds until this device has it
 const OFTEN = 5000; // between two sendings
 
 export const events = { onHeld: () => {} }; // whether something is here alone
-let person = 0, base = null, opening = null;
+let person = 0,
+  base = null,
+  opening = null;
 const known = new Map(); // "thing place" to {thing, place, body, at}; body is JSON, '' when taken away
-const here = new Set(), there = new Set(); // keys that this device, and the server, have not got yet
-let timer = 0, sender = 0, sentAt = 0, sending = null;
+const here = new Set(),
+  there = new Set(); // keys that this device, and the server, have not got yet
+let timer = 0,
+  sender = 0,
+  sentAt = 0,
+  sending = null;
 
-const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
+const done = (request) =>
+  new Promise((ok, fail) => {
+    request.onsuccess = () => ok(request.result);
+    request.onerror = () => fail(request.error);
+  });
 
 // It is a base of its own, so that a screen that was opened before it was
 // there goes on with the queue's as it knows it.
@@ -22,13 +32,17 @@ async function open() {
   const request = indexedDB.open('readymargin-drafts', 1);
   request.onupgradeneeded = () => request.result.createObjectStore('drafts', { keyPath: ['person', 'thing', 'place'] });
   base = await done(request);
-  base.onversionchange = () => { base.close(); base = null; };
+  base.onversionchange = () => {
+    base.close();
+    base = null;
+  };
 }
 
 const key = (thing, place) => `${thing} ${place}`;
 
 function take(thing, d) {
-  const k = key(thing, d.place), now = known.get(k);
+  const k = key(thing, d.place),
+    now = known.get(k);
   if (now && new Date(now.at) >= new Date(d.at)) return false;
   known.set(k, { thing, place: d.place, body: d.body, at: d.at });
   return true;
@@ -43,9 +57,16 @@ export async function begin(who, thing, sent = []) {
   try {
     opening ??= open();
     await opening;
-    const mine = await done(base.transaction('drafts').objectStore('drafts').getAll(IDBKeyRange.bound([who, thing, ''], [who, thing, '\uffff'])));
+    const mine = await done(
+      base
+        .transaction('drafts')
+        .objectStore('drafts')
+        .getAll(IDBKeyRange.bound([who, thing, ''], [who, thing, '\uffff'])),
+    );
     for (const d of mine) if (take(thing, d)) there.add(key(thing, d.place));
-  } catch { /* this device keeps nothing: the server does */ }
+  } catch {
+    /* this device keeps nothing: the server does */
+  }
   if (there.size) later();
 }
 
@@ -56,12 +77,17 @@ export function of(thing, place) {
 }
 
 // at gives all places of a thing that begin so, with what was typed there.
-export const at = (thing, prefix) => [...known.values()].filter((d) => d.thing === thing && d.body && d.place.startsWith(prefix)).map((d) => [d.place.slice(prefix.length), JSON.parse(d.body)]);
+export const at = (thing, prefix) =>
+  [...known.values()]
+    .filter((d) => d.thing === thing && d.body && d.place.startsWith(prefix))
+    .map((d) => [d.place.slice(prefix.length), JSON.parse(d.body)]);
 
 // keep keeps what is being typed at a place; null is nothing.
 export function keep(thing, place, value) {
   if (thing.endsWith('/0')) return; // something that is being tried out
-  const k = key(thing, place), body = value === null ? '' : JSON.stringify(value), now = known.get(k);
+  const k = key(thing, place),
+    body = value === null ? '' : JSON.stringify(value),
+    now = known.get(k);
   if ((now?.body ?? '') === body) return;
   known.set(k, { thing, place, body, at: new Date().toISOString() });
   here.add(k);
@@ -79,38 +105,78 @@ async function write() {
   const keys = [...here];
   here.clear();
   try {
-    const tx = base.transaction('drafts', 'readwrite', { durability: 'strict' }), store = tx.objectStore('drafts');
+    const tx = base.transaction('drafts', 'readwrite', { durability: 'strict' }),
+      store = tx.objectStore('drafts');
     for (const k of keys) {
       const d = known.get(k);
-      if (d.body) store.put({ person, ...d }); else store.delete([person, d.thing, d.place]);
+      if (d.body) store.put({ person, ...d });
+      else store.delete([person, d.thing, d.place]);
     }
-    await new Promise((ok, fail) => { tx.oncomplete = ok; tx.onabort = () => fail(tx.error); });
-  } catch { /* the server gets it */ }
+    await new Promise((ok, fail) => {
+      tx.oncomplete = ok;
+      tx.onabort = () => fail(tx.error);
+    });
+  } catch {
+    /* the server gets it */
+  }
 }
 
 function later() {
-  sender ||= setTimeout(() => { sender = 0; send(); }, Math.max(SOON + 100, sentAt + OFTEN - Date.now()));
+  sender ||= setTimeout(
+    () => {
+      sender = 0;
+      send();
+    },
+    Math.max(SOON + 100, sentAt + OFTEN - Date.now()),
+  );
 }
 
 // send sends what the server has not got, and at the latest when the screen is left.
 export async function send(leaving = false) {
-  if (sending && !leaving) { await sending; }
+  if (sending && !leaving) {
+    await sending;
+  }
   const byThing = new Map();
-  for (const k of there) { const d = known.get(k); byThing.set(d.thing, [...(byThing.get(d.thing) ?? []), d]); }
+  for (const k of there) {
+    const d = known.get(k);
+    byThing.set(d.thing, [...(byThing.get(d.thing) ?? []), d]);
+  }
   if (!byThing.size) return;
   sentAt = Date.now();
-  sending = Promise.all([...byThing].map(async ([thing, all]) => {
-    try {
-      await ask(`/drafts/${thing}`, { method: 'POST', json: all.map(({ place, body, at: when }) => ({ place, body, at: when })), keepalive: leaving, retry: !leaving });
-      for (const d of all) if (known.get(key(thing, d.place)) === d) there.delete(key(thing, d.place));
-    } catch (e) {
-      if (e.status >= 400 && e.status < 500 && e.status !== 429 && e.status !== 401) for (const d of all) there.delete(key(thing, d.place)); // not this person's to say any more
-    }
-  })).then(() => { sending = null; events.onHeld(false); if (there.size) later(); });
+  sending = Promise.all(
+    [...byThing].map(async ([thing, all]) => {
+      try {
+        await ask(`/drafts/${thing}`, {
+          method: 'POST',
+          json: all.map(({ place, body, at: when }) => ({ place, body, at: when })),
+          keepalive: leaving,
+          retry: !leaving,
+        });
+        for (const d of all) if (known.get(key(thing, d.place)) === d) there.delete(key(thing, d.place));
+      } catch (e) {
+        if (e.status >= 400 && e.status < 500 && e.status !== 429 && e.status !== 401)
+          for (const d of all) there.delete(key(thing, d.place)); // not this person's to say any more
+      }
+    }),
+  ).then(() => {
+    sending = null;
+    events.onHeld(false);
+    if (there.size) later();
+  });
   await sending;
 }
 
-const leave = () => { if (timer) { clearTimeout(timer); write(); } send(true); };
+const leave = () => {
+  if (timer) {
+    clearTimeout(timer);
+    write();
+  }
+  send(true);
+};
 window.addEventListener('pagehide', leave);
-document.addEventListener('visibilitychange', () => { if (document.hidden) leave(); });
-window.addEventListener('online', () => { if (there.size) later(); });
+document.addEventListener('visibilitychange', () => {
+  if (document.hidden) leave();
+});
+window.addEventListener('online', () => {
+  if (there.size) later();
+});

@@ -54,19 +54,31 @@ instruments.highlighter = {
     Object.assign(body, signed(this.meaning));
     add('highlight', this.from.sheet.number, body);
   },
-  cancel() { this.wash?.remove(); },
+  cancel() {
+    this.wash?.remove();
+  },
 };
 
 // overTyped fits a wash to one's own typed text that it was drawn across.
 function overTyped(a, b) {
-  const e = [...marks.shown.values()].find((x) => x.mark.kind === 'freetext' && x.mark.page === a.sheet.number && !x.mark.body.turn && inside(core.bounds(x.version), a) && inside(core.bounds(x.version), b));
+  const e = [...marks.shown.values()].find(
+    (x) =>
+      x.mark.kind === 'freetext' &&
+      x.mark.page === a.sheet.number &&
+      !x.mark.body.turn &&
+      inside(core.bounds(x.version), a) &&
+      inside(core.bounds(x.version), b),
+  );
   if (!e) return null;
-  const t = core.bounds(e.version), step = LEADING * lookOf(e.mark.body).largest;
+  const t = core.bounds(e.version),
+    step = LEADING * lookOf(e.mark.body).largest;
   const rows = e.mark.body.lines.map((_, i) => [t[1] + i * step, t[1] + i * step + step * 0.97]);
-  const from = rows.findIndex(([, foot]) => Math.min(a.y, b.y) <= foot), to = rows.findIndex(([, foot]) => Math.max(a.y, b.y) <= foot);
+  const from = rows.findIndex(([, foot]) => Math.min(a.y, b.y) <= foot),
+    to = rows.findIndex(([, foot]) => Math.max(a.y, b.y) <= foot);
   const [first, last] = a.y <= b.y ? [a, b] : [b, a];
   const quads = rows.slice(from, to + 1).map(([top, foot], i, all) => {
-    const l = i === 0 ? Math.min(first.x, all.length === 1 ? last.x : first.x) : t[0], r = i === all.length - 1 ? Math.max(last.x, all.length === 1 ? first.x : last.x) : t[2];
+    const l = i === 0 ? Math.min(first.x, all.length === 1 ? last.x : first.x) : t[0],
+      r = i === all.length - 1 ? Math.max(last.x, all.length === 1 ? first.x : last.x) : t[2];
     return [l, top, r, top, r, foot, l, foot].map(round);
   });
   return quads.length ? { quadPoints: quads } : null;
@@ -93,28 +105,50 @@ function overWords(name, kind) {
       p.sheet.marks.append(this.line);
       this.body = null;
       tellOfBoxes(p.sheet);
-      words(p.sheet).then(() => { if (this.from === p && !this.body) this.move(p); });
+      words(p.sheet).then(() => {
+        if (this.from === p && !this.body) this.move(p);
+      });
     },
     move(p) {
-      this.body = this.from.sheet.wordless ? box(this.from, p) : core.run(this.from.sheet.number, this.from, p, settings.highlighter.letters);
+      this.body = this.from.sheet.wordless
+        ? box(this.from, p)
+        : core.run(this.from.sheet.number, this.from, p, settings.highlighter.letters);
       const y = (q, i, k) => (name === 'underline' ? q[i] : (q[i] + q[k]) / 2); // the foot of the words, or their middle
-      this.line.setAttribute('d', (this.body?.quadPoints ?? []).map((q) => `M${name === 'underline' ? q[6] : (q[0] + q[6]) / 2} ${y(q, 7, 1)}L${name === 'underline' ? q[4] : (q[2] + q[4]) / 2} ${y(q, 5, 3)}`).join(''));
+      this.line.setAttribute(
+        'd',
+        (this.body?.quadPoints ?? [])
+          .map(
+            (q) =>
+              `M${name === 'underline' ? q[6] : (q[0] + q[6]) / 2} ${y(q, 7, 1)}L${name === 'underline' ? q[4] : (q[2] + q[4]) / 2} ${y(q, 5, 3)}`,
+          )
+          .join(''),
+      );
     },
     up() {
       this.line.remove();
-      if (!this.body) { toast('There are no words here. Draw a line with Shapes instead.'); return; }
-      add(kind, this.from.sheet.number, { color: settings[name].color, quadPoints: this.body.quadPoints, ...(this.body.text ? { text: this.body.text } : {}), ...(name === 'underline' ? signed(meaning(name)) : {}) });
+      if (!this.body) {
+        toast('There are no words here. Draw a line with Shapes instead.');
+        return;
+      }
+      add(kind, this.from.sheet.number, {
+        color: settings[name].color,
+        quadPoints: this.body.quadPoints,
+        ...(this.body.text ? { text: this.body.text } : {}),
+        ...(name === 'underline' ? signed(meaning(name)) : {}),
+      });
     },
-    cancel() { this.line?.remove(); },
+    cancel() {
+      this.line?.remove();
+    },
   };
 }
 instruments.underline = overWords('underline', 'underline');
 instruments.crossout = overWords('crossout', 'strikeout');
 
 function box(a, b) {
-  const [l, r] = [Math.min(a.x, b.x), Math.max(a.x, b.x)].map(round), [t, f] = [Math.min(a.y, b.y), Math.max(a.y, b.y)].map(round);
+  const [l, r] = [Math.min(a.x, b.x), Math.max(a.x, b.x)].map(round),
+    [t, f] = [Math.min(a.y, b.y), Math.max(a.y, b.y)].map(round);
   if (r - l < 2 || f - t < 2) return null;
   return { quadPoints: [[l, t, r, t, r, f, l, f]] };
 }
 const outline = (q) => `M${q[0]} ${q[1]}L${q[2]} ${q[3]}L${q[4]} ${q[5]}L${q[6]} ${q[7]}Z`;
-

@@ -5,7 +5,9 @@ import { change, find } from './marks.js';
 import { toast } from './dialogs.js';
 
 const MOST = 200; // steps
-let past = [], future = [], place = '';
+let past = [],
+  future = [],
+  place = '';
 export const events = { onChange: () => {} };
 
 // begin takes up what this tab remembers of a copy.
@@ -13,14 +15,23 @@ export function begin(view) {
   const where = `history ${view.person} ${view.copy} ${view.edit} ${view.attempt}`;
   if (where === place) return;
   place = where;
-  past = []; future = [];
-  try { ({ past, future } = JSON.parse(sessionStorage.getItem(place)) ?? { past, future }); } catch { /* begun anew */ }
+  past = [];
+  future = [];
+  try {
+    ({ past, future } = JSON.parse(sessionStorage.getItem(place)) ?? { past, future });
+  } catch {
+    /* begun anew */
+  }
   events.onChange();
 }
 
 function keep() {
   past = past.slice(-MOST);
-  try { sessionStorage.setItem(place, JSON.stringify({ past, future })); } catch { sessionStorage.removeItem(place); }
+  try {
+    sessionStorage.setItem(place, JSON.stringify({ past, future }));
+  } catch {
+    sessionStorage.removeItem(place);
+  }
   events.onChange();
 }
 
@@ -28,7 +39,10 @@ function keep() {
 // as the last ones continue them.
 export function did(steps, merge) {
   const open = past.at(-1);
-  if (merge && open?.merge === merge && open.steps.length === steps.length) steps.forEach((s, i) => { open.steps[i].after = s.after; });
+  if (merge && open?.merge === merge && open.steps.length === steps.length)
+    steps.forEach((s, i) => {
+      open.steps[i].after = s.after;
+    });
   else past.push({ steps, merge });
   future = [];
   keep();
@@ -39,9 +53,11 @@ const same = (a, b) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
 function step(from, to, side) {
   const item = from.pop();
   if (!item) return;
-  const steps = side === 'before' ? [...item.steps].reverse() : item.steps, other = side === 'before' ? 'after' : 'before';
+  const steps = side === 'before' ? [...item.steps].reverse() : item.steps,
+    other = side === 'before' ? 'after' : 'before';
   // Nothing that came from another device meanwhile is overwritten unseen.
-  if (steps.some((s) => !same(find(s.on)?.mark, s[other]))) toast('That was changed elsewhere meanwhile, so it is left as it is.');
+  if (steps.some((s) => !same(find(s.on)?.mark, s[other])))
+    toast('That was changed elsewhere meanwhile, so it is left as it is.');
   else {
     for (const s of steps) change(s.on, s[side], s.layer);
     to.push({ ...item, merge: undefined });
@@ -51,12 +67,28 @@ function step(from, to, side) {
 export const undo = () => step(past, future, 'before');
 export const redo = () => step(future, past, 'after');
 
-const KINDS = { freetext: 'text', ink: 'line', highlight: 'highlight', underline: 'underline', strikeout: 'crossing out', line: 'line', polyline: 'line', square: 'box', circle: 'ellipse', stamp: 'stamp', picture: 'picture', widget: 'filling in', note: 'note', reply: 'reply' };
+const KINDS = {
+  freetext: 'text',
+  ink: 'line',
+  highlight: 'highlight',
+  underline: 'underline',
+  strikeout: 'crossing out',
+  line: 'line',
+  polyline: 'line',
+  square: 'box',
+  circle: 'ellipse',
+  stamp: 'stamp',
+  picture: 'picture',
+  widget: 'filling in',
+  note: 'note',
+  reply: 'reply',
+};
 
 function words(item) {
   if (!item) return '';
-  const { before, after } = item.steps[0], n = item.steps.length;
-  const thing = n > 1 ? `${n} things` : KINDS[(after ?? before).kind] ?? 'it';
+  const { before, after } = item.steps[0],
+    n = item.steps.length;
+  const thing = n > 1 ? `${n} things` : (KINDS[(after ?? before).kind] ?? 'it');
   return !before ? thing : !after ? `deleting ${thing}` : `changing ${thing}`;
 }
 

@@ -4,5 +4,10 @@ let last = 0;
 export function newId() {
   last = Math.max(Date.now(), last + 1);
   const random = crypto.getRandomValues(new Uint32Array(2));
-  return last.toString(36).padStart(9, '0') + '-' + random[0].toString(36).padStart(7, '0') + random[1].toString(36).padStart(7, '0');
+  return (
+    last.toString(36).padStart(9, '0') +
+    '-' +
+    random[0].toString(36).padStart(7, '0') +
+    random[1].toString(36).padStart(7, '0')
+  );
 }

@@ -18,67 +18,151 @@ const table = [
   ['Ctrl Z, Ctrl Y', 'Undo, redo'],
   ['Ctrl ↑, Ctrl ↓', 'Raise, lower what is typed'],
   ['Enter on the page', 'A cross to point with: arrows move it, Enter presses and lets go'],
-  ['Arrows', 'Move what is picked; with Shift by ten points'], ['Delete', 'Delete what is picked'],
-  ['Ctrl A, Ctrl D', 'Pick all on the page, double what is picked'], ['Ctrl C, X, V', 'Copy, cut, paste'],
-  ['Shift', 'Straight steps of 15°, even sides, picking several'], ['Ctrl while drawing shapes', 'Ends go to printed lines, words and marks'], ['Esc', 'Finish typing, let go'],
-  ['Space held', 'Move the page'], ['/', 'Find'],
+  ['Arrows', 'Move what is picked; with Shift by ten points'],
+  ['Delete', 'Delete what is picked'],
+  ['Ctrl A, Ctrl D', 'Pick all on the page, double what is picked'],
+  ['Ctrl C, X, V', 'Copy, cut, paste'],
+  ['Shift', 'Straight steps of 15°, even sides, picking several'],
+  ['Ctrl while drawing shapes', 'Ends go to printed lines, words and marks'],
+  ['Esc', 'Finish typing, let go'],
+  ['Space held', 'Move the page'],
+  ['/', 'Find'],
   ['Ctrl +, Ctrl −, Ctrl 0', 'Larger, smaller, fit the width'],
 ];
-const marking = [['[ and ]', 'Previous and next copy'], ['p, then a number', 'Points, Enter keeps them']];
+const marking = [
+  ['[ and ]', 'Previous and next copy'],
+  ['p, then a number', 'Points, Enter keeps them'],
+];
 export const extra = {}; // single keys of the marking screen
 
 const writes = (e) => e.target.closest?.('input, textarea, select, [contenteditable="true"]');
 
 document.addEventListener('keydown', (e) => {
-  const command = e.ctrlKey || e.metaKey, key = e.key;
+  const command = e.ctrlKey || e.metaKey,
+    key = e.key;
   if (document.querySelector('dialog[open]')) return;
   if (command && !e.altKey) {
     const k = key.toLowerCase();
     const run = {
-      z: () => { finish(); (e.shiftKey ? redo : undo)(); }, y: redo, '+': () => setZoom(surface.zoom * 1.2), '=': () => setZoom(surface.zoom * 1.2), '-': () => setZoom(surface.zoom / 1.2), 0: () => fit('width'),
-      ...(hand.name === 'pick' ? { a: pickPage } : {}), ...(picked.all.length ? { d: duplicate } : {}),
+      z: () => {
+        finish();
+        (e.shiftKey ? redo : undo)();
+      },
+      y: redo,
+      '+': () => setZoom(surface.zoom * 1.2),
+      '=': () => setZoom(surface.zoom * 1.2),
+      '-': () => setZoom(surface.zoom / 1.2),
+      0: () => fit('width'),
+      ...(hand.name === 'pick' ? { a: pickPage } : {}),
+      ...(picked.all.length ? { d: duplicate } : {}),
     }[k];
-    if (run && !(writes(e) && 'zyad'.includes(k))) { e.preventDefault(); run(); }
+    if (run && !(writes(e) && 'zyad'.includes(k))) {
+      e.preventDefault();
+      run();
+    }
     return;
   }
   const turned = { ArrowLeft: -1, ArrowRight: 1 }[key];
-  if (e.altKey && turned && hand.name === 'ruler' && nudgeAid(turned * (e.shiftKey ? 15 : 1), 0, true)) { e.preventDefault(); return; }
-  if (writes(e) || e.altKey) return;
-  if (key === 'Escape') { pick(); close(); panel.close(); return; }
-  const by = e.shiftKey ? 10 : 1, d = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[key];
-  if (d && hand.name === 'ruler' && nudgeAid(...d)) { e.preventDefault(); return; }
-  if (picked.all.length) {
-    if (d) { e.preventDefault(); nudge(...d, `nudge-${picked.all[0].mark.id}`); return; }
-    if (key === 'Delete' || key === 'Backspace') { e.preventDefault(); remove(); return; }
+  if (e.altKey && turned && hand.name === 'ruler' && nudgeAid(turned * (e.shiftKey ? 15 : 1), 0, true)) {
+    e.preventDefault();
+    return;
   }
-  if (key === '?') { help(); return; }
+  if (writes(e) || e.altKey) return;
+  if (key === 'Escape') {
+    pick();
+    close();
+    panel.close();
+    return;
+  }
+  const by = e.shiftKey ? 10 : 1,
+    d = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[key];
+  if (d && hand.name === 'ruler' && nudgeAid(...d)) {
+    e.preventDefault();
+    return;
+  }
+  if (picked.all.length) {
+    if (d) {
+      e.preventDefault();
+      nudge(...d, `nudge-${picked.all[0].mark.id}`);
+      return;
+    }
+    if (key === 'Delete' || key === 'Backspace') {
+      e.preventDefault();
+      remove();
+      return;
+    }
+  }
+  if (key === '?') {
+    help();
+    return;
+  }
   if (settings.keysOff) return;
   if (/^[1-6]$/.test(key)) pressDigit(+key);
-  else if (key === '/') { e.preventDefault(); panel.open('find'); } else if (extra[key]) { e.preventDefault(); extra[key](); }
+  else if (key === '/') {
+    e.preventDefault();
+    panel.open('find');
+  } else if (extra[key]) {
+    e.preventDefault();
+    extra[key]();
+  }
 });
 
 const HELP = {
   pick: 'Press a mark to take it in hand; draw a loop on empty paper around several. Drag to move, the squares to stretch, the round knob to turn. Printed words can be selected: a small bubble says what can be done.',
-  move: 'Drag the page to move it.', type: 'Press where you want to write, and type. Tinted places are blanks: Tab goes to the next one.', signs: 'Press where you want to write, then choose signs.',
-  highlighter: 'Drag over words, or from empty paper to cover a box.', underline: 'Drag over words.', crossout: 'Drag over words that shall go.', pen: 'Draw. When a line resembles a shape, a small sign beside it makes it neat.',
-  shape: 'Choose a shape, then drag it on the page.', stamp: 'Choose a stamp, then press the page.', picture: 'Choose a picture, then press the page.', ruler: 'Lay a ruler, protractor or grid on the page and draw along it.',
-  note: 'Press the place you want to speak about, then write.', voice: 'Press the place you want to speak about, then speak.', eraser: 'Touch whole marks to take them away; Undo brings them back.', rubber: 'Rub over drawn lines: just what is under the ring goes.',
+  move: 'Drag the page to move it.',
+  type: 'Press where you want to write, and type. Tinted places are blanks: Tab goes to the next one.',
+  signs: 'Press where you want to write, then choose signs.',
+  highlighter: 'Drag over words, or from empty paper to cover a box.',
+  underline: 'Drag over words.',
+  crossout: 'Drag over words that shall go.',
+  pen: 'Draw. When a line resembles a shape, a small sign beside it makes it neat.',
+  shape: 'Choose a shape, then drag it on the page.',
+  stamp: 'Choose a stamp, then press the page.',
+  picture: 'Choose a picture, then press the page.',
+  ruler: 'Lay a ruler, protractor or grid on the page and draw along it.',
+  note: 'Press the place you want to speak about, then write.',
+  voice: 'Press the place you want to speak about, then speak.',
+  eraser: 'Touch whole marks to take them away; Undo brings them back.',
+  rubber: 'Rub over drawn lines: just what is under the ring goes.',
 };
 const dialog = document.querySelector('[data-dialog="help"]');
 export function help() {
   const rows = [...table, ...(Object.keys(extra).length ? marking : [])];
   dialog.querySelector('[data-help-here]').textContent = HELP[hand.name] ?? '';
-  dialog.querySelector('[data-help]').replaceChildren(...rows.map(([k, what]) => el('p', { className: 'flex justify-between gap-4' }, el('span', {}, what), el('strong', { className: 'whitespace-nowrap' }, k))));
+  dialog
+    .querySelector('[data-help]')
+    .replaceChildren(
+      ...rows.map(([k, what]) =>
+        el(
+          'p',
+          { className: 'flex justify-between gap-4' },
+          el('span', {}, what),
+          el('strong', { className: 'whitespace-nowrap' }, k),
+        ),
+      ),
+    );
   for (const box of dialog.querySelectorAll('[data-set]')) box.checked = settings[box.dataset.set];
-  for (const b of dialog.querySelectorAll('[data-press]')) b.hidden = document.querySelector(`.head ${b.dataset.press}`)?.hidden ?? true;
+  for (const b of dialog.querySelectorAll('[data-press]'))
+    b.hidden = document.querySelector(`.head ${b.dataset.press}`)?.hidden ?? true;
   dialog.showModal();
 }
-for (const box of dialog.querySelectorAll('[data-set]')) box.addEventListener('change', () => { settings[box.dataset.set] = box.checked; keep(); look(); });
+for (const box of dialog.querySelectorAll('[data-set]'))
+  box.addEventListener('change', () => {
+    settings[box.dataset.set] = box.checked;
+    keep();
+    look();
+  });
 document.querySelector('[data-do="help"]').addEventListener('click', help);
-for (const name of ['list', 'find']) document.querySelector(`[data-do="${name}"]`)?.addEventListener('click', () => panel.open(name));
+for (const name of ['list', 'find'])
+  document.querySelector(`[data-do="${name}"]`)?.addEventListener('click', () => panel.open(name));
 // On a narrow screen the head has no room for these.
-for (const b of dialog.querySelectorAll('[data-press]')) b.addEventListener('click', () => { dialog.close(); document.querySelector(`.head ${b.dataset.press}`)?.click(); });
+for (const b of dialog.querySelectorAll('[data-press]'))
+  b.addEventListener('click', () => {
+    dialog.close();
+    document.querySelector(`.head ${b.dataset.press}`)?.click();
+  });
 dialog.querySelector('[data-do="full"]')?.addEventListener('click', () => {
   dialog.close();
-  if (document.fullscreenElement) document.exitFullscreen(); else document.documentElement.requestFullscreen?.().catch(() => {});
+  if (document.fullscreenElement) document.exitFullscreen();
+  else document.documentElement.requestFullscreen?.().catch(() => {});
 });

@@ -5,17 +5,61 @@ import { el, icon, layer, paint } from './paint.js';
 import { fit, goTo, surface } from './surface.js';
 import { marks } from './marks.js';
 
-const box = document.querySelector('[data-ladder]'), at = document.querySelector('[data-at]'), screen = document.querySelector('[data-screen]');
-let open = false, timer = 0;
+const box = document.querySelector('[data-ladder]'),
+  at = document.querySelector('[data-at]'),
+  screen = document.querySelector('[data-screen]');
+let open = false,
+  timer = 0;
 
 export function build() {
   if (!box) return;
-  const toggle = el('button', { className: 'opens', 'aria-expanded': String(open), 'aria-label': 'Pictures of the pages', title: 'Pictures of the pages', on: { click: () => { open = !open; screen.classList.toggle('with-pages', open); build(); count(); fit(surface.fit ?? 'width'); } } }, icon(open ? 'cross' : 'pages'));
-  box.replaceChildren(toggle, ...surface.sheets.map((s) => el('div', { className: 'step-of' }, open ? picture(s) : null, el('button', { className: 'rung', data: { rung: s.number }, 'aria-label': `Page ${s.number}`, on: { click: () => goTo(s.number) } }, el('b', {}, String(s.number))))));
+  const toggle = el(
+    'button',
+    {
+      className: 'opens',
+      'aria-expanded': String(open),
+      'aria-label': 'Pictures of the pages',
+      title: 'Pictures of the pages',
+      on: {
+        click: () => {
+          open = !open;
+          screen.classList.toggle('with-pages', open);
+          build();
+          count();
+          fit(surface.fit ?? 'width');
+        },
+      },
+    },
+    icon(open ? 'cross' : 'pages'),
+  );
+  box.replaceChildren(
+    toggle,
+    ...surface.sheets.map((s) =>
+      el(
+        'div',
+        { className: 'step-of' },
+        open ? picture(s) : null,
+        el(
+          'button',
+          {
+            className: 'rung',
+            data: { rung: s.number },
+            'aria-label': `Page ${s.number}`,
+            on: { click: () => goTo(s.number) },
+          },
+          el('b', {}, String(s.number)),
+        ),
+      ),
+    ),
+  );
 }
 
 function picture(s) {
-  const small = el('span', { className: 'small', 'aria-hidden': 'true' }, el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/25`, alt: '', loading: 'lazy' }));
+  const small = el(
+    'span',
+    { className: 'small', 'aria-hidden': 'true' },
+    el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/25`, alt: '', loading: 'lazy' }),
+  );
   small.style.aspectRatio = `${s.w} / ${s.h}`;
   const of = { washes: layer('washes', s), marks: layer('marks', s) };
   small.append(of.washes, of.marks);
@@ -28,25 +72,31 @@ function pictures() {
     if (!s.small) continue;
     s.small.washes.replaceChildren();
     s.small.marks.replaceChildren();
-    for (const e of marks.shown.values()) if (e.mark.page === s.number && e.shapes.length) paint(s.small, { ...e, groups: [] });
+    for (const e of marks.shown.values())
+      if (e.mark.page === s.number && e.shapes.length) paint(s.small, { ...e, groups: [] });
   }
 }
 
 export function current(s) {
   at.textContent = `Page ${s.number} of ${surface.sheets.length}`;
-  for (const r of box?.querySelectorAll('.rung') ?? []) r.setAttribute('aria-current', String(+r.dataset.rung === s.number));
+  for (const r of box?.querySelectorAll('.rung') ?? [])
+    r.setAttribute('aria-current', String(+r.dataset.rung === s.number));
   seen.add(s.number);
 }
 export const seen = new Set(); // pages that were looked at
 
 export function count() {
   const of = new Map();
-  for (const e of marks.shown.values()) if (e.mark.kind !== 'reply') of.set(e.mark.page, (of.get(e.mark.page) ?? 0) + 1);
+  for (const e of marks.shown.values())
+    if (e.mark.kind !== 'reply') of.set(e.mark.page, (of.get(e.mark.page) ?? 0) + 1);
   for (const r of box?.querySelectorAll('.rung') ?? []) {
     const n = of.get(+r.dataset.rung);
     r.nextElementSibling?.remove();
     r.setAttribute('aria-label', `Page ${r.dataset.rung}${n ? `, ${n} ${n === 1 ? 'mark' : 'marks'}` : ''}`);
     if (n) r.after(el('span', { className: 'sign', 'aria-hidden': 'true' }, String(n)));
   }
-  if (open) { clearTimeout(timer); timer = setTimeout(pictures, 300); }
+  if (open) {
+    clearTimeout(timer);
+    timer = setTimeout(pictures, 300);
+  }
 }

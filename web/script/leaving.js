@@ -2,9 +2,14 @@
 // and asks before somebody signs out with such. They are kept in any case, for
 // the same person only; what others might find is cleared away.
 
-const form = document.querySelector('form[action="/sign-out"]'), dialog = document.querySelector('[data-leaving]');
+const form = document.querySelector('form[action="/sign-out"]'),
+  dialog = document.querySelector('[data-leaving]');
 
-const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
+const done = (request) =>
+  new Promise((ok, fail) => {
+    request.onsuccess = () => ok(request.result);
+    request.onerror = () => fail(request.error);
+  });
 
 // open opens a base of this site if it is there: opening it would make it.
 async function open(name) {
@@ -22,7 +27,9 @@ async function waiting(person) {
     const all = await done(base.transaction('ops').objectStore('ops').index('copy').getAll(mine(person)));
     base.close();
     return all.filter((m) => !m.sent);
-  } catch { return []; }
+  } catch {
+    return [];
+  }
 }
 
 // clear leaves nothing of a person on this device but changes that the server
@@ -33,31 +40,42 @@ async function clear(person) {
   try {
     const base = await open('readymargin');
     if (base) {
-      const tx = base.transaction(['views', 'ops'], 'readwrite'), ops = tx.objectStore('ops');
+      const tx = base.transaction(['views', 'ops'], 'readwrite'),
+        ops = tx.objectStore('ops');
       tx.objectStore('views').clear();
       for (const m of await done(ops.index('copy').getAll(mine(person)))) if (m.sent) ops.delete(m.key);
-      await new Promise((ok) => { tx.oncomplete = ok; tx.onabort = ok; });
+      await new Promise((ok) => {
+        tx.oncomplete = ok;
+        tx.onabort = ok;
+      });
       base.close();
     }
     const drafts = await open('readymargin-drafts');
     if (drafts) {
       const tx = drafts.transaction('drafts', 'readwrite');
       tx.objectStore('drafts').clear(); // the server has them
-      await new Promise((ok) => { tx.oncomplete = ok; tx.onabort = ok; });
+      await new Promise((ok) => {
+        tx.oncomplete = ok;
+        tx.onabort = ok;
+      });
       drafts.close();
     }
-  } catch { /* what could not be opened holds nothing that can be read here */ }
+  } catch {
+    /* what could not be opened holds nothing that can be read here */
+  }
   for (const name of ['pages', 'kept', 'who']) await window.caches?.delete(name).catch(() => {});
 }
 
 const count = (n) => `${n} ${n === 1 ? 'change' : 'changes'}`;
 
 if (form && dialog) {
-  const person = +dialog.dataset.leaving, kept = waiting(person);
+  const person = +dialog.dataset.leaving,
+    kept = waiting(person);
   kept.then((ops) => {
     const line = document.querySelector('[data-waiting]');
     if (!line || !ops.length) return;
-    line.querySelector('span').textContent = `${count(ops.length)} on this device ${ops.length === 1 ? 'has' : 'have'} not been sent yet.`;
+    line.querySelector('span').textContent =
+      `${count(ops.length)} on this device ${ops.length === 1 ? 'has' : 'have'} not been sent yet.`;
     line.querySelector('a').href = `/copies/${ops[0].copy}`;
     line.hidden = false;
   });
@@ -67,7 +85,8 @@ if (form && dialog) {
     e.preventDefault();
     const ops = await waiting(person);
     if (ops.length) {
-      dialog.querySelector('[data-count]').textContent = `${count(ops.length)} on this device ${ops.length === 1 ? 'has' : 'have'} not been sent yet.`;
+      dialog.querySelector('[data-count]').textContent =
+        `${count(ops.length)} on this device ${ops.length === 1 ? 'has' : 'have'} not been sent yet.`;
       dialog.returnValue = '';
       dialog.showModal();
       await new Promise((closed) => dialog.addEventListener('close', closed, { once: true }));

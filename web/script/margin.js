@@ -8,9 +8,16 @@ import { add, find, marks, set } from './marks.js';
 import { clip } from './clip.js';
 import * as drafts from './drafts.js';
 
-const margin = document.querySelector('[data-margin]'), notes = margin.querySelector('[data-notes]'), flap = document.querySelector('[data-flap]');
-const leaders = document.querySelector('[data-leaders]'), screen = document.querySelector('[data-screen]');
-let threads = [], cards = new Map(), motes = new Map(), active = null, signature = '';
+const margin = document.querySelector('[data-margin]'),
+  notes = margin.querySelector('[data-notes]'),
+  flap = document.querySelector('[data-flap]');
+const leaders = document.querySelector('[data-leaders]'),
+  screen = document.querySelector('[data-screen]');
+let threads = [],
+  cards = new Map(),
+  motes = new Map(),
+  active = null,
+  signature = '';
 const written = new Map(); // cards being written, by their key: {page, place, card}
 export const about = () => `copy/${marks.view.copy}`; // what drafts of this screen are about
 
@@ -18,17 +25,31 @@ const teacherSaid = (t) => t.remarks[0].layer.startsWith('feedback') || t.remark
 
 // gather rebuilds the cards when what was said has changed.
 export function gather() {
-  const said = [...marks.shown.values()].filter((e) => e.mark.kind === 'note' || e.mark.kind === 'reply').map((e) => ({
-    mark: e.mark, remark: { version: e.version, layer: e.layer, author: e.by, mine: e.mine, sent: e.sent, at: e.at },
-  }));
+  const said = [...marks.shown.values()]
+    .filter((e) => e.mark.kind === 'note' || e.mark.kind === 'reply')
+    .map((e) => ({
+      mark: e.mark,
+      remark: { version: e.version, layer: e.layer, author: e.by, mine: e.mine, sent: e.sent, at: e.at },
+    }));
   const now = JSON.stringify(said);
-  if (now === signature && cards.size + written.size) { arrange(); return; }
-  if (notes.contains(document.activeElement) && document.activeElement.value) { arrange(); return; } // what is typed there is not taken away
+  if (now === signature && cards.size + written.size) {
+    arrange();
+    return;
+  }
+  if (notes.contains(document.activeElement) && document.activeElement.value) {
+    arrange();
+    return;
+  } // what is typed there is not taken away
   signature = now;
   threads = core.threads(said);
   for (const m of motes.values()) m.remove();
-  cards = new Map(); motes = new Map();
-  const empty = marks.view.teacher ? 'Notes you leave on the sheet stand here, level with their places.' : marks.view.returnedAt ? 'No notes on this copy.' : '';
+  cards = new Map();
+  motes = new Map();
+  const empty = marks.view.teacher
+    ? 'Notes you leave on the sheet stand here, level with their places.'
+    : marks.view.returnedAt
+      ? 'No notes on this copy.'
+      : '';
   notes.replaceChildren(...(threads.length || written.size || !empty ? [] : [el('p', { className: 'empty' }, empty)]));
   for (const t of threads) {
     const key = t.remarks[0].id;
@@ -41,15 +62,33 @@ export function gather() {
 }
 
 function mote(t, key) {
-  const b = el('button', { className: `mote ${teacherSaid(t) ? 'teacher' : ''}`, 'aria-label': `Note ${t.number}`, on: { click: () => { screen.classList.add('notes-open'); activate(key); cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true }); } } }, String(t.number));
+  const b = el(
+    'button',
+    {
+      className: `mote ${teacherSaid(t) ? 'teacher' : ''}`,
+      'aria-label': `Note ${t.number}`,
+      on: {
+        click: () => {
+          screen.classList.add('notes-open');
+          activate(key);
+          cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true });
+        },
+      },
+    },
+    String(t.number),
+  );
   if (t.remarks[0].color) b.style.background = t.remarks[0].color;
   surface.sheets[t.page - 1]?.box.append(b);
   return b;
 }
 
 function card(t, key) {
-  const box = el('article', { className: `said-note ${teacherSaid(t) ? 'teacher' : ''}`, data: { note: key }, tabIndex: -1,
-    on: { pointerenter: () => hover(key), focusin: () => activate(key), click: () => activate(key) } });
+  const box = el('article', {
+    className: `said-note ${teacherSaid(t) ? 'teacher' : ''}`,
+    data: { note: key },
+    tabIndex: -1,
+    on: { pointerenter: () => hover(key), focusin: () => activate(key), click: () => activate(key) },
+  });
   t.remarks.forEach((r, i) => box.append(remark(t, r, i)));
   const direction = t.remarks[0].layer === 'sheet'; // said to everybody, so there is nobody to answer
   if (marks.view.say && !direction && t.remarks.some((r) => !r.mine)) box.append(answer(t));
@@ -62,15 +101,45 @@ function remark(t, r, i) {
   const who = r.helper ? `${r.helper}, helping` : r.mine ? 'You' : r.author;
   const unsent = marks.view.teacher && !r.sent && r.layer.startsWith('feedback') ? ' · not returned yet' : '';
   const only = r.layer === 'own' ? ' · only for you' : '';
-  const box = el('div', { className: `${i ? 'answer' : ''} ${r.helper ? 'helping' : ''}` }, el('div', { className: 'by' }, i ? null : el('b', {}, String(t.number)), r.voice ? icon('voice') : r.help ? icon('hands') : null, r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${only}${unsent}`));
+  const box = el(
+    'div',
+    { className: `${i ? 'answer' : ''} ${r.helper ? 'helping' : ''}` },
+    el(
+      'div',
+      { className: 'by' },
+      i ? null : el('b', {}, String(t.number)),
+      r.voice ? icon('voice') : r.help ? icon('hands') : null,
+      r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${only}${unsent}`,
+    ),
+  );
   if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
-  if (r.voice) box.append(clip(r.layer === 'sheet' ? `/sheets/${marks.view.sheet}/extras/${r.voice.sound}` : `/copies/${marks.view.copy}/sounds/${r.voice.sound}`, r.voice.peaks, r.voice.ms));
+  if (r.voice)
+    box.append(
+      clip(
+        r.layer === 'sheet'
+          ? `/sheets/${marks.view.sheet}/extras/${r.voice.sound}`
+          : `/copies/${marks.view.copy}/sounds/${r.voice.sound}`,
+        r.voice.peaks,
+        r.voice.ms,
+      ),
+    );
   if (r.text) box.append(el('p', {}, r.text));
   if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say || r.layer === 'own')) {
     const tools = el('div', { className: 'tools' });
-    if (!r.voice) tools.append(el('button', { className: 'button quiet', on: { click: () => rewrite(t, r, box) } }, 'Change'));
+    if (!r.voice)
+      tools.append(el('button', { className: 'button quiet', on: { click: () => rewrite(t, r, box) } }, 'Change'));
     if (drafts.of(about(), `change/${r.id}`) !== null) queueMicrotask(() => rewrite(t, r, box)); // it was being changed
-    tools.append(el('button', { className: 'button quiet', 'aria-label': 'Delete this note', on: { click: () => set(r.id, null, { layer: r.layer }) } }, icon('bin')));
+    tools.append(
+      el(
+        'button',
+        {
+          className: 'button quiet',
+          'aria-label': 'Delete this note',
+          on: { click: () => set(r.id, null, { layer: r.layer }) },
+        },
+        icon('bin'),
+      ),
+    );
     box.append(tools);
   }
   return box;
@@ -80,56 +149,92 @@ function rewrite(t, r, box) {
   const place = `change/${r.id}`;
   const area = el('textarea', { value: drafts.of(about(), place) ?? r.text, 'aria-label': 'Your note' });
   const done = () => {
-    const text = area.value.trim(), entry = find(r.id);
+    const text = area.value.trim(),
+      entry = find(r.id);
     area.value = '';
     drafts.drop(about(), place);
     if (!entry) return;
     if (!text) set(r.id, null, { layer: r.layer });
     else if (text !== r.text) set(r.id, { ...entry.mark, body: { ...entry.mark.body, text } }, { layer: r.layer });
-    signature = ''; gather();
+    signature = '';
+    gather();
   };
-  box.replaceChildren(area, el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: done } }, 'Keep')));
+  box.replaceChildren(
+    area,
+    el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: done } }, 'Keep')),
+  );
   area.addEventListener('input', () => drafts.keep(about(), place, area.value === r.text ? null : area.value));
-  area.addEventListener('keydown', (e) => { if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) done(); });
+  area.addEventListener('keydown', (e) => {
+    if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) done();
+  });
   if (drafts.of(about(), place) === null) area.focus();
   arrange();
 }
 
 function answer(t) {
-  const place = `reply/${t.remarks[0].id}`, typed = drafts.of(about(), place) ?? '';
-  const area = el('textarea', { rows: 1, placeholder: 'Reply', 'aria-label': `Reply to note ${t.number}`, value: typed });
-  const send = el('button', { className: 'button', hidden: !typed, on: { click: () => {
-    const text = area.value.trim();
-    if (!text) return;
-    area.value = '';
-    area.blur();
-    drafts.drop(about(), place);
-    add('reply', t.page, { to: t.remarks[0].id, text }, { layer: marks.view.say });
-  } } }, 'Send');
+  const place = `reply/${t.remarks[0].id}`,
+    typed = drafts.of(about(), place) ?? '';
+  const area = el('textarea', {
+    rows: 1,
+    placeholder: 'Reply',
+    'aria-label': `Reply to note ${t.number}`,
+    value: typed,
+  });
+  const send = el(
+    'button',
+    {
+      className: 'button',
+      hidden: !typed,
+      on: {
+        click: () => {
+          const text = area.value.trim();
+          if (!text) return;
+          area.value = '';
+          area.blur();
+          drafts.drop(about(), place);
+          add('reply', t.page, { to: t.remarks[0].id, text }, { layer: marks.view.say });
+        },
+      },
+    },
+    'Send',
+  );
   if (marks.view.teacher) send.textContent = 'Keep';
-  area.addEventListener('input', () => { send.hidden = !area.value.trim(); drafts.keep(about(), place, area.value.trim() ? area.value : null); arrange(); });
-  area.addEventListener('keydown', (e) => { if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) send.click(); });
+  area.addEventListener('input', () => {
+    send.hidden = !area.value.trim();
+    drafts.keep(about(), place, area.value.trim() ? area.value : null);
+    arrange();
+  });
+  area.addEventListener('keydown', (e) => {
+    if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) send.click();
+  });
   return el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send));
 }
 
 // count says how often each meaning of the colour key stands on the copy, over
 // all kinds of marks.
 export function count() {
-  const box = margin.querySelector('[data-key-count]'), key = marks.view.key ?? [];
+  const box = margin.querySelector('[data-key-count]'),
+    key = marks.view.key ?? [];
   const used = [...marks.shown.values()].filter((e) => e.layer === 'work' && !e.beside).map((e) => e.mark.body.meaning);
   box.hidden = !key.length;
-  box.replaceChildren(...key.map((m) => {
-    const dot = el('i', { className: 'dyed' });
-    dot.style.background = m.color;
-    return el('li', {}, dot, `${m.name} (${m.sign})`, el('b', {}, String(used.filter((u) => u === m.name).length)));
-  }));
+  box.replaceChildren(
+    ...key.map((m) => {
+      const dot = el('i', { className: 'dyed' });
+      dot.style.background = m.color;
+      return el('li', {}, dot, `${m.name} (${m.sign})`, el('b', {}, String(used.filter((u) => u === m.name).length)));
+    }),
+  );
 }
 
 // draft shows a card that is still being written; done() takes it away.
 export function draft(key, page, place, ...content) {
   const c = el('article', { className: 'said-note on', data: { draft: key } }, ...content);
   if (marks.view.teacher) c.classList.add('teacher');
-  const m = el('button', { className: `mote on ${marks.view.teacher ? 'teacher' : ''}`, tabIndex: -1, 'aria-hidden': 'true' }, '+');
+  const m = el(
+    'button',
+    { className: `mote on ${marks.view.teacher ? 'teacher' : ''}`, tabIndex: -1, 'aria-hidden': 'true' },
+    '+',
+  );
   surface.sheets[page - 1].box.append(m);
   const d = { page, place, card: c, mote: m };
   written.set(key, d);
@@ -140,36 +245,61 @@ export function draft(key, page, place, ...content) {
   active = key;
   arrange();
   return () => {
-    written.delete(key); c.remove(); m.remove();
+    written.delete(key);
+    c.remove();
+    m.remove();
     if (active === key) active = null;
     if (opened && !written.size) screen.classList.remove('notes-open'); // a drawer that came for it goes with it
-    signature = ''; gather();
+    signature = '';
+    gather();
   };
 }
 
-export function activate(key) { if (active !== key) { active = key; arrange(); } }
+export function activate(key) {
+  if (active !== key) {
+    active = key;
+    arrange();
+  }
+}
 let hovered = null;
-function hover(key) { hovered = key; leader(); }
-margin.addEventListener('pointerleave', () => { hovered = null; leader(); });
+function hover(key) {
+  hovered = key;
+  leader();
+}
+margin.addEventListener('pointerleave', () => {
+  hovered = null;
+  leader();
+});
 
 // arrange sets every card level with its place.
 export function arrange() {
-  const z = pixels(), frame = notes.getBoundingClientRect(), narrow = window.innerWidth <= 640;
+  const z = pixels(),
+    frame = notes.getBoundingClientRect(),
+    narrow = window.innerWidth <= 640;
   notes.style.paddingTop = '';
   const items = [];
   const place = (key, page, at, card, m) => {
     const s = surface.sheets[page - 1];
     if (!s) return;
-    m.style.left = `${at[0] * z}px`; m.style.top = `${at[1] * z}px`;
+    m.style.left = `${at[0] * z}px`;
+    m.style.top = `${at[1] * z}px`;
     m.classList.toggle('on', key === active);
     card.classList.toggle('on', key === active);
     items.push({ key, card, want: s.box.getBoundingClientRect().top + at[1] * z - frame.top - 18 });
   };
-  for (const t of threads) { const k = t.remarks[0].id; place(k, t.page, t.place, cards.get(k), motes.get(k)); }
+  for (const t of threads) {
+    const k = t.remarks[0].id;
+    place(k, t.page, t.place, cards.get(k), motes.get(k));
+  }
   for (const [k, d] of written) place(k, d.page, d.place, d.card, d.mote);
-  if (narrow) { for (const i of items) Object.assign(i.card.style, { position: 'static', margin: '.6rem', transform: '' }); leaders.replaceChildren(); return; }
+  if (narrow) {
+    for (const i of items) Object.assign(i.card.style, { position: 'static', margin: '.6rem', transform: '' });
+    leaders.replaceChildren();
+    return;
+  }
   items.sort((a, b) => a.want - b.want);
-  const gap = 10, floor = flap.hidden ? 0 : Math.max(0, flap.getBoundingClientRect().bottom - frame.top + gap);
+  const gap = 10,
+    floor = flap.hidden ? 0 : Math.max(0, flap.getBoundingClientRect().bottom - frame.top + gap);
   const i = items.findIndex((x) => x.key === active);
   const height = (x) => x.card.offsetHeight;
   if (i >= 0) {
@@ -177,21 +307,38 @@ export function arrange() {
     for (let k = i - 1; k >= 0; k--) items[k].y = Math.min(items[k].want, items[k + 1].y - gap - height(items[k]));
   }
   let low = i >= 0 ? items[i].y + height(items[i]) + gap : floor;
-  for (let k = i + 1; k < items.length; k++) { items[k].y = Math.max(items[k].want, low); low = items[k].y + height(items[k]) + gap; }
-  for (const x of items) Object.assign(x.card.style, { position: '', margin: '', transform: `translateY(${Math.round(x.y)}px)` });
+  for (let k = i + 1; k < items.length; k++) {
+    items[k].y = Math.max(items[k].want, low);
+    low = items[k].y + height(items[k]) + gap;
+  }
+  for (const x of items)
+    Object.assign(x.card.style, { position: '', margin: '', transform: `translateY(${Math.round(x.y)}px)` });
   leader();
 }
 
 // leader draws the line of the one note in hand, or under the pointer.
 function leader() {
-  const key = hovered ?? active, c = cards.get(key) ?? written.get(key)?.card, m = motes.get(key) ?? written.get(key)?.mote;
+  const key = hovered ?? active,
+    c = cards.get(key) ?? written.get(key)?.card,
+    m = motes.get(key) ?? written.get(key)?.mote;
   leaders.replaceChildren();
   if (!c || !m || window.innerWidth <= 1000) return;
-  const a = m.getBoundingClientRect(), b = c.getBoundingClientRect(), d = surface.desk.getBoundingClientRect(), f = notes.getBoundingClientRect();
-  const y0 = a.top + a.height / 2, y1 = b.top + 18;
+  const a = m.getBoundingClientRect(),
+    b = c.getBoundingClientRect(),
+    d = surface.desk.getBoundingClientRect(),
+    f = notes.getBoundingClientRect();
+  const y0 = a.top + a.height / 2,
+    y1 = b.top + 18;
   if (y0 < d.top || y0 > d.bottom || y1 < f.top || y1 > f.bottom) return;
-  const x0 = a.right, x1 = b.left, bend = (x1 - x0) / 2;
-  leaders.append(node('path', { class: c.classList.contains('teacher') ? 'teacher' : '', d: `M${x0} ${y0}C${x0 + bend} ${y0} ${x1 - bend} ${y1} ${x1} ${y1}` }));
+  const x0 = a.right,
+    x1 = b.left,
+    bend = (x1 - x0) / 2;
+  leaders.append(
+    node('path', {
+      class: c.classList.contains('teacher') ? 'teacher' : '',
+      d: `M${x0} ${y0}C${x0 + bend} ${y0} ${x1 - bend} ${y1} ${x1} ${y1}`,
+    }),
+  );
 }
 
 // A press on the page closes the margin where it lies over the page, unless a
@@ -203,5 +350,11 @@ surface.desk.addEventListener('pointerdown', (e) => {
   activate(null);
 });
 
-notes.addEventListener('wheel', (e) => { if (window.innerWidth > 640) surface.desk.scrollTop += e.deltaY; }, { passive: true });
+notes.addEventListener(
+  'wheel',
+  (e) => {
+    if (window.innerWidth > 640) surface.desk.scrollTop += e.deltaY;
+  },
+  { passive: true },
+);
 document.addEventListener('moved', () => arrange());

@@ -10,13 +10,25 @@ import * as queue from './queue.js';
 import { fit, surface } from './surface.js';
 import * as drafts from './drafts.js';
 
-const top = document.querySelector('[data-top]'), roll = document.querySelector('[data-roll]'), main = document.querySelector('[data-do="main"]');
+const top = document.querySelector('[data-top]'),
+  roll = document.querySelector('[data-roll]'),
+  main = document.querySelector('[data-do="main"]');
 const ahead = new Map(); // copies loaded before they are asked for
 export const marking = { open: async () => {} };
 
-const date = (t) => new Date(t).toLocaleString('en-GB', { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
+const date = (t) =>
+  new Date(t).toLocaleString('en-GB', {
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+    hour12: false,
+    timeZone: marks.view.zone,
+  });
 const span = (m) => (m < 60 ? `${m} min` : m < 2880 ? `${Math.floor(m / 60)} h` : `${Math.floor(m / 1440)} days`);
-let timer = 0, unsaved = null; // {copy, attempt, points, remark} as they were typed
+let timer = 0,
+  unsaved = null; // {copy, attempt, points, remark} as they were typed
 
 export function draw(v) {
   const typed = drafts.of(`copy/${v.copy}`, `given/${v.attempt}`); // and not taken
@@ -25,19 +37,96 @@ export function draw(v) {
     clearTimeout(timer);
     timer = setTimeout(() => give().catch(() => {}), 700);
   }
-  const lines = [el('p', { className: 'flex justify-between gap-2' }, el('strong', {}, v.student), el('span', { className: 'hint' }, date(v.receipt.at)))];
+  const lines = [
+    el(
+      'p',
+      { className: 'flex justify-between gap-2' },
+      el('strong', {}, v.student),
+      el('span', { className: 'hint' }, date(v.receipt.at)),
+    ),
+  ];
   if (v.receipt.late) lines.push(el('p', { className: 'text-rule-ink text-sm' }, `late by ${span(v.receipt.late)}`));
-  if (v.attempts > 1) lines.push(el('p', { className: 'flex gap-1 my-1' }, ...Array.from({ length: v.attempts }, (_, i) => el('button', { className: `button ${i + 1 === v.attempt ? 'dark' : ''}`, 'aria-pressed': String(i + 1 === v.attempt), on: { click: () => go(v.copy, i + 1) } }, `Attempt ${i + 1}`))));
+  if (v.attempts > 1)
+    lines.push(
+      el(
+        'p',
+        { className: 'flex gap-1 my-1' },
+        ...Array.from({ length: v.attempts }, (_, i) =>
+          el(
+            'button',
+            {
+              className: `button ${i + 1 === v.attempt ? 'dark' : ''}`,
+              'aria-pressed': String(i + 1 === v.attempt),
+              on: { click: () => go(v.copy, i + 1) },
+            },
+            `Attempt ${i + 1}`,
+          ),
+        ),
+      ),
+    );
   if (v.line) lines.push(el('p', { className: 'my-1' }, `“${v.line}”`));
   if (v.pointsOf) {
-    lines.push(el('p', { className: 'tally my-2' }, el('label', { htmlFor: 'points', className: 'font-semibold grow' }, 'Points'),
-      el('input', { id: 'points', inputMode: 'decimal', autocomplete: 'off', value: typed?.points ?? v.given ?? '', on: { input: () => later(), keydown: (e) => { if (e.key === 'Enter') { e.target.blur(); give(); } } } }), el('span', { className: 'hint' }, `of ${v.pointsOf}`)));
+    lines.push(
+      el(
+        'p',
+        { className: 'tally my-2' },
+        el('label', { htmlFor: 'points', className: 'font-semibold grow' }, 'Points'),
+        el('input', {
+          id: 'points',
+          inputMode: 'decimal',
+          autocomplete: 'off',
+          value: typed?.points ?? v.given ?? '',
+          on: {
+            input: () => later(),
+            keydown: (e) => {
+              if (e.key === 'Enter') {
+                e.target.blur();
+                give();
+              }
+            },
+          },
+        }),
+        el('span', { className: 'hint' }, `of ${v.pointsOf}`),
+      ),
+    );
   }
-  lines.push(el('label', { className: 'sr-only', htmlFor: 'remark' }, 'Overall remark'), el('textarea', { id: 'remark', rows: 2, placeholder: 'Overall remark', maxLength: 5000, value: typed?.remark ?? v.remark ?? '', on: { input: () => later() } }));
-  if (v.waiting) lines.push(el('p', { className: 'hint' }, `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after submitting and ${v.waiting === 1 ? 'is' : 'are'} not in this attempt.`));
-  if (v.held) lines.push(el('button', { className: 'button my-1', 'aria-pressed': String(!held.hidden), data: { answers: '' }, on: { click: beside } }, v.held === 1 ? 'Held-back page' : `${v.held} held-back pages`));
+  lines.push(
+    el('label', { className: 'sr-only', htmlFor: 'remark' }, 'Overall remark'),
+    el('textarea', {
+      id: 'remark',
+      rows: 2,
+      placeholder: 'Overall remark',
+      maxLength: 5000,
+      value: typed?.remark ?? v.remark ?? '',
+      on: { input: () => later() },
+    }),
+  );
+  if (v.waiting)
+    lines.push(
+      el(
+        'p',
+        { className: 'hint' },
+        `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after submitting and ${v.waiting === 1 ? 'is' : 'are'} not in this attempt.`,
+      ),
+    );
+  if (v.held)
+    lines.push(
+      el(
+        'button',
+        {
+          className: 'button my-1',
+          'aria-pressed': String(!held.hidden),
+          data: { answers: '' },
+          on: { click: beside },
+        },
+        v.held === 1 ? 'Held-back page' : `${v.held} held-back pages`,
+      ),
+    );
   lines.push(el('p', { className: 'hint', data: { others: '' }, role: 'status' }));
-  if (v.returnedAt) lines.push(el('p', { className: 'hint' }, v.unsent ? 'Changed since it was returned.' : `Returned ${date(v.returnedAt)}.`));
+  if (v.returnedAt)
+    lines.push(
+      el('p', { className: 'hint' }, v.unsent ? 'Changed since it was returned.' : `Returned ${date(v.returnedAt)}.`),
+    );
   top.replaceChildren(...lines);
   showHeld();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
@@ -67,12 +156,18 @@ function showHeld() {
   top.querySelector('[data-answers]')?.setAttribute('aria-pressed', String(!held.hidden));
   if (held.hidden || held.dataset.sheet === String(v.sheet)) return;
   held.dataset.sheet = v.sheet;
-  held.replaceChildren(el('p', { className: 'hint' }, 'Held back: no student sees this'), ...Array.from({ length: v.held }, (_, i) => el('img', { src: `/sheets/${v.sheet}/held/${i + 1}/150`, alt: `Held-back page ${i + 1}` })));
+  held.replaceChildren(
+    el('p', { className: 'hint' }, 'Held back: no student sees this'),
+    ...Array.from({ length: v.held }, (_, i) =>
+      el('img', { src: `/sheets/${v.sheet}/held/${i + 1}/150`, alt: `Held-back page ${i + 1}` }),
+    ),
+  );
 }
 
 // later takes what is typed in the head soon; as a draft it is kept at once.
 function later() {
-  const { copy, attempt } = marks.view, value = (id) => document.querySelector(id)?.value ?? '';
+  const { copy, attempt } = marks.view,
+    value = (id) => document.querySelector(id)?.value ?? '';
   unsaved = { copy, attempt, points: value('#points'), remark: value('#remark') };
   drafts.keep(`copy/${copy}`, `given/${attempt}`, { points: unsaved.points, remark: unsaved.remark });
   clearTimeout(timer);
@@ -84,9 +179,11 @@ function later() {
 async function give({ keepalive = false } = {}) {
   clearTimeout(timer);
   if (!unsaved) return;
-  const { copy, attempt, points, remark } = unsaved, sent = unsaved;
+  const { copy, attempt, points, remark } = unsaved,
+    sent = unsaved;
   unsaved = null;
-  const field = () => (marks.view.copy === copy && marks.view.attempt === attempt ? document.querySelector('#points') : null);
+  const field = () =>
+    marks.view.copy === copy && marks.view.attempt === attempt ? document.querySelector('#points') : null;
   try {
     const a = await ask(`/copies/${copy}/points`, { method: 'POST', form: { attempt, points, remark }, keepalive });
     if (!unsaved) drafts.drop(`copy/${copy}`, `given/${attempt}`);
@@ -105,34 +202,57 @@ async function give({ keepalive = false } = {}) {
 }
 
 async function refreshRoll() {
-  const html = await fetch(`/assignments/${marks.view.assignment}/roll?copy=${marks.view.copy}`).then((r) => (r.ok ? r.text() : null)).catch(() => null);
+  const html = await fetch(`/assignments/${marks.view.assignment}/roll?copy=${marks.view.copy}`)
+    .then((r) => (r.ok ? r.text() : null))
+    .catch(() => null);
   if (!html) return;
   roll.innerHTML = html;
-  for (const a of roll.querySelectorAll('a')) a.setAttribute('aria-current', String(a.dataset.copy === String(marks.view.copy)));
+  for (const a of roll.querySelectorAll('a'))
+    a.setAttribute('aria-current', String(a.dataset.copy === String(marks.view.copy)));
 }
 
 const copies = () => [...roll.querySelectorAll('a')].map((a) => +a.dataset.copy);
 const fetchView = (id, attempt) => ask(`/copies/${id}/marking${attempt ? `?attempt=${attempt}` : ''}`);
 
 function lookAhead() {
-  const all = copies(), i = all.indexOf(marks.view.copy);
-  for (const id of [all[i + 1], all[i - 1]]) if (id && !ahead.has(id)) ahead.set(id, fetchView(id).catch(() => { ahead.delete(id); return null; }));
+  const all = copies(),
+    i = all.indexOf(marks.view.copy);
+  for (const id of [all[i + 1], all[i - 1]])
+    if (id && !ahead.has(id))
+      ahead.set(
+        id,
+        fetchView(id).catch(() => {
+          ahead.delete(id);
+          return null;
+        }),
+      );
 }
 
 export async function go(id, attempt) {
   await give().catch(() => {}); // what was not taken stands there again when one comes back
-  const view = (!attempt && await ahead.get(id)) || await fetchView(id, attempt).catch((e) => { toast(e.message); return null; });
+  const view =
+    (!attempt && (await ahead.get(id))) ||
+    (await fetchView(id, attempt).catch((e) => {
+      toast(e.message);
+      return null;
+    }));
   ahead.delete(id);
   if (!view) return;
   const place = { top: surface.desk.scrollTop, left: surface.desk.scrollLeft };
   await marking.open(view);
   surface.desk.scrollTo(place.left, place.top);
-  history.replaceState(null, '', `/assignments/${view.assignment}/marking?copy=${view.copy}${attempt ? `&attempt=${attempt}` : ''}`);
+  history.replaceState(
+    null,
+    '',
+    `/assignments/${view.assignment}/marking?copy=${view.copy}${attempt ? `&attempt=${attempt}` : ''}`,
+  );
 }
 
 function step(d) {
-  const all = copies(), next = all[all.indexOf(marks.view.copy) + d];
-  if (next) go(next); else toast(d > 0 ? 'This is the last copy on the roll.' : 'This is the first copy on the roll.');
+  const all = copies(),
+    next = all[all.indexOf(marks.view.copy) + d];
+  if (next) go(next);
+  else toast(d > 0 ? 'This is the last copy on the roll.' : 'This is the first copy on the roll.');
 }
 
 let watching = 0;
@@ -140,7 +260,10 @@ async function who() {
   clearTimeout(watching);
   const names = await ask(`/copies/${marks.view.copy}/others`, { retry: false }).catch(() => []);
   const box = document.querySelector('[data-others]');
-  if (box) box.textContent = names.length ? `${names.join(' and ')} ${names.length > 1 ? 'have' : 'has'} this copy open too.` : '';
+  if (box)
+    box.textContent = names.length
+      ? `${names.join(' and ')} ${names.length > 1 ? 'have' : 'has'} this copy open too.`
+      : '';
   watching = setTimeout(who, 10000);
 }
 
@@ -152,14 +275,24 @@ async function giveBack(pointless = '') {
     return true;
   } catch (e) {
     if (e.code !== 'no points') throw e;
-    return await question('Return it without points?', `${marks.view.student} will read that no points were given, of ${marks.view.pointsOf}.`, 'Return without points') && giveBack('1');
+    return (
+      (await question(
+        'Return it without points?',
+        `${marks.view.student} will read that no points were given, of ${marks.view.pointsOf}.`,
+        'Return without points',
+      )) && giveBack('1')
+    );
   }
 }
 
 export function begin() {
   extra['['] = () => step(-1);
   extra[']'] = () => step(1);
-  extra.p = () => { const f = document.querySelector('#points'); f?.focus(); f?.select(); };
+  extra.p = () => {
+    const f = document.querySelector('#points');
+    f?.focus();
+    f?.select();
+  };
   roll.addEventListener('click', (e) => {
     const a = e.target.closest('a');
     if (!a || e.ctrlKey || e.metaKey) return;
@@ -177,26 +310,37 @@ export function begin() {
     try {
       await give();
       await queue.drained();
-      if (!await giveBack()) return;
+      if (!(await giveBack())) return;
       toast(`Returned to ${marks.view.student}.`);
       const v = await fetchView(marks.view.copy, marks.view.attempt);
       await refreshRoll();
       const place = surface.desk.scrollTop;
       await marking.open(v);
       surface.desk.scrollTop = place;
-    } catch (e) { toast(e.message); }
+    } catch (e) {
+      toast(e.message);
+    }
   });
   document.querySelector('[data-do="return-all"]').addEventListener('click', async () => {
     try {
       await give();
       await queue.drained();
-      if (!await question('Return all marked copies?', 'Every copy of this assignment that has points goes back to its student with your feedback.', 'Return them')) return;
+      if (
+        !(await question(
+          'Return all marked copies?',
+          'Every copy of this assignment that has points goes back to its student with your feedback.',
+          'Return them',
+        ))
+      )
+        return;
       const { returned } = await post(`/assignments/${marks.view.assignment}/return`);
       toast(returned === 1 ? '1 copy was returned.' : `${returned} copies were returned.`);
       ahead.clear();
       await refreshRoll();
       await marking.open(await fetchView(marks.view.copy, marks.view.attempt));
-    } catch (e) { toast(e.message); }
+    } catch (e) {
+      toast(e.message);
+    }
   });
   window.addEventListener('pagehide', () => give({ keepalive: true }).catch(() => {}));
 }

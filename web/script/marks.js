@@ -37,7 +37,10 @@ export async function load(view, fromDevice) {
   for (const v of [...marks.shown.keys()]) hide(v);
   core.clear();
   versions.clear();
-  paint.picture = (hash) => (!view.copy || view.shelf?.some((p) => p.hash === hash) ? `/sheets/${view.sheet}/extras/${hash}` : `/copies/${view.copy}/pictures/${hash}`);
+  paint.picture = (hash) =>
+    !view.copy || view.shelf?.some((p) => p.hash === hash)
+      ? `/sheets/${view.sheet}/extras/${hash}`
+      : `/copies/${view.copy}/pictures/${hash}`;
   marks.view = view;
   let unknown = 0;
   for (const m of view.marks) {
@@ -65,7 +68,16 @@ function apply(layer, op) {
   hide(op.id); // it may be there already
   versions.set(op.on, op.id);
   if (!op.mark) return;
-  show({ version: op.id, mark: op.mark, layer, shapes: core.shapes(op.mark), by: marks.view.me, mine: true, at: new Date().toISOString(), sent: !layer.startsWith('feedback') });
+  show({
+    version: op.id,
+    mark: op.mark,
+    layer,
+    shapes: core.shapes(op.mark),
+    by: marks.view.me,
+    mine: true,
+    at: new Date().toISOString(),
+    sent: !layer.startsWith('feedback'),
+  });
 }
 
 export function change(on, mark, layer) {
@@ -99,9 +111,14 @@ export function set(on, mark, { layer, before, merge } = {}) {
 
 // together makes all changes of f one step of undo.
 export function together(f) {
-  if (group) { f(); return; }
+  if (group) {
+    f();
+    return;
+  }
   group = [];
-  try { f(); } finally {
+  try {
+    f();
+  } finally {
     const steps = group;
     group = null;
     if (steps.length) history.did(steps);

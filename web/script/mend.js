@@ -11,13 +11,19 @@ import { question } from './dialogs.js';
 
 instruments.eraser = {
   draws: true,
-  down(p) { this.doomed = new Set(); this.last = p; this.touch(p); },
+  down(p) {
+    this.doomed = new Set();
+    this.last = p;
+    this.touch(p);
+  },
   // move goes all the way between two places: a quick sweep touches what it crosses.
   move(_, __, all) {
     const step = this.reach();
     for (const p of all) {
-      const from = this.last, n = Math.ceil(Math.hypot(p.x - from.x, p.y - from.y) / step);
-      for (let i = 1; i <= n; i++) this.touch({ ...p, x: from.x + ((p.x - from.x) * i) / n, y: from.y + ((p.y - from.y) * i) / n });
+      const from = this.last,
+        n = Math.ceil(Math.hypot(p.x - from.x, p.y - from.y) / step);
+      for (let i = 1; i <= n; i++)
+        this.touch({ ...p, x: from.x + ((p.x - from.x) * i) / n, y: from.y + ((p.y - from.y) * i) / n });
       this.last = p;
     }
   },
@@ -28,8 +34,15 @@ instruments.eraser = {
     this.doomed.add(entry);
     for (const g of entry.groups) g.classList.add('doomed');
   },
-  up() { if (this.doomed.size) together(() => { for (const e of this.doomed) set(e.mark.id, null, { before: e.mark }); }); },
-  cancel() { for (const e of this.doomed ?? []) for (const g of e.groups) g.classList.remove('doomed'); },
+  up() {
+    if (this.doomed.size)
+      together(() => {
+        for (const e of this.doomed) set(e.mark.id, null, { before: e.mark });
+      });
+  },
+  cancel() {
+    for (const e of this.doomed ?? []) for (const g of e.groups) g.classList.remove('doomed');
+  },
 };
 
 instruments.rubber = {
@@ -45,7 +58,10 @@ instruments.rubber = {
   },
   show(p) {
     const w = this.way;
-    this.trail.setAttribute('d', `M${w[0]} ${w[1]}${w.length > 3 ? '' : 'h.01'}${w.slice(3).reduce((d, v, i) => d + (i % 3 === 0 ? `L${v}` : i % 3 === 1 ? ` ${v}` : ''), '')}`);
+    this.trail.setAttribute(
+      'd',
+      `M${w[0]} ${w[1]}${w.length > 3 ? '' : 'h.01'}${w.slice(3).reduce((d, v, i) => d + (i % 3 === 0 ? `L${v}` : i % 3 === 1 ? ` ${v}` : ''), '')}`,
+    );
     this.ring.setAttribute('cx', p.x);
     this.ring.setAttribute('cy', p.y);
   },
@@ -55,19 +71,44 @@ instruments.rubber = {
   },
   up() {
     this.cancel();
-    const left = core.rubbed(layers(), this.sheet.number, this.radius, this.way).map((l) => ({ ...l, entry: marks.shown.get(l.version) })).filter((l) => l.entry && mayChange(l.entry) && !l.entry.beside);
-    if (left.length) together(() => { for (const { entry, mark } of left) set(entry.mark.id, mark, { before: entry.mark }); });
+    const left = core
+      .rubbed(layers(), this.sheet.number, this.radius, this.way)
+      .map((l) => ({ ...l, entry: marks.shown.get(l.version) }))
+      .filter((l) => l.entry && mayChange(l.entry) && !l.entry.beside);
+    if (left.length)
+      together(() => {
+        for (const { entry, mark } of left) set(entry.mark.id, mark, { before: entry.mark });
+      });
   },
-  cancel() { this.trail?.remove(); this.ring?.remove(); },
+  cancel() {
+    this.trail?.remove();
+    this.ring?.remove();
+  },
 };
 
 // clearMarks takes all of the person's marks off a page, or off the whole
 // copy, after one question; notes stay, and undo brings everything back.
 export async function clearMarks(page) {
-  const mine = [...marks.shown.values()].filter((e) => layers().split(' ').includes(e.layer) && (!page || e.mark.page === page) && !['note', 'reply'].includes(e.mark.kind) && mayChange(e) && !e.beside);
+  const mine = [...marks.shown.values()].filter(
+    (e) =>
+      layers().split(' ').includes(e.layer) &&
+      (!page || e.mark.page === page) &&
+      !['note', 'reply'].includes(e.mark.kind) &&
+      mayChange(e) &&
+      !e.beside,
+  );
   if (!mine.length) return 0;
   const things = `${mine.length} ${mine.length === 1 ? 'thing' : 'things'}`;
-  if (!await question('Clear your marks?', `${things} that you typed, drew or highlighted ${page ? `on page ${page}` : 'on this copy'} will be gone. Notes stay. Undo brings everything back.`, 'Clear them')) return 0;
-  together(() => { for (const e of mine) set(e.mark.id, null, { before: e.mark }); });
+  if (
+    !(await question(
+      'Clear your marks?',
+      `${things} that you typed, drew or highlighted ${page ? `on page ${page}` : 'on this copy'} will be gone. Notes stay. Undo brings everything back.`,
+      'Clear them',
+    ))
+  )
+    return 0;
+  together(() => {
+    for (const e of mine) set(e.mark.id, null, { before: e.mark });
+  });
   return mine.length;
 }

@@ -6,7 +6,10 @@ import { surface } from './surface.js';
 const desk = surface.desk;
 
 instruments.move = {
-  down(p, e) { Object.assign(this, { x: e.clientX, y: e.clientY }); return true; },
+  down(p, e) {
+    Object.assign(this, { x: e.clientX, y: e.clientY });
+    return true;
+  },
   move(p, e) {
     desk.scrollLeft -= e.clientX - this.x;
     desk.scrollTop -= e.clientY - this.y;
@@ -20,5 +23,7 @@ document.addEventListener('keydown', (e) => {
   e.preventDefault();
   lend('move');
 });
-document.addEventListener('keyup', (e) => { if (e.key === ' ') lend(''); });
+document.addEventListener('keyup', (e) => {
+  if (e.key === ' ') lend('');
+});
 window.addEventListener('blur', () => lend(''));

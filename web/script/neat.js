@@ -4,39 +4,85 @@
 import { core } from './core.js';
 import { el, icon } from './paint.js';
 import { pixels, surface } from './surface.js';
-import { find, marks, set, together } from './marks.js';
+import { find, set, together } from './marks.js';
 import { newId } from './ids.js';
 
-const NAMES = { line: 'Make it a straight line', arrow: 'Make it an arrow', square: 'Make it a box', circle: 'Make it an ellipse' };
-let sign = null, before = null;
+const NAMES = {
+  line: 'Make it a straight line',
+  arrow: 'Make it an arrow',
+  square: 'Make it a box',
+  circle: 'Make it an ellipse',
+};
+let sign = null,
+  before = null;
 
-export function dismiss() { sign?.remove(); sign = null; }
+export function dismiss() {
+  sign?.remove();
+  sign = null;
+}
 
 export function fresh(mark) {
   dismiss();
-  const e = find(mark.id), shaft = before && Date.now() - before.at < 2500 && find(before.id)?.mark.page === mark.page ? find(before.id) : null;
+  const e = find(mark.id),
+    shaft =
+      before && Date.now() - before.at < 2500 && find(before.id)?.mark.page === mark.page ? find(before.id) : null;
   before = { id: mark.id, at: Date.now() };
   if (!e) return;
   const like = core.resembles(e.version, shaft?.version);
   if (!like) return;
-  const b = core.bounds(e.version), sheet = surface.sheets[mark.page - 1], z = pixels();
-  sign = el('button', { className: 'offer neat', title: NAMES[like.kind], 'aria-label': NAMES[like.kind], on: { pointerdown: (ev) => { ev.preventDefault(); ev.stopPropagation(); take(mark, like, shaft); } } }, icon(`shape-${like.kind}`));
-  Object.assign(sign.style, { left: `${Math.min(b[2] + 6, sheet.w - 34) * z}px`, top: `${Math.max(b[1] - 8, 2) * z}px` });
-  sign.addEventListener('click', (ev) => { if (!ev.detail) take(mark, like, shaft); }); // by keyboard
+  const b = core.bounds(e.version),
+    sheet = surface.sheets[mark.page - 1],
+    z = pixels();
+  sign = el(
+    'button',
+    {
+      className: 'offer neat',
+      title: NAMES[like.kind],
+      'aria-label': NAMES[like.kind],
+      on: {
+        pointerdown: (ev) => {
+          ev.preventDefault();
+          ev.stopPropagation();
+          take(mark, like, shaft);
+        },
+      },
+    },
+    icon(`shape-${like.kind}`),
+  );
+  Object.assign(sign.style, {
+    left: `${Math.min(b[2] + 6, sheet.w - 34) * z}px`,
+    top: `${Math.max(b[1] - 8, 2) * z}px`,
+  });
+  sign.addEventListener('click', (ev) => {
+    if (!ev.detail) take(mark, like, shaft);
+  }); // by keyboard
   sheet.box.append(sign);
 }
 
 function take(mark, like, shaft) {
   dismiss();
-  const entry = find(mark.id), now = entry?.mark;
+  const entry = find(mark.id),
+    now = entry?.mark;
   if (!now) return;
   together(() => {
     if (like.kind === 'arrow' && shaft && shaft.mark.id !== mark.id) set(shaft.mark.id, null, { before: shaft.mark });
     set(mark.id, null, { before: now });
-    const neat = { id: newId(), page: now.page, kind: like.as, body: like.body, ...(now.helper ? { helper: now.helper } : {}) };
+    const neat = {
+      id: newId(),
+      page: now.page,
+      kind: like.as,
+      body: like.body,
+      ...(now.helper ? { helper: now.helper } : {}),
+    };
     set(neat.id, neat, { before: null, layer: entry.layer });
   });
   before = null;
 }
 
-surface.desk.addEventListener('pointerdown', (e) => { if (!e.target.closest('.offer')) dismiss(); }, true);
+surface.desk.addEventListener(
+  'pointerdown',
+  (e) => {
+    if (!e.target.closest('.offer')) dismiss();
+  },
+  true,
+);

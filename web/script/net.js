@@ -4,17 +4,26 @@
 const meta = document.querySelector('meta[name=csrf]');
 
 export class Refused extends Error {
-  constructor(status, message, code) { super(message); this.status = status; this.code = code; }
+  constructor(status, message, code) {
+    super(message);
+    this.status = status;
+    this.code = code;
+  }
 }
 
 export const OFFLINE = 'There is no connection at the moment.';
 
 let signInAgain = null; // set by dialogs.js: shows the dialog, resolves when signed in
-export function onSignedOut(ask) { signInAgain = ask; }
+export function onSignedOut(ask) {
+  signInAgain = ask;
+}
 
 export async function ask(path, { method = 'GET', form, json, body, signal, keepalive = false, retry = true } = {}) {
   const headers = { Accept: 'application/json', 'X-CSRF-Token': meta.content };
-  if (json !== undefined) { headers['Content-Type'] = 'application/json'; body = JSON.stringify(json); }
+  if (json !== undefined) {
+    headers['Content-Type'] = 'application/json';
+    body = JSON.stringify(json);
+  }
   if (form) body = new URLSearchParams(form);
   let res;
   try {
@@ -29,14 +38,17 @@ export async function ask(path, { method = 'GET', form, json, body, signal, keep
     await signInAgain();
     return ask(path, { method, form, json, body, signal, keepalive, retry: false });
   }
-  if (res.status === 403 && retry && await freshToken()) return ask(path, { method, form, json, body, signal, keepalive, retry: false });
+  if (res.status === 403 && retry && (await freshToken()))
+    return ask(path, { method, form, json, body, signal, keepalive, retry: false });
   throw new Refused(res.status, data?.error ?? 'Something went wrong on our side.', data?.code);
 }
 
 // freshToken renews the token of forms: a screen that was opened long ago, or
 // from this device, has one that is no longer taken. It says whether it differs.
 async function freshToken() {
-  const now = await fetch('/token').then((r) => r.json()).catch(() => null);
+  const now = await fetch('/token')
+    .then((r) => r.json())
+    .catch(() => null);
   if (!now || now.token === meta.content) return false;
   meta.content = now.token;
   return true;

@@ -10,20 +10,35 @@ export const fromDevice = !!document.querySelector('meta[name="from-device"]');
 const PAGES = 40; // of which pictures are kept before they are looked at
 
 // idle waits until nobody draws and nothing else is to be done.
-const idle = (timeout) => new Promise((ok) => { if (window.requestIdleCallback) requestIdleCallback(ok, { timeout }); else setTimeout(ok, 50); });
+const idle = (timeout) =>
+  new Promise((ok) => {
+    if (window.requestIdleCallback) requestIdleCallback(ok, { timeout });
+    else setTimeout(ok, 50);
+  });
 
 // keep lets the copy be opened again without a connection. It begins a while
 // after the copy was opened, so that it takes nothing from the first strokes.
 export async function keep(view) {
   if (view.trial || view.teacher || view.past || !navigator.serviceWorker) return;
-  await new Promise((ok) => { setTimeout(ok, 3000); });
+  await new Promise((ok) => {
+    setTimeout(ok, 3000);
+  });
   await idle(5000);
   try {
     await navigator.serviceWorker.register('/service-worker.js');
     const { active } = await navigator.serviceWorker.ready;
-    const files = surface.sheets.slice(0, PAGES).flatMap((s) => [`/sheets/${view.sheet}/pages/${s.number}/150`, `/sheets/${view.sheet}/print/${s.number}`]);
-    if (!fromDevice) active.postMessage({ page: location.pathname, leads: [`/assignments/${view.assignment}`], files: [`/sheets/${view.sheet}/guide`, ...files] });
-  } catch { /* a browser that keeps nothing works as long as it is connected */ }
+    const files = surface.sheets
+      .slice(0, PAGES)
+      .flatMap((s) => [`/sheets/${view.sheet}/pages/${s.number}/150`, `/sheets/${view.sheet}/print/${s.number}`]);
+    if (!fromDevice)
+      active.postMessage({
+        page: location.pathname,
+        leads: [`/assignments/${view.assignment}`],
+        files: [`/sheets/${view.sheet}/guide`, ...files],
+      });
+  } catch {
+    /* a browser that keeps nothing works as long as it is connected */
+  }
 }
 
 // A moment after changes were saved, and when the screen is left, the device
@@ -35,9 +50,16 @@ export function note(wait = 2000) {
   clearTimeout(timer);
   timer = setTimeout(async () => {
     if (wait) await idle(4000);
-    queue.remember(view.copy, () => ({ ...marks.view, marks: [...marks.shown.values()].map(({ groups, ...m }) => m), seq: queue.known(view.edit) }));
+    queue.remember(view.copy, () => ({
+      ...marks.view,
+      marks: [...marks.shown.values()].map(({ groups, ...m }) => m),
+      seq: queue.known(view.edit),
+    }));
   }, wait);
 }
-document.addEventListener('visibilitychange', () => { if (document.hidden) note(0); });
+document.addEventListener('visibilitychange', () => {
+  if (document.hidden) note(0);
+});
 
-if (fromDevice) toast('There is no connection. You can work on: everything is kept on this device and sent when it is back.');
+if (fromDevice)
+  toast('There is no connection. You can work on: everything is kept on this device and sent when it is back.');

@@ -15,11 +15,26 @@ export function layer(name, size) {
 }
 
 function textNode(t) {
-  const n = node('text', { x: t.x, y: t.y, transform: t.turn ? `rotate(${t.turn} ${t.x} ${t.y})` : undefined, 'xml:space': 'preserve' });
-  let rise = 0, x = t.x;
+  const n = node('text', {
+    x: t.x,
+    y: t.y,
+    transform: t.turn ? `rotate(${t.turn} ${t.x} ${t.y})` : undefined,
+    'xml:space': 'preserve',
+  });
+  let rise = 0,
+    x = t.x;
   for (const run of t.runs) {
-    const piece = node('tspan', { 'font-size': run.size, fill: run.color, class: run.font, 'font-weight': run.bold ? 700 : undefined, 'font-style': run.italic ? 'italic' : undefined });
-    if ((run.rise ?? 0) !== rise) { piece.setAttribute('dy', (rise - (run.rise ?? 0)).toFixed(2)); rise = run.rise ?? 0; }
+    const piece = node('tspan', {
+      'font-size': run.size,
+      fill: run.color,
+      class: run.font,
+      'font-weight': run.bold ? 700 : undefined,
+      'font-style': run.italic ? 'italic' : undefined,
+    });
+    if ((run.rise ?? 0) !== rise) {
+      piece.setAttribute('dy', (rise - (run.rise ?? 0)).toFixed(2));
+      rise = run.rise ?? 0;
+    }
     if (x !== t.x) piece.setAttribute('x', x.toFixed(2));
     x = run.advance ? x + run.advance : t.x;
     piece.textContent = run.text;
@@ -29,7 +44,15 @@ function textNode(t) {
 }
 
 function imageNode({ rect: [x, y, r, b], turn, hash, name }) {
-  const n = node('image', { x, y, width: r - x, height: b - y, href: paint.picture(hash), transform: turn ? `rotate(${turn} ${(x + r) / 2} ${(y + b) / 2})` : undefined, preserveAspectRatio: 'none' });
+  const n = node('image', {
+    x,
+    y,
+    width: r - x,
+    height: b - y,
+    href: paint.picture(hash),
+    transform: turn ? `rotate(${turn} ${(x + r) / 2} ${(y + b) / 2})` : undefined,
+    preserveAspectRatio: 'none',
+  });
   n.append(node('title'));
   n.firstChild.textContent = name;
   return n;
@@ -39,9 +62,20 @@ let masks = 0;
 
 // rubbed hides what a rubber went over: a mask is white where the shape shows.
 function rubbed(shape, ways) {
-  const id = `rubbed-${masks++}`, mask = node('mask', { id, maskUnits: 'userSpaceOnUse', x: -20000, y: -20000, width: 40000, height: 40000 });
+  const id = `rubbed-${masks++}`,
+    mask = node('mask', { id, maskUnits: 'userSpaceOnUse', x: -20000, y: -20000, width: 40000, height: 40000 });
   mask.append(node('rect', { x: -20000, y: -20000, width: 40000, height: 40000, fill: '#fff' }));
-  for (const w of ways) mask.append(node('path', { d: w.d, fill: 'none', stroke: '#000', 'stroke-width': w.width, 'stroke-linecap': 'round', 'stroke-linejoin': 'round' }));
+  for (const w of ways)
+    mask.append(
+      node('path', {
+        d: w.d,
+        fill: 'none',
+        stroke: '#000',
+        'stroke-width': w.width,
+        'stroke-linecap': 'round',
+        'stroke-linejoin': 'round',
+      }),
+    );
   const g = node('g');
   shape.setAttribute('mask', `url(#${id})`);
   g.append(mask, shape);
@@ -52,8 +86,13 @@ function shapeNode(s) {
   if (s.text) return textNode(s.text);
   if (s.image) return imageNode(s.image);
   const n = node('path', {
-    d: s.d, fill: s.fill || 'none', stroke: s.stroke || 'none', 'stroke-width': s.width,
-    'stroke-linecap': 'round', 'stroke-linejoin': 'round', opacity: s.opacity && s.opacity < 1 ? s.opacity : undefined,
+    d: s.d,
+    fill: s.fill || 'none',
+    stroke: s.stroke || 'none',
+    'stroke-width': s.width,
+    'stroke-linecap': 'round',
+    'stroke-linejoin': 'round',
+    opacity: s.opacity && s.opacity < 1 ? s.opacity : undefined,
   });
   return s.rubbed ? rubbed(n, s.rubbed) : n;
 }
@@ -65,17 +104,25 @@ function inOrder(target, g, mark) {
   g.dataset.key = key;
   let after = target.lastElementChild;
   while (after?.dataset.key > key) after = after.previousElementSibling;
-  if (after) after.after(g); else target.prepend(g);
+  if (after) after.after(g);
+  else target.prepend(g);
 }
 
 // paint adds an entry to a sheet (see surface.js) and returns its two groups.
 export function paint(sheet, entry) {
   unpaint(entry);
   const groups = [];
-  for (const [target, multiply] of [[sheet.washes, true], [sheet.marks, false]]) {
+  for (const [target, multiply] of [
+    [sheet.washes, true],
+    [sheet.marks, false],
+  ]) {
     const shapes = entry.shapes.filter((s) => !!s.multiply === multiply);
     if (!shapes.length) continue;
-    const g = node('g', { 'data-mark': entry.mark.id, 'data-layer': entry.layer, class: entry.beside ? 'beside' : undefined });
+    const g = node('g', {
+      'data-mark': entry.mark.id,
+      'data-layer': entry.layer,
+      class: entry.beside ? 'beside' : undefined,
+    });
     g.append(...shapes.map(shapeNode));
     inOrder(target, g, entry.mark);
     groups.push(g);

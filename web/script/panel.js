@@ -12,10 +12,19 @@ import { linesOf } from './rich.js';
 const box = document.querySelector('[data-panel]');
 let which = '';
 
-export function close() { if (box.hidden) return; box.hidden = true; which = ''; unlight(); document.querySelector(`[data-do="${box.dataset.of}"]`)?.setAttribute('aria-expanded', 'false'); }
+export function close() {
+  if (box.hidden) return;
+  box.hidden = true;
+  which = '';
+  unlight();
+  document.querySelector(`[data-do="${box.dataset.of}"]`)?.setAttribute('aria-expanded', 'false');
+}
 
 export function open(name) {
-  if (which === name) { close(); return; }
+  if (which === name) {
+    close();
+    return;
+  }
   close();
   which = name;
   box.dataset.of = name;
@@ -23,14 +32,60 @@ export function open(name) {
   const titles = { list: 'Everything on this copy', find: 'Find' };
   const body = el('div', { className: 'body' });
   box.setAttribute('aria-label', titles[name]);
-  box.replaceChildren(el('header', {}, el('h2', {}, titles[name]), el('button', { className: 'button quiet', 'aria-label': 'Close', on: { click: () => { close(); document.querySelector(`[data-do="${name}"]`)?.focus(); } } }, icon('cross'))), body);
+  box.replaceChildren(
+    el(
+      'header',
+      {},
+      el('h2', {}, titles[name]),
+      el(
+        'button',
+        {
+          className: 'button quiet',
+          'aria-label': 'Close',
+          on: {
+            click: () => {
+              close();
+              document.querySelector(`[data-do="${name}"]`)?.focus();
+            },
+          },
+        },
+        icon('cross'),
+      ),
+    ),
+    body,
+  );
   box.hidden = false;
   ({ list, find })[name](body);
 }
-box.addEventListener('keydown', (e) => { if (e.key === 'Escape') { e.stopPropagation(); close(); } });
+box.addEventListener('keydown', (e) => {
+  if (e.key === 'Escape') {
+    e.stopPropagation();
+    close();
+  }
+});
 
-const KINDS = { freetext: 'Text', ink: 'Drawing', highlight: 'Highlight', underline: 'Underline', strikeout: 'Crossed out', line: 'Line', polyline: 'Line', square: 'Box', circle: 'Ellipse', stamp: 'Stamp', picture: 'Picture', widget: 'Field', note: 'Note', reply: 'Reply' };
-const text = (m) => (m.kind === 'freetext' ? linesOf(m.body.lines).join(' ') : m.kind === 'widget' ? m.body.values.join(', ') : m.body.text ?? m.body.name ?? '');
+const KINDS = {
+  freetext: 'Text',
+  ink: 'Drawing',
+  highlight: 'Highlight',
+  underline: 'Underline',
+  strikeout: 'Crossed out',
+  line: 'Line',
+  polyline: 'Line',
+  square: 'Box',
+  circle: 'Ellipse',
+  stamp: 'Stamp',
+  picture: 'Picture',
+  widget: 'Field',
+  note: 'Note',
+  reply: 'Reply',
+};
+const text = (m) =>
+  m.kind === 'freetext'
+    ? linesOf(m.body.lines).join(' ')
+    : m.kind === 'widget'
+      ? m.body.values.join(', ')
+      : (m.body.text ?? m.body.name ?? '');
 const colorOf = (m) => m.body.color ?? m.body.lines?.[0]?.runs[0]?.color;
 
 function go(e) {
@@ -39,82 +94,205 @@ function go(e) {
   goTo(e.mark.page, y);
   if (e.mark.kind === 'note') activate(e.mark.id);
   else if (hand.name === 'pick') pick(e);
-  for (const g of e.groups) { g.classList.add('shown-off'); setTimeout(() => g.classList.remove('shown-off'), 1600); }
+  for (const g of e.groups) {
+    g.classList.add('shown-off');
+    setTimeout(() => g.classList.remove('shown-off'), 1600);
+  }
 }
 
 // list has a line for each mark, by page, filtered by kind and by colour.
 function list(body) {
-  let kind = '', color = '';
-  const all = () => [...marks.shown.values()].filter((e) => e.mark.kind !== 'reply' && e.layer !== 'sheet').sort((a, b) => a.mark.page - b.mark.page || (a.mark.id < b.mark.id ? -1 : 1));
+  let kind = '',
+    color = '';
+  const all = () =>
+    [...marks.shown.values()]
+      .filter((e) => e.mark.kind !== 'reply' && e.layer !== 'sheet')
+      .sort((a, b) => a.mark.page - b.mark.page || (a.mark.id < b.mark.id ? -1 : 1));
   const show = () => {
-    const ones = all(), kinds = [...new Set(ones.map((e) => KINDS[e.mark.kind]))], colors = [...new Set(ones.map((e) => colorOf(e.mark)).filter(Boolean))];
-    const chip = (words, on, run) => el('button', { className: 'kind', 'aria-pressed': String(on), on: { click: run } }, words);
-    const dot = (c) => { const b = el('button', { className: 'swatch', 'aria-label': `Colour ${c}`, 'aria-pressed': String(c === color), on: { click: () => { color = color === c ? '' : c; show(); } } }); b.style.background = c; return b; };
+    const ones = all(),
+      kinds = [...new Set(ones.map((e) => KINDS[e.mark.kind]))],
+      colors = [...new Set(ones.map((e) => colorOf(e.mark)).filter(Boolean))];
+    const chip = (words, on, run) =>
+      el('button', { className: 'kind', 'aria-pressed': String(on), on: { click: run } }, words);
+    const dot = (c) => {
+      const b = el('button', {
+        className: 'swatch',
+        'aria-label': `Colour ${c}`,
+        'aria-pressed': String(c === color),
+        on: {
+          click: () => {
+            color = color === c ? '' : c;
+            show();
+          },
+        },
+      });
+      b.style.background = c;
+      return b;
+    };
     const seen = ones.filter((e) => (!kind || KINDS[e.mark.kind] === kind) && (!color || colorOf(e.mark) === color));
     const rows = [];
     for (const e of seen) {
-      if (rows.at(-1)?.page !== e.mark.page) rows.push({ page: e.mark.page, node: el('h3', {}, `Page ${e.mark.page}`) });
-      const c = colorOf(e.mark), i = el('i', { className: 'dyed' });
+      if (rows.at(-1)?.page !== e.mark.page)
+        rows.push({ page: e.mark.page, node: el('h3', {}, `Page ${e.mark.page}`) });
+      const c = colorOf(e.mark),
+        i = el('i', { className: 'dyed' });
       i.style.background = c ?? 'transparent';
       const words = text(e.mark) || (e.mark.body.voice ? 'spoken' : '');
-      rows.push({ page: e.mark.page, node: el('button', { className: 'line', on: { click: () => go(e) } }, i, el('b', {}, KINDS[e.mark.kind]), el('span', {}, [words, e.mark.body.meaning, e.mark.helper && `by ${e.mark.helper}`, e.layer === 'own' && 'only for you'].filter(Boolean).join(' · '))) });
+      rows.push({
+        page: e.mark.page,
+        node: el(
+          'button',
+          { className: 'line', on: { click: () => go(e) } },
+          i,
+          el('b', {}, KINDS[e.mark.kind]),
+          el(
+            'span',
+            {},
+            [words, e.mark.body.meaning, e.mark.helper && `by ${e.mark.helper}`, e.layer === 'own' && 'only for you']
+              .filter(Boolean)
+              .join(' · '),
+          ),
+        ),
+      });
     }
     body.replaceChildren(
-      kinds.length > 1 ? el('div', { className: 'row' }, chip('All', !kind, () => { kind = ''; show(); }), ...kinds.map((k) => chip(k, k === kind, () => { kind = kind === k ? '' : k; show(); }))) : '',
+      kinds.length > 1
+        ? el(
+            'div',
+            { className: 'row' },
+            chip('All', !kind, () => {
+              kind = '';
+              show();
+            }),
+            ...kinds.map((k) =>
+              chip(k, k === kind, () => {
+                kind = kind === k ? '' : k;
+                show();
+              }),
+            ),
+          )
+        : '',
       colors.length > 1 ? el('div', { className: 'row' }, ...colors.map(dot)) : '',
-      ...(rows.length ? rows.map((r) => r.node) : [el('p', { className: 'hint' }, ones.length ? 'Nothing of that kind.' : 'Nothing stands on this copy yet.')]));
+      ...(rows.length
+        ? rows.map((r) => r.node)
+        : [el('p', { className: 'hint' }, ones.length ? 'Nothing of that kind.' : 'Nothing stands on this copy yet.')]),
+    );
   };
   show();
 }
 
 let lit = [];
-function unlight() { for (const n of lit) n.remove(); lit = []; }
+function unlight() {
+  for (const n of lit) n.remove();
+  lit = [];
+}
 
 // find searches the printed words of all pages, and what was written on them.
 function find(body) {
-  const field = el('input', { className: 'field', type: 'search', placeholder: 'Words on the pages', 'aria-label': 'Words on the pages' }), found = el('div', { role: 'status' });
+  const field = el('input', {
+      className: 'field',
+      type: 'search',
+      placeholder: 'Words on the pages',
+      'aria-label': 'Words on the pages',
+    }),
+    found = el('div', { role: 'status' });
   body.replaceChildren(field, found);
   field.focus();
   let timer = 0;
-  field.addEventListener('input', () => { clearTimeout(timer); timer = setTimeout(look, 200); });
+  field.addEventListener('input', () => {
+    clearTimeout(timer);
+    timer = setTimeout(look, 200);
+  });
   async function look() {
     const q = field.value.trim().toLowerCase();
     unlight();
-    if (!q) { found.replaceChildren(); return; }
+    if (!q) {
+      found.replaceChildren();
+      return;
+    }
     found.replaceChildren(el('p', { className: 'hint' }, 'Looking…'));
     await Promise.all(surface.sheets.map((s) => words(s)));
     if (q !== field.value.trim().toLowerCase()) return;
     const hits = [];
     for (const s of surface.sheets) {
       for (const line of s.print.querySelectorAll('text')) {
-        const all = line.textContent, low = all.toLowerCase();
+        const all = line.textContent,
+          low = all.toLowerCase();
         for (let i = low.indexOf(q); i >= 0; i = low.indexOf(q, i + q.length)) {
-          const range = document.createRange(), box = s.box.getBoundingClientRect(), k = box.height / s.h;
+          const range = document.createRange(),
+            box = s.box.getBoundingClientRect(),
+            k = box.height / s.h;
           within(range, line, i, i + q.length);
           const r = range.getBoundingClientRect();
           const at = { x: (r.left - box.left) / k, y: (r.top - box.top) / k, w: r.width / k, h: r.height / k };
-          const n = node('rect', { class: 'found', x: at.x - 1, y: at.y - 1, width: at.w + 2, height: at.h + 2, rx: 2 });
+          const n = node('rect', {
+            class: 'found',
+            x: at.x - 1,
+            y: at.y - 1,
+            width: at.w + 2,
+            height: at.h + 2,
+            rx: 2,
+          });
           s.box.querySelector('.over').append(n);
           lit.push(n);
-          hits.push({ page: s.number, y: at.y, words: `${all.slice(Math.max(0, i - 18), i)}`, hit: all.slice(i, i + q.length), rest: all.slice(i + q.length, i + q.length + 24) });
+          hits.push({
+            page: s.number,
+            y: at.y,
+            words: `${all.slice(Math.max(0, i - 18), i)}`,
+            hit: all.slice(i, i + q.length),
+            rest: all.slice(i + q.length, i + q.length + 24),
+          });
         }
       }
     }
-    for (const e of marks.shown.values()) if (e.mark.kind !== 'reply' && text(e.mark).toLowerCase().includes(q) && e.mark.kind !== 'highlight') hits.push({ page: e.mark.page, entry: e, words: `${KINDS[e.mark.kind]}: `, hit: text(e.mark).slice(0, 60), rest: '' });
+    for (const e of marks.shown.values())
+      if (e.mark.kind !== 'reply' && text(e.mark).toLowerCase().includes(q) && e.mark.kind !== 'highlight')
+        hits.push({
+          page: e.mark.page,
+          entry: e,
+          words: `${KINDS[e.mark.kind]}: `,
+          hit: text(e.mark).slice(0, 60),
+          rest: '',
+        });
     hits.sort((a, b) => a.page - b.page || (a.y ?? 0) - (b.y ?? 0));
-    found.replaceChildren(el('p', { className: 'hint' }, hits.length ? `${hits.length} found` : 'Nothing found.'), ...hits.slice(0, 200).map((h) => el('button', { className: 'line', on: { click: () => (h.entry ? go(h.entry) : goTo(h.page, h.y)) } }, el('b', {}, `Page ${h.page}`), el('span', {}, h.words, el('mark', {}, h.hit), h.rest))));
+    found.replaceChildren(
+      el('p', { className: 'hint' }, hits.length ? `${hits.length} found` : 'Nothing found.'),
+      ...hits
+        .slice(0, 200)
+        .map((h) =>
+          el(
+            'button',
+            { className: 'line', on: { click: () => (h.entry ? go(h.entry) : goTo(h.page, h.y)) } },
+            el('b', {}, `Page ${h.page}`),
+            el('span', {}, h.words, el('mark', {}, h.hit), h.rest),
+          ),
+        ),
+    );
   }
-  field.addEventListener('keydown', (e) => { if (e.key === 'Enter') { e.preventDefault(); found.querySelector('.line')?.click(); } });
+  field.addEventListener('keydown', (e) => {
+    if (e.key === 'Enter') {
+      e.preventDefault();
+      found.querySelector('.line')?.click();
+    }
+  });
 }
 
 // within sets a range over characters from a to b of an element's text.
 function within(range, element, a, b) {
   const walk = document.createTreeWalker(element, NodeFilter.SHOW_TEXT);
-  let gone = 0, begun = false;
+  let gone = 0,
+    begun = false;
   while (walk.nextNode()) {
-    const n = walk.currentNode, l = n.data.length;
-    if (!begun && a < gone + l) { range.setStart(n, a - gone); begun = true; }
-    if (begun && b <= gone + l) { range.setEnd(n, b - gone); return; }
+    const n = walk.currentNode,
+      l = n.data.length;
+    if (!begun && a < gone + l) {
+      range.setStart(n, a - gone);
+      begun = true;
+    }
+    if (begun && b <= gone + l) {
+      range.setEnd(n, b - gone);
+      return;
+    }
     gone += l;
   }
 }

@@ -12,12 +12,22 @@ import { pixels, surface } from './surface.js';
 // carries the strength, so that a transparent line does not darken where it
 // crosses itself.
 function easel(sheet, { color, width, opacity }) {
-  const page = sheet.box.getBoundingClientRect(), desk = surface.desk.getBoundingClientRect();
-  const left = Math.max(page.left, desk.left), top = Math.max(page.top, desk.top);
-  const w = Math.min(page.right, desk.right) - left, h = Math.min(page.bottom, desk.bottom) - top;
-  const dense = Math.min(window.devicePixelRatio || 1, 2), scale = pixels() * dense;
+  const page = sheet.box.getBoundingClientRect(),
+    desk = surface.desk.getBoundingClientRect();
+  const left = Math.max(page.left, desk.left),
+    top = Math.max(page.top, desk.top);
+  const w = Math.min(page.right, desk.right) - left,
+    h = Math.min(page.bottom, desk.bottom) - top;
+  const dense = Math.min(window.devicePixelRatio || 1, 2),
+    scale = pixels() * dense;
   const canvas = el('canvas', { className: 'live', width: Math.ceil(w * dense), height: Math.ceil(h * dense) });
-  Object.assign(canvas.style, { left: `${left - page.left}px`, top: `${top - page.top}px`, width: `${w}px`, height: `${h}px`, opacity });
+  Object.assign(canvas.style, {
+    left: `${left - page.left}px`,
+    top: `${top - page.top}px`,
+    width: `${w}px`,
+    height: `${h}px`,
+    opacity,
+  });
   const pencil = canvas.getContext('2d');
   pencil.setTransform(scale, 0, 0, scale, (page.left - left) * dense, (page.top - top) * dense);
   Object.assign(pencil, { lineCap: 'round', lineJoin: 'round', strokeStyle: color, lineWidth: width });
@@ -55,6 +65,10 @@ instruments.pen = {
     this.keep({ samples, style, sheet, canvas });
   },
   waiting: [],
-  keep(drawn) { this.waiting.push(drawn); }, // until draw.js takes over
-  cancel() { this.canvas?.remove(); },
+  keep(drawn) {
+    this.waiting.push(drawn);
+  }, // until draw.js takes over
+  cancel() {
+    this.canvas?.remove();
+  },
 };

@@ -10,7 +10,13 @@ import { instruments } from './pointer.js';
 import { draw, grabbed, helps, lines } from './frame.js';
 import { again } from './rich.js';
 
-export const picked = { all: [], onChange: () => {}, get entry() { return this.all.length === 1 ? this.all[0] : null; } };
+export const picked = {
+  all: [],
+  onChange: () => {},
+  get entry() {
+    return this.all.length === 1 ? this.all[0] : null;
+  },
+};
 
 // pick takes entries in hand instead of those that were.
 export function pick(...entries) {
@@ -21,7 +27,13 @@ export function pick(...entries) {
 
 export const pickPage = () => {
   const s = surface.sheets[picked.all[0]?.mark.page - 1] ?? current();
-  if (s) pick(...core.within(layers(), s.number, []).map((v) => marks.shown.get(v)).filter((e) => e && mayChange(e) && !e.beside));
+  if (s)
+    pick(
+      ...core
+        .within(layers(), s.number, [])
+        .map((v) => marks.shown.get(v))
+        .filter((e) => e && mayChange(e) && !e.beside),
+    );
 };
 
 const able = () => picked.all.filter((e) => mayChange(e) && !e.beside);
@@ -49,19 +61,29 @@ export function replace(pairs, merge) {
   const whole = pairs.filter(([, mark]) => mark);
   if (!whole.length) return;
   if (whole.length === 1) set(whole[0][1].id, whole[0][1], { before: whole[0][0].mark, merge });
-  else together(() => { for (const [e, mark] of whole) set(mark.id, mark, { before: e.mark }); });
+  else
+    together(() => {
+      for (const [e, mark] of whole) set(mark.id, mark, { before: e.mark });
+    });
   const ids = new Set(whole.map(([, m]) => m.id));
   pick(...[...marks.shown.values()].filter((e) => ids.has(e.mark.id) && !e.beside));
 }
 
 // resnap lays a mark over words on the words that are where it was dragged.
 function resnap(e, dx, dy) {
-  const q = e.mark.body.quadPoints, a = q[0], b = q.at(-1);
-  const run = core.run(e.mark.page, { x: a[0] + 1 + dx, y: (a[1] + a[7]) / 2 + dy }, { x: b[2] - 1 + dx, y: (b[3] + b[5]) / 2 + dy }, false);
+  const q = e.mark.body.quadPoints,
+    a = q[0],
+    b = q.at(-1);
+  const run = core.run(
+    e.mark.page,
+    { x: a[0] + 1 + dx, y: (a[1] + a[7]) / 2 + dy },
+    { x: b[2] - 1 + dx, y: (b[3] + b[5]) / 2 + dy },
+    false,
+  );
   return run ? { ...e.mark, body: { ...e.mark.body, quadPoints: run.quadPoints, text: run.text } } : null;
 }
 
-const moved = (e, dx, dy) => (wordy(e) ? resnap(e, dx, dy) ?? e.mark : core.moved(e.version, dx, dy));
+const moved = (e, dx, dy) => (wordy(e) ? (resnap(e, dx, dy) ?? e.mark) : core.moved(e.version, dx, dy));
 
 instruments.pick = {
   down(p, e) {
@@ -87,10 +109,19 @@ instruments.pick = {
     return true;
   },
   move(p, e) {
-    const g = this.grab, ones = able(), dx = p.x - this.from.x, dy = p.y - this.from.y;
+    const g = this.grab,
+      ones = able(),
+      dx = p.x - this.from.x,
+      dy = p.y - this.from.y;
     if (g.kind === 'loop') {
       g.way.push(p.x, p.y);
-      this.line.setAttribute('d', `M${g.way[0]} ${g.way[1]}${g.way.slice(2).map((v, i) => (i % 2 ? ` ${v}` : `L${v}`)).join('')}Z`);
+      this.line.setAttribute(
+        'd',
+        `M${g.way[0]} ${g.way[1]}${g.way
+          .slice(2)
+          .map((v, i) => (i % 2 ? ` ${v}` : `L${v}`))
+          .join('')}Z`,
+      );
       return;
     }
     if (!ones.length) return;
@@ -104,7 +135,10 @@ instruments.pick = {
       this.pairs = ones.map((x) => [x, core.turned(x.version, g.x, g.y, degrees)]);
     } else this.pairs = g.stretch(p, e).map(([x, mark]) => [x, mark]);
     preview(this.pairs);
-    draw(this.pairs.map(([x, mark]) => ({ ...x, mark })), true);
+    draw(
+      this.pairs.map(([x, mark]) => ({ ...x, mark })),
+      true,
+    );
   },
   up(p, e, moved) {
     const { grab, pairs } = this;
@@ -113,7 +147,13 @@ instruments.pick = {
     unpreview();
     this.pairs = this.grab = null;
     if (grab?.kind === 'loop') {
-      if (moved) pick(...core.within(layers(), p.sheet.number, grab.way).map((v) => marks.shown.get(v)).filter(Boolean));
+      if (moved)
+        pick(
+          ...core
+            .within(layers(), p.sheet.number, grab.way)
+            .map((v) => marks.shown.get(v))
+            .filter(Boolean),
+        );
       return;
     }
     if (moved && pairs) replace(grab.settle ? grab.settle(pairs) : pairs);
@@ -121,31 +161,58 @@ instruments.pick = {
   },
   tap(p) {
     const e = picked.entry;
-    if (e?.mark.kind === 'freetext' && mayChange(e) && this.twice === e.version && Date.now() - this.when < 450) { instruments.type.open(e, p); pick(); }
+    if (e?.mark.kind === 'freetext' && mayChange(e) && this.twice === e.version && Date.now() - this.when < 450) {
+      instruments.type.open(e, p);
+      pick();
+    }
     this.twice = e?.version;
     this.when = Date.now();
   },
-  cancel() { this.line?.remove(); unpreview(); lines(); this.pairs = this.grab = null; draw(picked.all); },
-  leave() { pick(); },
+  cancel() {
+    this.line?.remove();
+    unpreview();
+    lines();
+    this.pairs = this.grab = null;
+    draw(picked.all);
+  },
+  leave() {
+    pick();
+  },
 };
 
 // What can be done with all that is in hand.
-export const nudge = (dx, dy, merge) => replace(able().map((e) => [e, moved(e, dx, dy)]), merge);
+export const nudge = (dx, dy, merge) =>
+  replace(
+    able().map((e) => [e, moved(e, dx, dy)]),
+    merge,
+  );
 export const restyle = (style) => replace(able().map((e) => [e, core.restyled(e.version, style)]));
-export const retype = (change) => replace(able().filter((e) => e.mark.kind === 'freetext').map((e) => [e, { ...e.mark, body: again(surface.sheets[e.mark.page - 1], e.mark.body, change) }]));
+export const retype = (change) =>
+  replace(
+    able()
+      .filter((e) => e.mark.kind === 'freetext')
+      .map((e) => [e, { ...e.mark, body: again(surface.sheets[e.mark.page - 1], e.mark.body, change) }]),
+  );
 
 // order lays what is in hand before or behind all other marks of the page.
 export function order(front) {
-  const ones = able(), ranks = [...marks.shown.values()].filter((e) => e.mark.page === ones[0]?.mark.page && !ones.includes(e)).map((e) => e.mark.rank ?? 0);
+  const ones = able(),
+    ranks = [...marks.shown.values()]
+      .filter((e) => e.mark.page === ones[0]?.mark.page && !ones.includes(e))
+      .map((e) => e.mark.rank ?? 0);
   const rank = Math.min(Math.max(front ? Math.max(0, ...ranks) + 1 : Math.min(0, ...ranks) - 1, -1000), 1000);
   replace(ones.map((e) => [e, { ...e.mark, rank }]));
 }
 
 export function remove() {
-  const ones = able(), beside = picked.all.filter((e) => e.beside && mayChange(e));
+  const ones = able(),
+    beside = picked.all.filter((e) => e.beside && mayChange(e));
   pick();
   for (const e of beside) settleBeside(e.version, false);
-  if (ones.length) together(() => { for (const e of ones) set(e.mark.id, null, { before: e.mark }); });
+  if (ones.length)
+    together(() => {
+      for (const e of ones) set(e.mark.id, null, { before: e.mark });
+    });
 }
 
 export function takeBeside() {
@@ -159,7 +226,8 @@ export function lay(bodies, page, dx, dy) {
   const made = [];
   together(() => {
     for (const { kind, body, rank } of bodies) {
-      const mark = add(kind, page, body), e = [...marks.shown.values()].find((x) => x.mark.id === mark.id);
+      const mark = add(kind, page, body),
+        e = [...marks.shown.values()].find((x) => x.mark.id === mark.id);
       if (!e) continue;
       const shifted = { ...core.moved(e.version, dx, dy), ...(rank ? { rank } : {}) };
       set(mark.id, shifted, { before: mark });
@@ -168,4 +236,12 @@ export function lay(bodies, page, dx, dy) {
   });
   pick(...[...marks.shown.values()].filter((e) => made.includes(e.mark.id)));
 }
-export const duplicate = () => lay(able().filter((e) => e.mark.kind !== 'widget').map((e) => e.mark), picked.all[0]?.mark.page, 12, 12);
+export const duplicate = () =>
+  lay(
+    able()
+      .filter((e) => e.mark.kind !== 'widget')
+      .map((e) => e.mark),
+    picked.all[0]?.mark.page,
+    12,
+    12,
+  );

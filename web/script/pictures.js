@@ -10,14 +10,19 @@ import { settings } from './settings.js';
 import { toast } from './dialogs.js';
 
 function lay(p, of) {
-  const w = Math.min(p.sheet.w / 3, of.w * 0.75), h = (w * of.h) / of.w, x = Math.min(Math.max(p.x - w / 2, 0), p.sheet.w - w), y = Math.min(Math.max(p.y - h / 2, 0), Math.max(p.sheet.h - h, 0));
+  const w = Math.min(p.sheet.w / 3, of.w * 0.75),
+    h = (w * of.h) / of.w,
+    x = Math.min(Math.max(p.x - w / 2, 0), p.sheet.w - w),
+    y = Math.min(Math.max(p.y - h / 2, 0), Math.max(p.sheet.h - h, 0));
   add('picture', p.sheet.number, { hash: of.hash, name: of.name, rect: [x, y, x + w, y + h].map(round) });
 }
 
 instruments.picture = {
   tap(p) {
-    const shelf = marks.view.shelf ?? [], of = shelf.find((s) => s.hash === settings.picture) ?? shelf[0];
-    if (of) lay(p, of); else choose(p);
+    const shelf = marks.view.shelf ?? [],
+      of = shelf.find((s) => s.hash === settings.picture) ?? shelf[0];
+    if (of) lay(p, of);
+    else choose(p);
   },
 };
 
@@ -25,27 +30,43 @@ instruments.picture = {
 export function choose(p, camera) {
   const input = el('input', { type: 'file', accept: 'image/png,image/jpeg,image/webp,image/heic' });
   if (camera) input.setAttribute('capture', 'environment');
-  input.addEventListener('change', () => { if (input.files[0]) bring(input.files[0], null, p); });
+  input.addEventListener('change', () => {
+    if (input.files[0]) bring(input.files[0], null, p);
+  });
   input.click();
 }
 
 // bring sends a picture to the copy and lays it where the pointer is.
 export async function bring(file, where, p) {
-  p ??= where && document.elementFromPoint(where.x, where.y)?.closest('.sheet') ? at({ clientX: where.x, clientY: where.y, target: document.elementFromPoint(where.x, where.y) }) : null;
-  if (!p) { const s = current(); p = { sheet: s, x: s.w / 2, y: s.h / 3 }; }
-  if (!marks.view.copy) { toast('Nothing is kept while the worksheet is tried out, so pictures cannot be brought.'); return; }
-  const layer = layerNow(), body = new FormData();
+  p ??=
+    where && document.elementFromPoint(where.x, where.y)?.closest('.sheet')
+      ? at({ clientX: where.x, clientY: where.y, target: document.elementFromPoint(where.x, where.y) })
+      : null;
+  if (!p) {
+    const s = current();
+    p = { sheet: s, x: s.w / 2, y: s.h / 3 };
+  }
+  if (!marks.view.copy) {
+    toast('Nothing is kept while the worksheet is tried out, so pictures cannot be brought.');
+    return;
+  }
+  const layer = layerNow(),
+    body = new FormData();
   body.append('file', file, file.name || 'Picture');
   toast('Bringing the picture in…');
   try {
     const of = await ask(`/copies/${marks.view.copy}/pictures?layer=${layer}`, { method: 'POST', body });
     document.querySelector('.toast')?.remove();
     lay(p, of);
-  } catch (e) { toast(`The picture was not brought in. ${e.message}`); }
+  } catch (e) {
+    toast(`The picture was not brought in. ${e.message}`);
+  }
 }
 
 const carries = (e) => [...(e.dataTransfer?.items ?? [])].some((i) => i.kind === 'file' && i.type.startsWith('image/'));
-surface.desk.addEventListener('dragover', (e) => { if (marks.view?.edit && carries(e)) e.preventDefault(); });
+surface.desk.addEventListener('dragover', (e) => {
+  if (marks.view?.edit && carries(e)) e.preventDefault();
+});
 surface.desk.addEventListener('drop', (e) => {
   const file = [...(e.dataTransfer?.files ?? [])].find((f) => f.type.startsWith('image/'));
   if (!file || !marks.view?.edit) return;

@@ -8,7 +8,9 @@ import { settings } from './settings.js';
 const desk = surface.desk;
 export const instruments = {};
 export const hand = { name: 'type', onChange: () => {} };
-let gesture = null, pencil = false, lent = '';
+let gesture = null,
+  pencil = false,
+  lent = '';
 
 export function take(name) {
   if (gesture) drop();
@@ -36,16 +38,33 @@ export const inHand = active;
 desk.addEventListener('pointerdown', (e) => {
   if (e.button !== 0 || e.target.closest('.typing, .mote, .offer, .field-box')) return;
   const p = at(e);
-  if (!p) { instruments.type?.leave?.(); return; }
-  if (e.pointerType === 'pen' && !pencil) { pencil = true; desk.classList.add('pencil'); }
+  if (!p) {
+    instruments.type?.leave?.();
+    return;
+  }
+  if (e.pointerType === 'pen' && !pencil) {
+    pencil = true;
+    desk.classList.add('pencil');
+  }
   if (gesture || (pencil && e.pointerType === 'touch' && active()?.draws)) return; // the palm, or a second finger
   const tool = active();
   if (!tool) return;
-  gesture = { id: e.pointerId, tool, sheet: p.sheet, from: p, moved: false, frame: tool.draws ? p.sheet.box.getBoundingClientRect() : null };
+  gesture = {
+    id: e.pointerId,
+    tool,
+    sheet: p.sheet,
+    from: p,
+    moved: false,
+    frame: tool.draws ? p.sheet.box.getBoundingClientRect() : null,
+  };
   if (tool.draws || tool.down?.(p, e) === true) {
     if (tool.draws) tool.down?.(p, e);
     e.preventDefault();
-    try { desk.setPointerCapture(e.pointerId); } catch { /* it has already gone up */ }
+    try {
+      desk.setPointerCapture(e.pointerId);
+    } catch {
+      /* it has already gone up */
+    }
     gesture.held = true;
   }
 });
@@ -56,7 +75,11 @@ desk.addEventListener('pointermove', (e) => {
   if (Math.hypot(p.x - gesture.from.x, p.y - gesture.from.y) > 2.5) gesture.moved = true;
   if (!gesture.held) return;
   const all = e.getCoalescedEvents?.() ?? [];
-  gesture.tool.move?.(p, e, (all.length ? all : [e]).map((c) => ({ ...at(c, gesture.sheet, gesture.frame), pressure: pressure(c) })));
+  gesture.tool.move?.(
+    p,
+    e,
+    (all.length ? all : [e]).map((c) => ({ ...at(c, gesture.sheet, gesture.frame), pressure: pressure(c) })),
+  );
 });
 
 // pressure tells how broad a pencil draws: by how hard it is pressed, and
@@ -81,11 +104,17 @@ desk.addEventListener('pointerup', (e) => {
 // give the focus to the desk and take it from what the tap has just opened, so
 // they are done without.
 let tapped = false;
-desk.addEventListener('touchend', (e) => {
-  if (tapped && e.cancelable) e.preventDefault();
-  tapped = false;
-}, { passive: false });
-desk.addEventListener('pointercancel', (e) => { if (gesture?.id === e.pointerId) drop(); });
+desk.addEventListener(
+  'touchend',
+  (e) => {
+    if (tapped && e.cancelable) e.preventDefault();
+    tapped = false;
+  },
+  { passive: false },
+);
+desk.addEventListener('pointercancel', (e) => {
+  if (gesture?.id === e.pointerId) drop();
+});
 desk.addEventListener('second-finger', () => drop());
 
 function drop() {

@@ -8,21 +8,42 @@ import { ask } from './net.js';
 import { showSaved } from './saved.js';
 
 const BATCH = 60;
-let base = null, memory = [], owner = 0, sending = false, timer = 0, failures = 0, trouble = '';
-let trial = false, notes = false, seq = new Map(), now = 0, savedAt = null, nextKey = 1;
+let base = null,
+  memory = [],
+  owner = 0,
+  sending = false,
+  timer = 0,
+  failures = 0,
+  trouble = '';
+const seq = new Map(); // by copy and layer
+let trial = false,
+  notes = false,
+  now = 0,
+  savedAt = null,
+  nextKey = 1;
 let told = false;
 export const events = { onSaved: () => {}, onBehind: () => {}, onNoStore: () => {} };
 
-const done = (request) => new Promise((ok, fail) => { request.onsuccess = () => ok(request.result); request.onerror = () => fail(request.error); });
+const done = (request) =>
+  new Promise((ok, fail) => {
+    request.onsuccess = () => ok(request.result);
+    request.onerror = () => fail(request.error);
+  });
 
 async function open() {
   const request = indexedDB.open('readymargin', 2);
   request.onupgradeneeded = ({ oldVersion }) => {
-    if (oldVersion < 1) request.result.createObjectStore('ops', { keyPath: 'key', autoIncrement: true }).createIndex('copy', ['owner', 'copy']);
+    if (oldVersion < 1)
+      request.result
+        .createObjectStore('ops', { keyPath: 'key', autoIncrement: true })
+        .createIndex('copy', ['owner', 'copy']);
     request.result.createObjectStore('views', { keyPath: ['person', 'copy'] });
   };
   base = await done(request);
-  base.onversionchange = () => { base.close(); base = null; }; // a newer screen in another tab; this one goes on without
+  base.onversionchange = () => {
+    base.close();
+    base = null;
+  }; // a newer screen in another tab; this one goes on without
   navigator.storage?.persist?.();
 }
 
@@ -31,24 +52,44 @@ async function open() {
 export async function begin(person, copy, layer, have, teacher) {
   notes = !teacher;
   trial = !copy; // a worksheet that is being tried out: nothing is kept
-  if (trial) { say('Trying it out: nothing is kept'); return; }
+  if (trial) {
+    say('Trying it out: nothing is kept');
+    return;
+  }
   owner = person;
   now = copy;
   seq.set(`${copy} ${layer}`, have);
-  try { if (!base) await open(); } catch { base = null; if (!told) { told = true; events.onNoStore(); } }
-  const kept = base ? (await all(IDBKeyRange.bound([owner, 0], [owner, Number.MAX_SAFE_INTEGER]))).filter((m) => !m.sent) : [];
+  try {
+    if (!base) await open();
+  } catch {
+    base = null;
+    if (!told) {
+      told = true;
+      events.onNoStore();
+    }
+  }
+  const kept = base
+    ? (await all(IDBKeyRange.bound([owner, 0], [owner, Number.MAX_SAFE_INTEGER]))).filter((m) => !m.sent)
+    : [];
   memory = [...kept, ...memory.filter((m) => !kept.some((k) => k.op.id === m.op.id))];
   say();
 }
 
 // start sends what waits, once it is shown.
-export function start() { if (memory.length) schedule(0); }
+export function start() {
+  if (memory.length) schedule(0);
+}
 
 const all = (range) => done(base.transaction('ops').objectStore('ops').index('copy').getAll(range));
 
 // waiting gives what was done on a copy and is not acknowledged yet; with
 // everything, also what is, but was not noted here.
-export const waiting = async (copy, everything) => (trial ? [] : base ? (await all([owner, copy])).filter((m) => everything || !m.sent) : memory.filter((m) => m.copy === copy));
+export const waiting = async (copy, everything) =>
+  trial
+    ? []
+    : base
+      ? (await all([owner, copy])).filter((m) => everything || !m.sent)
+      : memory.filter((m) => m.copy === copy);
 
 // remember notes a copy as it is shown now: what make() gives has all that was
 // acknowledged before.
@@ -59,15 +100,19 @@ export async function remember(copy, make) {
     const tx = base.transaction(['views', 'ops'], 'readwrite');
     tx.objectStore('views').put(make());
     for (const m of sent) tx.objectStore('ops').delete(m.key);
-  } catch { /* it opens as the server last sent it */ }
+  } catch {
+    /* it opens as the server last sent it */
+  }
 }
 
 // remembered gives a copy as this device knew it last, or null.
 export async function remembered(person, copy) {
   try {
     if (!base) await open();
-    return await done(base.transaction('views').objectStore('views').get([person, copy])) ?? null;
-  } catch { return null; }
+    return (await done(base.transaction('views').objectStore('views').get([person, copy]))) ?? null;
+  } catch {
+    return null;
+  }
 }
 
 // add keeps an operation; it resolves when the browser's store has it.
@@ -81,11 +126,17 @@ export async function add(copy, layer, op) {
       trouble = '';
       const tx = base.transaction('ops', 'readwrite', { durability: 'strict' });
       const key = await done(tx.objectStore('ops').add(item));
-      await new Promise((ok, fail) => { tx.oncomplete = ok; tx.onabort = () => fail(tx.error); });
+      await new Promise((ok, fail) => {
+        tx.oncomplete = ok;
+        tx.onabort = () => fail(tx.error);
+      });
       item.key = key;
       if (failures) say();
-    } catch { trouble = 'this device has no room left. Stay on this page until it says “Saved”.'; say(); }
-  } else item.key = -(nextKey++);
+    } catch {
+      trouble = 'this device has no room left. Stay on this page until it says “Saved”.';
+      say();
+    }
+  } else item.key = -nextKey++;
   schedule(120);
 }
 
@@ -93,7 +144,8 @@ export async function add(copy, layer, op) {
 const held = new Set();
 export function hold(what, on) {
   if (held.has(what) === on) return;
-  if (on) held.add(what); else held.delete(what);
+  if (on) held.add(what);
+  else held.delete(what);
   say();
 }
 
@@ -118,7 +170,11 @@ async function send() {
     if (m.copy !== copy || m.layer !== layer || batch.length === BATCH || (batch.length && m.refused)) break; // refused ones go singly
     batch.push(m);
   }
-  if (!batch.length) { sending = false; schedule(20); return; }
+  if (!batch.length) {
+    sending = false;
+    schedule(20);
+    return;
+  }
   try {
     const answer = await ask(`/copies/${copy}/ops`, { method: 'POST', json: { layer, ops: batch.map((m) => m.op) } });
     await forget(batch);
@@ -152,7 +208,11 @@ async function forget(batch) {
 export async function drained() {
   for (let tries = 0; memory.length; tries++) {
     if (!sending) await send();
-    if (memory.length && failures) throw new Error(memory.find((m) => m.refused)?.refused || 'There is no connection, so your last changes are on this device only. Nothing is lost. Try again when you are online.');
+    if (memory.length && failures)
+      throw new Error(
+        memory.find((m) => m.refused)?.refused ||
+          'There is no connection, so your last changes are on this device only. Nothing is lost. Try again when you are online.',
+      );
     await new Promise((r) => setTimeout(r, 30));
     if (tries > 600) throw new Error('Sending takes too long. Nothing is lost; try again.');
   }
@@ -162,22 +222,56 @@ const clock = (t) => t.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2
 
 // say shows one of the four states and no other.
 export function say(fixed) {
-  let state = 'saved', words = savedAt ? `Saved ${clock(savedAt)}` : 'Saved';
+  let state = 'saved',
+    words = savedAt ? `Saved ${clock(savedAt)}` : 'Saved';
   if (fixed) words = fixed;
   if (memory.length) {
     const n = memory.length;
-    const refused = memory.find((m) => m.refused)?.refused || (failures || !sending ? trouble : '') || (failures && !base ? 'this browser keeps nothing. Stay on this page until it says “Saved”.' : '');
-    if (refused) { state = 'failed'; words = `Not saved: ${refused}`; }
-    else if (failures && memory.every((m) => m.key)) { state = 'waiting'; words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`; }
-    else { state = 'saving'; words = 'Saving…'; }
+    const refused =
+      memory.find((m) => m.refused)?.refused ||
+      (failures || !sending ? trouble : '') ||
+      (failures && !base ? 'this browser keeps nothing. Stay on this page until it says “Saved”.' : '');
+    if (refused) {
+      state = 'failed';
+      words = `Not saved: ${refused}`;
+    } else if (failures && memory.every((m) => m.key)) {
+      state = 'waiting';
+      words = `On this device only, ${n} ${n === 1 ? 'change' : 'changes'} waiting`;
+    } else {
+      state = 'saving';
+      words = 'Saving…';
+    }
   }
-  if (held.size && state === 'saved' && !fixed) { state = 'saving'; words = 'Saving…'; }
+  if (held.size && state === 'saved' && !fixed) {
+    state = 'saving';
+    words = 'Saving…';
+  }
   showSaved(state, words);
 }
 
 // Leaving with changes that are nowhere else is asked about.
-window.addEventListener('beforeunload', (e) => { if (memory.length && (!base || trouble)) e.preventDefault(); });
-window.addEventListener('online', () => { failures = 0; schedule(0); });
-window.addEventListener('pagehide', () => { if (memory.length) { clearTimeout(timer); send(); } });
-document.addEventListener('visibilitychange', () => { if (document.hidden && memory.length) { clearTimeout(timer); send(); } });
-export const savedSince = (t) => { if (!trial) { savedAt = t; say(); } };
+window.addEventListener('beforeunload', (e) => {
+  if (memory.length && (!base || trouble)) e.preventDefault();
+});
+window.addEventListener('online', () => {
+  failures = 0;
+  schedule(0);
+});
+window.addEventListener('pagehide', () => {
+  if (memory.length) {
+    clearTimeout(timer);
+    send();
+  }
+});
+document.addEventListener('visibilitychange', () => {
+  if (document.hidden && memory.length) {
+    clearTimeout(timer);
+    send();
+  }
+});
+export const savedSince = (t) => {
+  if (!trial) {
+    savedAt = t;
+    say();
+  }
+};

@@ -5,7 +5,8 @@ import { ask } from './net.js';
 import { clip, clockOf, wave } from './clip.js';
 
 const TROUBLE = {
-  NotAllowedError: 'The microphone was refused. Allow it for this page in the browser’s address bar, then press the page again. You can type a note instead.',
+  NotAllowedError:
+    'The microphone was refused. Allow it for this page in the browser’s address bar, then press the page again. You can type a note instead.',
   NotFoundError: 'No microphone was found. Plug one in, or type a note instead.',
   NotReadableError: 'Another program is using the microphone. Close it there, or type a note instead.',
 };
@@ -22,17 +23,39 @@ export async function record(box, { seconds, to }, drop, keep) {
     if (!navigator.mediaDevices) throw Object.assign(new Error(), { name: 'Insecure' });
     stream = await navigator.mediaDevices.getUserMedia({ audio: true });
   } catch (e) {
-    const text = TROUBLE[e.name] ?? 'This browser gives no microphone here (it needs a secure address). You can type a note instead.';
-    box.replaceChildren(el('p', { role: 'alert' }, text), el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: drop } }, 'Close')));
+    const text =
+      TROUBLE[e.name] ??
+      'This browser gives no microphone here (it needs a secure address). You can type a note instead.';
+    box.replaceChildren(
+      el('p', { role: 'alert' }, text),
+      el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: drop } }, 'Close')),
+    );
     return;
   }
-  const recorder = new MediaRecorder(stream, { mimeType: KINDS.find((k) => MediaRecorder.isTypeSupported(k)), audioBitsPerSecond: 32000 });
-  const parts = [], peaks = [], began = Date.now(), most = seconds * 1000;
-  const audio = new AudioContext(), meter = audio.createAnalyser(), data = new Float32Array(1024);
+  const recorder = new MediaRecorder(stream, {
+    mimeType: KINDS.find((k) => MediaRecorder.isTypeSupported(k)),
+    audioBitsPerSecond: 32000,
+  });
+  const parts = [],
+    peaks = [],
+    began = Date.now(),
+    most = seconds * 1000;
+  const audio = new AudioContext(),
+    meter = audio.createAnalyser(),
+    data = new Float32Array(1024);
   audio.createMediaStreamSource(stream).connect(meter);
-  const canvas = el('canvas', { width: 300, height: 68 }), time = el('time', {}, '0:00');
-  const stop = el('button', { className: 'go', 'aria-label': 'Stop', on: { click: () => recorder.state === 'recording' && recorder.stop() } }, icon('stop'));
-  box.replaceChildren(el('div', { className: 'by' }, icon('voice'), 'Recording'), el('div', { className: 'clip live' }, stop, canvas, time), el('p', { className: 'hint' }, 'Stop, listen, then keep or do again'));
+  const canvas = el('canvas', { width: 300, height: 68 }),
+    time = el('time', {}, '0:00');
+  const stop = el(
+    'button',
+    { className: 'go', 'aria-label': 'Stop', on: { click: () => recorder.state === 'recording' && recorder.stop() } },
+    icon('stop'),
+  );
+  box.replaceChildren(
+    el('div', { className: 'by' }, icon('voice'), 'Recording'),
+    el('div', { className: 'clip live' }, stop, canvas, time),
+    el('p', { className: 'hint' }, 'Stop, listen, then keep or do again'),
+  );
   stop.focus({ preventScroll: true });
   const timer = setInterval(() => {
     meter.getFloatTimeDomainData(data);
@@ -46,25 +69,48 @@ export async function record(box, { seconds, to }, drop, keep) {
     clearInterval(timer);
     for (const t of stream.getTracks()) t.stop();
     audio.close();
-    const blob = new Blob(parts, { type: recorder.mimeType.split(';')[0] }), url = URL.createObjectURL(blob);
-    const again = () => { URL.revokeObjectURL(url); record(box, { seconds, to }, drop, keep); };
-    const send = el('button', { className: 'button dark', on: { click: async () => {
-      send.disabled = true;
-      send.textContent = 'Keeping…';
-      try {
-        const voice = await ask(to, { method: 'POST', body: blob });
-        URL.revokeObjectURL(url);
-        keep(voice);
-      } catch (e) {
-        send.disabled = false;
-        send.textContent = 'Keep';
-        trouble.hidden = false;
-        trouble.textContent = `Not kept: ${e.message} The recording is still here.`;
-      }
-    } } }, 'Keep');
+    const blob = new Blob(parts, { type: recorder.mimeType.split(';')[0] }),
+      url = URL.createObjectURL(blob);
+    const again = () => {
+      URL.revokeObjectURL(url);
+      record(box, { seconds, to }, drop, keep);
+    };
+    const send = el(
+      'button',
+      {
+        className: 'button dark',
+        on: {
+          click: async () => {
+            send.disabled = true;
+            send.textContent = 'Keeping…';
+            try {
+              const voice = await ask(to, { method: 'POST', body: blob });
+              URL.revokeObjectURL(url);
+              keep(voice);
+            } catch (e) {
+              send.disabled = false;
+              send.textContent = 'Keep';
+              trouble.hidden = false;
+              trouble.textContent = `Not kept: ${e.message} The recording is still here.`;
+            }
+          },
+        },
+      },
+      'Keep',
+    );
     const trouble = el('p', { role: 'alert', hidden: true });
-    box.replaceChildren(el('div', { className: 'by' }, icon('voice'), 'Your voice note'), clip(url, peaks, Date.now() - began), trouble,
-      el('div', { className: 'tools' }, send, el('button', { className: 'button', on: { click: again } }, 'Do again'), close()));
+    box.replaceChildren(
+      el('div', { className: 'by' }, icon('voice'), 'Your voice note'),
+      clip(url, peaks, Date.now() - began),
+      trouble,
+      el(
+        'div',
+        { className: 'tools' },
+        send,
+        el('button', { className: 'button', on: { click: again } }, 'Do again'),
+        close(),
+      ),
+    );
   };
   recorder.start();
 }

@@ -1,6 +1,7 @@
 // saved shows where the work is, in the head of the screen.
 
-const box = document.querySelector('[data-saved]'), line = box.querySelector('[data-saved-words]');
+const box = document.querySelector('[data-saved]'),
+  line = box.querySelector('[data-saved-words]');
 
 export function showSaved(state, words) {
   box.dataset.state = state;

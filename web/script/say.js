@@ -20,40 +20,99 @@ let helped = false; // the next note says that somebody helped
 export function placeOf(p) {
   const layers = [...new Set([...marks.shown.values()].map((e) => e.layer))].join(' ');
   const on = marks.shown.get(core.hit(layers, p.sheet.number, p, 3 / pixels()));
-  return { at: [round(p.x), round(p.y)], ...(on && on.mark.kind !== 'note' ? { on: on.mark.id } : {}), ...(settings.note.color ? { color: settings.note.color } : {}) };
+  return {
+    at: [round(p.x), round(p.y)],
+    ...(on && on.mark.kind !== 'note' ? { on: on.mark.id } : {}),
+    ...(settings.note.color ? { color: settings.note.color } : {}),
+  };
 }
 
 instruments.note = {
-  tap(p) { this.leave(); this.write(p.sheet.number, placeOf(p)); },
+  tap(p) {
+    this.leave();
+    this.write(p.sheet.number, placeOf(p));
+  },
   // write opens a note at a place, to be written in the margin; typed is what
   // was written of it already, before the screen was left.
   write(page, place, typed) {
-    const key = typed?.key ?? newId(), help = typed ? !!typed.help : helped && !marks.view.teacher;
-    const area = el('textarea', { rows: 2, value: typed?.text ?? '', 'aria-label': help ? 'How they helped' : 'Your note', placeholder: help ? 'How did they help?' : 'Write a note' });
-    const who = help ? el('input', { className: 'field mb-1', 'aria-label': 'Who helped you here?', placeholder: 'Who helped you here?', maxLength: 60, value: typed?.who ?? settings.helper ?? '' }) : null;
-    const note = () => drafts.keep(about(), `note/${key}`, area.value.trim() || typed ? { page, place, help, text: area.value, who: who?.value, mode: { ...marks.mode } } : null);
+    const key = typed?.key ?? newId(),
+      help = typed ? !!typed.help : helped && !marks.view.teacher;
+    const area = el('textarea', {
+      rows: 2,
+      value: typed?.text ?? '',
+      'aria-label': help ? 'How they helped' : 'Your note',
+      placeholder: help ? 'How did they help?' : 'Write a note',
+    });
+    const who = help
+      ? el('input', {
+          className: 'field mb-1',
+          'aria-label': 'Who helped you here?',
+          placeholder: 'Who helped you here?',
+          maxLength: 60,
+          value: typed?.who ?? settings.helper ?? '',
+        })
+      : null;
+    const note = () =>
+      drafts.keep(
+        about(),
+        `note/${key}`,
+        area.value.trim() || typed
+          ? { page, place, help, text: area.value, who: who?.value, mode: { ...marks.mode } }
+          : null,
+      );
     const keep = () => {
       if (this.open !== keep) return;
       this.open = null;
-      const text = area.value.trim(), name = who?.value.trim();
+      const text = area.value.trim(),
+        name = who?.value.trim();
       drafts.drop(about(), `note/${key}`);
       end();
       if (help && name) add('note', page, { ...place, help: name, text: text || `${name} helped me here.` });
       else if (text) add('note', page, { ...place, text });
       helped = false;
     };
-    const end = draft(key, page, place.at, help ? el('div', { className: 'by' }, icon('hands'), 'Someone helped me here') : null, who, area, el('div', { className: 'tools' },
-      el('button', { className: 'button dark', on: { click: keep } }, 'Keep'), el('button', { className: 'button quiet', on: { click: () => { area.value = ''; if (who) who.value = ''; keep(); } } }, 'Drop')));
+    const end = draft(
+      key,
+      page,
+      place.at,
+      help ? el('div', { className: 'by' }, icon('hands'), 'Someone helped me here') : null,
+      who,
+      area,
+      el(
+        'div',
+        { className: 'tools' },
+        el('button', { className: 'button dark', on: { click: keep } }, 'Keep'),
+        el(
+          'button',
+          {
+            className: 'button quiet',
+            on: {
+              click: () => {
+                area.value = '';
+                if (who) who.value = '';
+                keep();
+              },
+            },
+          },
+          'Drop',
+        ),
+      ),
+    );
     this.open = keep;
     for (const f of [area, who].filter(Boolean)) {
       f.addEventListener('input', note);
       f.addEventListener('keydown', (e) => {
-        if (e.key === 'Escape' || (e.key === 'Enter' && (e.ctrlKey || e.metaKey))) { e.preventDefault(); keep(); }
+        if (e.key === 'Escape' || (e.key === 'Enter' && (e.ctrlKey || e.metaKey))) {
+          e.preventDefault();
+          keep();
+        }
       });
     }
     if (!typed) (who ?? area).focus({ preventScroll: true });
   },
-  leave() { this.open?.(); },
+  leave() {
+    this.open?.();
+  },
   // again shows the notes that were being written when the screen was left.
   again() {
     for (const [key, d] of drafts.at(about(), 'note/')) {
@@ -68,30 +127,103 @@ instruments.note = {
 instruments.voice = {
   async tap(p) {
     if (this.busy) return;
-    const place = placeOf(p), key = newId(), layer = layerNow();
+    const place = placeOf(p),
+      key = newId(),
+      layer = layerNow();
     const body = el('div');
     const end = draft(key, p.sheet.number, place.at, body);
-    const finish = () => { this.busy = null; end(); };
+    const finish = () => {
+      this.busy = null;
+      end();
+    };
     this.busy = finish;
-    await record(body, { seconds: marks.view.voice, to: `/copies/${marks.view.copy}/sounds?layer=${layer}` }, finish, (voice) => { finish(); add('note', p.sheet.number, { ...place, voice }, { layer }); });
+    await record(
+      body,
+      { seconds: marks.view.voice, to: `/copies/${marks.view.copy}/sounds?layer=${layer}` },
+      finish,
+      (voice) => {
+        finish();
+        add('note', p.sheet.number, { ...place, voice }, { layer });
+      },
+    );
   },
 };
 
 // saying has what stands in the flap of Say, beside its instruments.
 export function saying(done) {
   const row = (...c) => el('div', { className: 'row' }, ...c);
-  const chip = (sign, words, on, run) => el('button', { className: 'kind', 'aria-pressed': String(on), on: { click: () => { run(); done(); } } }, icon(sign), words);
-  const dots = row(...[['as usual', ''], ...Object.entries(INKS)].map(([name, value]) => {
-    const b = el('button', { className: `swatch ${value ? '' : 'no-color'}`, title: `Point: ${name}`, 'aria-label': `Point: ${name}`, 'aria-pressed': String(settings.note.color === value), on: { click: () => { settings.note.color = value; keepSettings(); done(); } } });
-    b.style.background = value;
-    return b;
-  }));
+  const chip = (sign, words, on, run) =>
+    el(
+      'button',
+      {
+        className: 'kind',
+        'aria-pressed': String(on),
+        on: {
+          click: () => {
+            run();
+            done();
+          },
+        },
+      },
+      icon(sign),
+      words,
+    );
+  const dots = row(
+    ...[['as usual', ''], ...Object.entries(INKS)].map(([name, value]) => {
+      const b = el('button', {
+        className: `swatch ${value ? '' : 'no-color'}`,
+        title: `Point: ${name}`,
+        'aria-label': `Point: ${name}`,
+        'aria-pressed': String(settings.note.color === value),
+        on: {
+          click: () => {
+            settings.note.color = value;
+            keepSettings();
+            done();
+          },
+        },
+      });
+      b.style.background = value;
+      return b;
+    }),
+  );
   if (marks.view.teacher || marks.view.way === 'shared') return [dots];
-  const out = [row(chip('note', 'To your teacher', !marks.mode.own, () => { marks.mode.own = false; band(); }), chip('held', 'Only for me', marks.mode.own, () => { marks.mode.own = true; band(); })),
-    row(chip('hands', 'Someone helped me here', helped, () => { helped = !helped; }))];
+  const out = [
+    row(
+      chip('note', 'To your teacher', !marks.mode.own, () => {
+        marks.mode.own = false;
+        band();
+      }),
+      chip('held', 'Only for me', marks.mode.own, () => {
+        marks.mode.own = true;
+        band();
+      }),
+    ),
+    row(
+      chip('hands', 'Someone helped me here', helped, () => {
+        helped = !helped;
+      }),
+    ),
+  ];
   if (helped) out.push(el('p', { className: 'hint' }, 'Now press the place on the page.'));
-  const name = el('input', { className: 'field', maxLength: 60, placeholder: 'Who is helping?', 'aria-label': 'Who is helping?', value: marks.mode.helper });
-  out.push(row(el('span', { className: 'hint' }, 'Helping hand: what is added is signed by')), row(name, chip('check', marks.mode.helper ? 'Stop helping' : 'Begin', !!marks.mode.helper, () => { marks.mode.helper = marks.mode.helper ? '' : name.value.trim(); band(); })), dots);
+  const name = el('input', {
+    className: 'field',
+    maxLength: 60,
+    placeholder: 'Who is helping?',
+    'aria-label': 'Who is helping?',
+    value: marks.mode.helper,
+  });
+  out.push(
+    row(el('span', { className: 'hint' }, 'Helping hand: what is added is signed by')),
+    row(
+      name,
+      chip('check', marks.mode.helper ? 'Stop helping' : 'Begin', !!marks.mode.helper, () => {
+        marks.mode.helper = marks.mode.helper ? '' : name.value.trim();
+        band();
+      }),
+    ),
+    dots,
+  );
   return out;
 }
 
@@ -100,6 +232,31 @@ export function band() {
   document.querySelector('[data-mode]')?.remove();
   const { own, helper } = marks.mode;
   if (!own && !helper) return;
-  const words = [helper ? `${helper} is helping: what is added now is signed.` : '', own ? 'Only for you: what you add now is never handed in.' : ''].filter(Boolean).join(' ');
-  document.querySelector('[data-desk]').before(el('div', { className: 'mode', role: 'status', data: { mode: '' } }, icon(helper ? 'hands' : 'held'), el('span', {}, words), el('button', { className: 'button quiet', on: { click: () => { Object.assign(marks.mode, { own: false, helper: '' }); band(); } } }, 'Stop')));
+  const words = [
+    helper ? `${helper} is helping: what is added now is signed.` : '',
+    own ? 'Only for you: what you add now is never handed in.' : '',
+  ]
+    .filter(Boolean)
+    .join(' ');
+  document.querySelector('[data-desk]').before(
+    el(
+      'div',
+      { className: 'mode', role: 'status', data: { mode: '' } },
+      icon(helper ? 'hands' : 'held'),
+      el('span', {}, words),
+      el(
+        'button',
+        {
+          className: 'button quiet',
+          on: {
+            click: () => {
+              Object.assign(marks.mode, { own: false, helper: '' });
+              band();
+            },
+          },
+        },
+        'Stop',
+      ),
+    ),
+  );
 }

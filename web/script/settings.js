@@ -1,8 +1,26 @@
 // settings remembers, per person, how each instrument is set and how the
 // screen is kept; on this device at once and on the server soon after.
 
-export const INKS = { 'blue-black': '#1e2a44', blue: '#1f4fa3', green: '#2d7a3a', red: '#c22f20', orange: '#c96a12', violet: '#7a3fa0', grey: '#6b7280', black: '#111111' };
-export const WASHES = { yellow: '#ffe27a', orange: '#ffc38a', pink: '#ffc2d6', green: '#bfe3c0', blue: '#bfdcf5', violet: '#dccbf2' };
+import { ask } from './net.js';
+
+export const INKS = {
+  'blue-black': '#1e2a44',
+  blue: '#1f4fa3',
+  green: '#2d7a3a',
+  red: '#c22f20',
+  orange: '#c96a12',
+  violet: '#7a3fa0',
+  grey: '#6b7280',
+  black: '#111111',
+};
+export const WASHES = {
+  yellow: '#ffe27a',
+  orange: '#ffc38a',
+  pink: '#ffc2d6',
+  green: '#bfe3c0',
+  blue: '#bfdcf5',
+  violet: '#dccbf2',
+};
 
 const student = {
   type: { color: INKS['blue-black'], size: 14, font: '', bold: false, italic: false, under: false, fill: '' },
@@ -39,15 +57,27 @@ const teacher = {
 
 const VIEW = { left: false, plain: false, ruler: false, keysOff: false, night: false, unlabelled: false };
 export const settings = { ...VIEW };
-let mine = null, role = '', timer = 0;
+let mine = null,
+  role = '',
+  timer = 0;
 
 export function begin(view) {
   role = view.teacher ? 'teacher' : 'student';
   let stored = {};
-  try { stored = JSON.parse(view.settings) ?? {}; } catch { /* made anew */ }
+  try {
+    stored = JSON.parse(view.settings) ?? {};
+  } catch {
+    /* made anew */
+  }
   mine = { ...VIEW, ...stored };
-  const fresh = structuredClone(role === 'teacher' ? teacher : student), kept = stored[role] ?? {};
-  mine[role] = Object.fromEntries(Object.entries(fresh).map(([k, v]) => [k, v && typeof v === 'object' && !Array.isArray(v) ? { ...v, ...kept[k] } : kept[k] ?? v]));
+  const fresh = structuredClone(role === 'teacher' ? teacher : student),
+    kept = stored[role] ?? {};
+  mine[role] = Object.fromEntries(
+    Object.entries(fresh).map(([k, v]) => [
+      k,
+      v && typeof v === 'object' && !Array.isArray(v) ? { ...v, ...kept[k] } : (kept[k] ?? v),
+    ]),
+  );
   for (const k of Object.keys(VIEW)) settings[k] = mine[k];
   Object.assign(settings, mine[role]);
   key = (view.teacher ? null : view.key) ?? [];
@@ -58,9 +88,15 @@ export function begin(view) {
 // key has the meanings of this sheet's colours; some are carried by one kind
 // of mark only.
 let key = [];
-const shapeOf = (name) => ({ highlighter: 'highlight', underline: 'underline', shape: { circle: 'circle', square: 'box' }[settings.shape.kind] }[name]);
+const shapeOf = (name) =>
+  ({
+    highlighter: 'highlight',
+    underline: 'underline',
+    shape: { circle: 'circle', square: 'box' }[settings.shape.kind],
+  })[name];
 export const meanings = (name) => key.filter((m) => !m.shape || m.shape === shapeOf(name));
-export const meaning = (name) => meanings(name).find((m) => m.name === settings[name].meaning && m.color === settings[name].color);
+export const meaning = (name) =>
+  meanings(name).find((m) => m.name === settings[name].meaning && m.color === settings[name].color);
 export const mean = (name, m) => Object.assign(settings[name], { meaning: m.name, color: m.color });
 
 // keep stores a change of the settings object.
@@ -68,7 +104,7 @@ export function keep() {
   for (const k of Object.keys(VIEW)) mine[k] = settings[k];
   for (const k of Object.keys(mine[role])) mine[role][k] = settings[k];
   clearTimeout(timer);
-  timer = setTimeout(async () => (await import('./net.js')).ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
+  timer = setTimeout(() => ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
 }
 
 export const pen = () => settings.pens[settings.pen];

@@ -14,8 +14,20 @@ look();
 if (view.edit) take(settings.hand);
 fit('width');
 
-const frame = () => new Promise((ok) => { requestAnimationFrame(ok); });
-const seen = surface.seen().then(frame).then(frame).then(() => performance.mark('readable'));
-await Promise.race([seen, new Promise((ok) => { setTimeout(ok, 400); })]); // the page first, but no picture that is late holds up the rest
+const frame = () =>
+  new Promise((ok) => {
+    requestAnimationFrame(ok);
+  });
+const seen = surface
+  .seen()
+  .then(frame)
+  .then(frame)
+  .then(() => performance.mark('readable'));
+await Promise.race([
+  seen,
+  new Promise((ok) => {
+    setTimeout(ok, 400);
+  }),
+]); // the page first, but no picture that is late holds up the rest
 const desk = await import('./desk.js');
 await desk.begins(view);

@@ -10,31 +10,84 @@ import { picked } from './pick.js';
 import { finish } from './type.js';
 import { fill } from './flap.js';
 
-const spine = document.querySelector('[data-spine]'), flap = document.querySelector('[data-flap]');
+const spine = document.querySelector('[data-spine]'),
+  flap = document.querySelector('[data-flap]');
 
-export const NAMES = { pick: 'Pick', move: 'Move', type: 'Type', signs: 'Signs', highlighter: 'Highlighter', underline: 'Underline', crossout: 'Cross out', shape: 'Shapes', pen: 'Pen', stamp: 'Stamp', ruler: 'Ruler', note: 'Note', voice: 'Voice note', eraser: 'Eraser', rubber: 'Rubber', picture: 'Picture' };
+export const NAMES = {
+  pick: 'Pick',
+  move: 'Move',
+  type: 'Type',
+  signs: 'Signs',
+  highlighter: 'Highlighter',
+  underline: 'Underline',
+  crossout: 'Cross out',
+  shape: 'Shapes',
+  pen: 'Pen',
+  stamp: 'Stamp',
+  ruler: 'Ruler',
+  note: 'Note',
+  voice: 'Voice note',
+  eraser: 'Eraser',
+  rubber: 'Rubber',
+  picture: 'Picture',
+};
 const ALL = [
-  ['pick', ['pick', 'move']], ['write', ['type', 'signs']], ['mark', ['highlighter', 'underline', 'crossout']], ['draw', ['pen', 'shape', 'stamp', 'picture', 'ruler']], ['say', ['note', 'voice']], ['mend', ['eraser', 'rubber']],
+  ['pick', ['pick', 'move']],
+  ['write', ['type', 'signs']],
+  ['mark', ['highlighter', 'underline', 'crossout']],
+  ['draw', ['pen', 'shape', 'stamp', 'picture', 'ruler']],
+  ['say', ['note', 'voice']],
+  ['mend', ['eraser', 'rubber']],
 ];
 let places = [];
 
 // offers says whether the assignment offers an instrument; it may leave some
 // out, and others that go with them.
-const LEAVABLE = { type: 'type', signs: 'type', highlighter: 'highlighter', underline: 'underline', crossout: 'crossout', pen: 'pen', rubber: 'pen', shape: 'shape', stamp: 'shape', ruler: 'shape', picture: 'picture' };
-export const offers = (view, name) => view.teacher || !view.instruments?.length || !LEAVABLE[name] || view.instruments.includes(LEAVABLE[name]);
+const LEAVABLE = {
+  type: 'type',
+  signs: 'type',
+  highlighter: 'highlighter',
+  underline: 'underline',
+  crossout: 'crossout',
+  pen: 'pen',
+  rubber: 'pen',
+  shape: 'shape',
+  stamp: 'shape',
+  ruler: 'shape',
+  picture: 'picture',
+};
+export const offers = (view, name) =>
+  view.teacher || !view.instruments?.length || !LEAVABLE[name] || view.instruments.includes(LEAVABLE[name]);
 
 export function build(view) {
   const offered = ALL.map(([p, i]) => [p, i.filter((n) => offers(view, n))]).filter(([, i]) => i.length);
   places = view.edit ? offered : [['pick', ['pick', 'move']]];
   spine.replaceChildren();
   if (view.edit) {
-    const step = (name, run) => el('button', { data: { step: name }, on: { click: () => { finish(); run(); } } }, icon(name));
+    const step = (name, run) =>
+      el(
+        'button',
+        {
+          data: { step: name },
+          on: {
+            click: () => {
+              finish();
+              run();
+            },
+          },
+        },
+        icon(name),
+      );
     spine.append(el('div', { className: 'steps' }, step('undo', undo), step('redo', redo)));
   }
   for (const [place, names] of places) {
     const box = el('div', { className: 'place', data: { place } });
     const dot = el('button', { className: 'dot', tabIndex: -1, on: { click: () => open(place) } }, el('i'));
-    box.append(el('button', { className: 'take', on: { click: () => press(place) } }), el('span', { className: 'name', 'aria-hidden': 'true' }), dot);
+    box.append(
+      el('button', { className: 'take', on: { click: () => press(place) } }),
+      el('span', { className: 'name', 'aria-hidden': 'true' }),
+      dot,
+    );
     spine.append(box);
     if (!names.includes(settings.place[place])) settings.place[place] = names[0];
   }
@@ -46,7 +99,10 @@ export function build(view) {
 export function press(place) {
   const name = settings.place[place];
   if (hand.name === name && flap.hidden) open(place);
-  else { close(); take(name); }
+  else {
+    close();
+    take(name);
+  }
 }
 
 // pressDigit takes the n-th place; the same digit again, its next instrument.
@@ -59,11 +115,15 @@ export function pressDigit(n) {
   take(settings.place[place]);
 }
 
-hand.onChange = () => { draw(); keep(); };
+hand.onChange = () => {
+  draw();
+  keep();
+};
 
 function draw() {
   for (const box of spine.querySelectorAll('.place')) {
-    const place = box.dataset.place, name = settings.place[place];
+    const place = box.dataset.place,
+      name = settings.place[place];
     box.setAttribute('aria-current', String(name === hand.name));
     const b = box.querySelector('.take');
     b.replaceChildren(icon(name));
@@ -71,20 +131,33 @@ function draw() {
     b.setAttribute('aria-pressed', String(name === hand.name));
     b.title = NAMES[name];
     box.querySelector('.name').textContent = NAMES[name];
-    const color = colorOf(name), dot = box.querySelector('.dot');
+    const color = colorOf(name),
+      dot = box.querySelector('.dot');
     dot.hidden = !color;
     dot.setAttribute('aria-label', `${NAMES[name]}: settings`);
     dot.querySelector('i').style.background = color ?? '';
   }
 }
 
-const colorOf = (name) => ({ type: settings.type.color, signs: settings.type.color, highlighter: settings.highlighter.color, underline: settings.underline.color, crossout: settings.crossout.color, shape: settings.shape.color, pen: pen().color, stamp: settings.stamp.color, note: settings.note.color || (marks.view?.teacher ? '#c22f20' : '#2f6f9f') }[name]);
+const colorOf = (name) =>
+  ({
+    type: settings.type.color,
+    signs: settings.type.color,
+    highlighter: settings.highlighter.color,
+    underline: settings.underline.color,
+    crossout: settings.crossout.color,
+    shape: settings.shape.color,
+    pen: pen().color,
+    stamp: settings.stamp.color,
+    note: settings.note.color || (marks.view?.teacher ? '#c22f20' : '#2f6f9f'),
+  })[name];
 
 // steps shows what undo and redo would do.
 export function steps() {
   const next = waiting();
   for (const b of spine.querySelectorAll('[data-step]')) {
-    const name = b.dataset.step, words = name === 'undo' ? 'Undo' : 'Redo';
+    const name = b.dataset.step,
+      words = name === 'undo' ? 'Undo' : 'Redo';
     b.disabled = !next[name];
     b.title = next[name] ? `${words}: ${next[name]}` : words;
     b.setAttribute('aria-label', b.title);
@@ -93,7 +166,11 @@ export function steps() {
 events.onChange = steps;
 
 const moved = () => flap.dispatchEvent(new CustomEvent('moved', { bubbles: true }));
-export function close() { if (flap.hidden) return; flap.hidden = true; moved(); }
+export function close() {
+  if (flap.hidden) return;
+  flap.hidden = true;
+  moved();
+}
 
 function open(place) {
   const name = settings.place[place];
@@ -105,16 +182,47 @@ function open(place) {
 function show(place) {
   const names = places.find(([p]) => p === place)[1];
   const scroll = flap.scrollTop;
-  flap.replaceChildren(...fill(names, settings.place[place], (name) => { settings.place[place] = name; take(name); }, () => { keep(); draw(); if (!flap.hidden) show(place); }));
+  flap.replaceChildren(
+    ...fill(
+      names,
+      settings.place[place],
+      (name) => {
+        settings.place[place] = name;
+        take(name);
+      },
+      () => {
+        keep();
+        draw();
+        if (!flap.hidden) show(place);
+      },
+    ),
+  );
   flap.scrollTop = scroll;
   flap.hidden = flap.childElementCount === 0;
   moved();
 }
-export const refreshFlap = () => { if (!flap.hidden) { const p = places.find(([, names]) => names.includes(hand.name)); if (p) show(p[0]); } };
+export const refreshFlap = () => {
+  if (!flap.hidden) {
+    const p = places.find(([, names]) => names.includes(hand.name));
+    if (p) show(p[0]);
+  }
+};
 
-picked.onChange = () => { if (hand.name !== 'pick') return; if (picked.all.length) show('pick'); else close(); };
+picked.onChange = () => {
+  if (hand.name !== 'pick') return;
+  if (picked.all.length) show('pick');
+  else close();
+};
 
 // A flap closes when work on the page begins; the palette of signs and what
 // can be done with things in hand stay.
-document.querySelector('[data-desk]').addEventListener('pointerdown', () => { if (!['pick', 'signs', 'ruler'].includes(hand.name)) close(); }, true);
-flap.addEventListener('pointerdown', (e) => { if (document.querySelector('.typing') && !e.target.closest('input, textarea')) e.preventDefault(); }); // the caret stays where it is
+document.querySelector('[data-desk]').addEventListener(
+  'pointerdown',
+  () => {
+    if (!['pick', 'signs', 'ruler'].includes(hand.name)) close();
+  },
+  true,
+);
+flap.addEventListener('pointerdown', (e) => {
+  if (document.querySelector('.typing') && !e.target.closest('input, textarea')) e.preventDefault();
+}); // the caret stays where it is

@@ -14,22 +14,54 @@ import { seen } from './ladder.js';
 import * as drafts from './drafts.js';
 import { about } from './margin.js';
 
-const top = document.querySelector('[data-top]'), main = document.querySelector('[data-do="main"]'), back = document.querySelector('[data-do="take-back"]'), away = document.querySelector('[data-do="take-away"]');
+const top = document.querySelector('[data-top]'),
+  main = document.querySelector('[data-do="main"]'),
+  back = document.querySelector('[data-do="take-back"]'),
+  away = document.querySelector('[data-do="take-away"]');
 
-const date = (t) => new Date(t).toLocaleString('en-GB', { weekday: 'short', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit', hour12: false, timeZone: marks.view.zone });
-const span = (minutes) => (minutes < 60 ? `${minutes} min` : minutes < 2880 ? `${Math.floor(minutes / 60)} h${minutes % 60 && minutes < 360 ? ` ${minutes % 60} min` : ''}` : `${Math.floor(minutes / 1440)} days`);
+const date = (t) =>
+  new Date(t).toLocaleString('en-GB', {
+    weekday: 'short',
+    day: 'numeric',
+    month: 'long',
+    hour: '2-digit',
+    minute: '2-digit',
+    hour12: false,
+    timeZone: marks.view.zone,
+  });
+const span = (minutes) =>
+  minutes < 60
+    ? `${minutes} min`
+    : minutes < 2880
+      ? `${Math.floor(minutes / 60)} h${minutes % 60 && minutes < 360 ? ` ${minutes % 60} min` : ''}`
+      : `${Math.floor(minutes / 1440)} days`;
 
 function due(v) {
   if (!v.due) return null;
   const left = Math.ceil((new Date(v.due) - Date.now()) / 60000);
-  return el('p', { className: 'hint' }, left >= 0 ? `Due ${date(v.due)}, in ${span(left)}` : `Was due ${date(v.due)}, ${span(-left)} ago`);
+  return el(
+    'p',
+    { className: 'hint' },
+    left >= 0 ? `Due ${date(v.due)}, in ${span(left)}` : `Was due ${date(v.due)}, ${span(-left)} ago`,
+  );
 }
 
 // attempts leads to every attempt with what was said about it.
 function attempts(v) {
   if (v.attempts < 2 && !(v.attempts && v.state === 'reworking')) return null;
-  const one = (n, words, on) => el('a', { className: `button ${on ? 'dark' : ''}`, href: n ? `/copies/${v.copy}?attempt=${n}` : `/copies/${v.copy}`, ...(on ? { 'aria-current': 'page' } : {}) }, words);
-  const all = Array.from({ length: v.attempts }, (_, i) => one(i + 1, `Attempt ${i + 1}`, v.attempt === i + 1 && (v.past || v.state !== 'reworking')));
+  const one = (n, words, on) =>
+    el(
+      'a',
+      {
+        className: `button ${on ? 'dark' : ''}`,
+        href: n ? `/copies/${v.copy}?attempt=${n}` : `/copies/${v.copy}`,
+        ...(on ? { 'aria-current': 'page' } : {}),
+      },
+      words,
+    );
+  const all = Array.from({ length: v.attempts }, (_, i) =>
+    one(i + 1, `Attempt ${i + 1}`, v.attempt === i + 1 && (v.past || v.state !== 'reworking')),
+  );
   if (v.state === 'reworking') all.push(one(0, 'Now', !v.past));
   return el('nav', { className: 'flex flex-wrap gap-1 my-2', 'aria-label': 'Attempts' }, ...all);
 }
@@ -43,49 +75,142 @@ function got(v) {
 export function draw(v) {
   const lines = [attempts(v)];
   if (v.past) {
-    lines.push(el('strong', {}, `Attempt ${v.attempt}, as you submitted it`), el('p', { className: 'hint' }, `${date(v.receipt.at)}${v.receipt.late ? `, late by ${span(v.receipt.late)}` : ''}`));
+    lines.push(
+      el('strong', {}, `Attempt ${v.attempt}, as you submitted it`),
+      el(
+        'p',
+        { className: 'hint' },
+        `${date(v.receipt.at)}${v.receipt.late ? `, late by ${span(v.receipt.late)}` : ''}`,
+      ),
+    );
     if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
     if (v.returnedAt) lines.push(el('p', {}, el('strong', {}, got(v))));
     else lines.push(el('p', { className: 'hint' }, 'It was not returned.'));
     if (v.remark) lines.push(el('p', { className: 'mt-1 whitespace-pre-wrap' }, v.remark));
-  } else if (v.removed) lines.push(el('strong', {}, 'No longer assigned'), el('p', { className: 'hint' }, 'Your work is kept, and you can read it.'));
-  else if (v.way === 'shared') lines.push(el('strong', {}, 'One for all'), el('p', { className: 'hint' }, 'Everybody in the course writes on this sheet. What you add carries your name; Pick tells whose a mark is.'), due(v));
-  else if (v.way === 'read') lines.push(el('strong', {}, 'To read'), el('p', { className: 'hint' }, 'There is nothing to hand in.'), due(v));
+  } else if (v.removed)
+    lines.push(
+      el('strong', {}, 'No longer assigned'),
+      el('p', { className: 'hint' }, 'Your work is kept, and you can read it.'),
+    );
+  else if (v.way === 'shared')
+    lines.push(
+      el('strong', {}, 'One for all'),
+      el(
+        'p',
+        { className: 'hint' },
+        'Everybody in the course writes on this sheet. What you add carries your name; Pick tells whose a mark is.',
+      ),
+      due(v),
+    );
+  else if (v.way === 'read')
+    lines.push(el('strong', {}, 'To read'), el('p', { className: 'hint' }, 'There is nothing to hand in.'), due(v));
   else if (v.state === 'submitted') {
-    lines.push(el('strong', {}, `Submitted ${date(v.receipt.at)}`), el('p', { className: 'hint' }, v.receipt.late ? `Late by ${span(v.receipt.late)}. ` : '', `Attempt ${v.receipt.attempt}. You can read it; it is your teacher’s until it is returned.`));
+    lines.push(
+      el('strong', {}, `Submitted ${date(v.receipt.at)}`),
+      el(
+        'p',
+        { className: 'hint' },
+        v.receipt.late ? `Late by ${span(v.receipt.late)}. ` : '',
+        `Attempt ${v.receipt.attempt}. You can read it; it is your teacher’s until it is returned.`,
+      ),
+    );
     if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
-    if (!v.takeBack && !v.closed) lines.push(el('p', { className: 'hint' }, 'Your teacher has begun to mark it, so it cannot be taken back.'));
-    if (v.waiting) lines.push(el('p', { className: 'hint' }, `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after you had submitted. They wait for your next attempt.`));
-    lines.push(el('details', {}, el('summary', { className: 'hint' }, 'Details'), el('p', { className: 'hint break-all' }, `Fingerprint (SHA-256): ${v.receipt.fingerprint}`)));
+    if (!v.takeBack && !v.closed)
+      lines.push(el('p', { className: 'hint' }, 'Your teacher has begun to mark it, so it cannot be taken back.'));
+    if (v.waiting)
+      lines.push(
+        el(
+          'p',
+          { className: 'hint' },
+          `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after you had submitted. They wait for your next attempt.`,
+        ),
+      );
+    lines.push(
+      el(
+        'details',
+        {},
+        el('summary', { className: 'hint' }, 'Details'),
+        el('p', { className: 'hint break-all' }, `Fingerprint (SHA-256): ${v.receipt.fingerprint}`),
+      ),
+    );
   } else if (v.returnedAt) {
-    lines.push(el('p', { className: 'flex justify-between gap-2' }, el('strong', {}, got(v)), el('strong', { className: 'text-moss-ink' }, v.state === 'reworking' ? `Attempt ${v.attempt}` : 'Returned')));
+    lines.push(
+      el(
+        'p',
+        { className: 'flex justify-between gap-2' },
+        el('strong', {}, got(v)),
+        el('strong', { className: 'text-moss-ink' }, v.state === 'reworking' ? `Attempt ${v.attempt}` : 'Returned'),
+      ),
+    );
     if (v.remark) lines.push(el('p', { className: 'mt-1 whitespace-pre-wrap' }, v.remark));
-    if (v.state === 'reworking') lines.push(due(v), el('p', { className: 'hint mt-1' }, 'You are improving it. Attempt ' + (v.attempt - 1) + ' stays as it was.'));
+    if (v.state === 'reworking')
+      lines.push(
+        due(v),
+        el('p', { className: 'hint mt-1' }, 'You are improving it. Attempt ' + (v.attempt - 1) + ' stays as it was.'),
+      );
   } else {
-    lines.push(due(v) ?? el('p', { className: 'hint' }, 'No due time'), el('strong', {}, v.closed ? 'Closed' : v.state === 'not started' ? 'Not started yet' : 'In progress'));
-    if (v.closes && !v.closed) lines.push(el('p', { className: 'hint' }, `Takes no more work after ${date(v.closes)}.`));
+    lines.push(
+      due(v) ?? el('p', { className: 'hint' }, 'No due time'),
+      el('strong', {}, v.closed ? 'Closed' : v.state === 'not started' ? 'Not started yet' : 'In progress'),
+    );
+    if (v.closes && !v.closed)
+      lines.push(el('p', { className: 'hint' }, `Takes no more work after ${date(v.closes)}.`));
     if (v.pointsOf) lines.push(el('p', { className: 'hint' }, `${v.pointsOf} points`));
   }
   const said = document.querySelector('[data-instructions]');
-  if (said && v.state !== 'submitted' && !v.past) lines.push(el('details', { className: 'rich mt-2', open: v.state === 'not started' }, el('summary', {}, 'What to do'), said.content.cloneNode(true)));
-  if (v.edit && v.copy && v.way === 'copy' && !v.keepHere) lines.push(el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done elsewhere? Bring in the file'));
+  if (said && v.state !== 'submitted' && !v.past)
+    lines.push(
+      el(
+        'details',
+        { className: 'rich mt-2', open: v.state === 'not started' },
+        el('summary', {}, 'What to do'),
+        said.content.cloneNode(true),
+      ),
+    );
+  if (v.edit && v.copy && v.way === 'copy' && !v.keepHere)
+    lines.push(
+      el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done elsewhere? Bring in the file'),
+    );
   top.replaceChildren(...lines.filter(Boolean));
   back.hidden = !v.takeBack;
   away.href = `/copies/${v.copy}/print${v.past ? `?attempt=${v.attempt}` : ''}`;
   away.hidden = (v.state === 'not started' && v.way === 'copy') || v.trial || v.keepHere;
   main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
-  main.hidden = v.past || v.state === 'submitted' || v.closed || v.trial || v.last || v.way === 'shared' || v.way === 'read';
-  document.querySelector('[data-about]').textContent = v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
+  main.hidden =
+    v.past || v.state === 'submitted' || v.closed || v.trial || v.last || v.way === 'shared' || v.way === 'read';
+  document.querySelector('[data-about]').textContent =
+    v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 
 export function begin() {
   main.addEventListener('click', async () => {
-    if (marks.view.state !== 'returned') { submit(); return; }
-    try { await post(`/copies/${marks.view.copy}/improve`); location.reload(); } catch (e) { toast(e.message); }
+    if (marks.view.state !== 'returned') {
+      submit();
+      return;
+    }
+    try {
+      await post(`/copies/${marks.view.copy}/improve`);
+      location.reload();
+    } catch (e) {
+      toast(e.message);
+    }
   });
   back.addEventListener('click', async () => {
-    if (!await question('Take this copy back?', 'It is no longer submitted then. Do not forget to submit it again.', 'Take it back')) return;
-    try { await post(`/copies/${marks.view.copy}/take-back`); location.reload(); } catch (e) { toast(e.message); location.reload(); }
+    if (
+      !(await question(
+        'Take this copy back?',
+        'It is no longer submitted then. Do not forget to submit it again.',
+        'Take it back',
+      ))
+    )
+      return;
+    try {
+      await post(`/copies/${marks.view.copy}/take-back`);
+      location.reload();
+    } catch (e) {
+      toast(e.message);
+      location.reload();
+    }
   });
 }
 
@@ -101,51 +226,120 @@ function bringElsewhere() {
       await queue.drained();
       const { pages, places } = await ask(`/copies/${marks.view.copy}/elsewhere`, { method: 'POST', body });
       await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`));
-      toast(places ? `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${places} ${places === 1 ? 'piece' : 'pieces'} taken over. Look it over, then submit.` : 'Nothing in the file differs from the empty sheet, so nothing was taken over.');
-    } catch (e) { toast(e.message); }
+      toast(
+        places
+          ? `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${places} ${places === 1 ? 'piece' : 'pieces'} taken over. Look it over, then submit.`
+          : 'Nothing in the file differs from the empty sheet, so nothing was taken over.',
+      );
+    } catch (e) {
+      toast(e.message);
+    }
   });
   input.click();
 }
 
 // look shows every page as the teacher will see it.
 function look(box) {
-  box.replaceChildren(...surface.sheets.map((s) => {
-    const width = Math.min(box.clientWidth - 40 || 480, 560), page = el('div', { className: 'sheet' });
-    Object.assign(page.style, { width: `${width}px`, height: `${(width * s.h) / s.w}px` });
-    const copy = { washes: layer('washes', s), marks: layer('marks', s) };
-    page.append(el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }), copy.washes, copy.marks);
-    for (const e of marks.shown.values()) if (e.mark.page === s.number && e.layer === 'work') paint(copy, { ...e, groups: [] });
-    return page;
-  }));
+  box.replaceChildren(
+    ...surface.sheets.map((s) => {
+      const width = Math.min(box.clientWidth - 40 || 480, 560),
+        page = el('div', { className: 'sheet' });
+      Object.assign(page.style, { width: `${width}px`, height: `${(width * s.h) / s.w}px` });
+      const copy = { washes: layer('washes', s), marks: layer('marks', s) };
+      page.append(
+        el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }),
+        copy.washes,
+        copy.marks,
+      );
+      for (const e of marks.shown.values())
+        if (e.mark.page === s.number && e.layer === 'work') paint(copy, { ...e, groups: [] });
+      return page;
+    }),
+  );
 }
 
 const SHOWN = 8; // of what is still to be done; the rest is counted
 
 // still says what is not done yet, and leads there. It can be submitted all the same.
 function still(box, close) {
-  const lines = [], to = (words, run) => el('li', {}, el('button', { type: 'button', className: 'line', on: { click: () => { close(); run(); } } }, words));
+  const lines = [],
+    to = (words, run) =>
+      el(
+        'li',
+        {},
+        el(
+          'button',
+          {
+            type: 'button',
+            className: 'line',
+            on: {
+              click: () => {
+                close();
+                run();
+              },
+            },
+          },
+          words,
+        ),
+      );
   const list = (head, ones) => {
-    if (ones.length) lines.push(el('h3', {}, head), el('ul', {}, ...ones.slice(0, SHOWN), ...(ones.length > SHOWN ? [el('li', { className: 'hint' }, `and ${ones.length - SHOWN} more`)] : [])));
+    if (ones.length)
+      lines.push(
+        el('h3', {}, head),
+        el(
+          'ul',
+          {},
+          ...ones.slice(0, SHOWN),
+          ...(ones.length > SHOWN ? [el('li', { className: 'hint' }, `and ${ones.length - SHOWN} more`)] : []),
+        ),
+      );
   };
   const blanks = empty();
-  list(blanks.length === 1 ? 'One blank is still empty' : `${blanks.length} blanks are still empty`, blanks.map((e) => to([e.question, e.label || `on page ${e.page}`].filter(Boolean).join(' '), () => { goTo(e.page, e.y); const b = blankOf(e.page, e.place); if (b && instruments.type.into) { take('type'); instruments.type.into(b, surface.sheets[e.page - 1]); } })));
-  const used = new Set([...marks.shown.values()].map((e) => e.mark.body.meaning)), unused = (marks.view.key ?? []).filter((m) => !used.has(m.name));
-  list('Colours not used yet', unused.map((m) => el('li', { className: 'line' }, m.name)));
+  list(
+    blanks.length === 1 ? 'One blank is still empty' : `${blanks.length} blanks are still empty`,
+    blanks.map((e) =>
+      to([e.question, e.label || `on page ${e.page}`].filter(Boolean).join(' '), () => {
+        goTo(e.page, e.y);
+        const b = blankOf(e.page, e.place);
+        if (b && instruments.type.into) {
+          take('type');
+          instruments.type.into(b, surface.sheets[e.page - 1]);
+        }
+      }),
+    ),
+  );
+  const used = new Set([...marks.shown.values()].map((e) => e.mark.body.meaning)),
+    unused = (marks.view.key ?? []).filter((m) => !used.has(m.name));
+  list(
+    'Colours not used yet',
+    unused.map((m) => el('li', { className: 'line' }, m.name)),
+  );
   const unseen = surface.sheets.filter((s) => !seen.has(s.number));
-  list('Pages you have not looked at', unseen.map((s) => to(`Page ${s.number}`, () => goTo(s.number))));
+  list(
+    'Pages you have not looked at',
+    unseen.map((s) => to(`Page ${s.number}`, () => goTo(s.number))),
+  );
   box.replaceChildren(...lines);
 }
 
 async function submit() {
   finish();
   instruments.note.leave();
-  const d = dialog('submit'), wrong = d.querySelector('[data-wrong]'), yes = d.querySelector('[data-yes]'), line = d.querySelector('#line');
+  const d = dialog('submit'),
+    wrong = d.querySelector('[data-wrong]'),
+    yes = d.querySelector('[data-yes]'),
+    line = d.querySelector('#line');
   line.value = drafts.of(about(), 'line') ?? '';
   line.oninput = () => drafts.keep(about(), 'line', line.value || null);
   wrong.hidden = true;
   yes.disabled = false;
-  const late = marks.view.due && new Date(marks.view.due) < new Date() ? Math.ceil((Date.now() - new Date(marks.view.due)) / 60000) : 0;
-  d.querySelector('[data-late]').textContent = late ? `It was due ${date(marks.view.due)}; it will be marked as late by ${span(late)}.` : '';
+  const late =
+    marks.view.due && new Date(marks.view.due) < new Date()
+      ? Math.ceil((Date.now() - new Date(marks.view.due)) / 60000)
+      : 0;
+  d.querySelector('[data-late]').textContent = late
+    ? `It was due ${date(marks.view.due)}; it will be marked as late by ${span(late)}.`
+    : '';
   still(d.querySelector('[data-still]'), () => d.close());
   d.showModal();
   look(d.querySelector('[data-look]'));
@@ -162,7 +356,10 @@ async function submit() {
       show(receipt);
     } catch (e) {
       marks.view.state = before;
-      if (e.code === 'more work') { await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`)); look(d.querySelector('[data-look]')); }
+      if (e.code === 'more work') {
+        await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`));
+        look(d.querySelector('[data-look]'));
+      }
       wrong.textContent = e.message;
       wrong.hidden = false;
       yes.disabled = false;
@@ -172,7 +369,8 @@ async function submit() {
 
 function show(receipt) {
   const d = dialog('receipt');
-  d.querySelector('[data-receipt]').textContent = `“${marks.view.title}” was submitted ${date(receipt.at)}, attempt ${receipt.attempt}.`;
+  d.querySelector('[data-receipt]').textContent =
+    `“${marks.view.title}” was submitted ${date(receipt.at)}, attempt ${receipt.attempt}.`;
   d.querySelector('[data-receipt-late]').textContent = receipt.late ? `Late by ${span(receipt.late)}.` : 'In time.';
   if (!marks.view.due) d.querySelector('[data-receipt-late]').textContent = '';
   d.querySelector('[data-fingerprint]').textContent = receipt.fingerprint;

@@ -1,6 +1,7 @@
 // surface lays the pages out in one scroll, loads pictures and words as they
 // come near, and zooms so that the point under the pointer stays put.
 
+import { core } from './core.js';
 import { el, layer, node } from './paint.js';
 
 const desk = document.querySelector('[data-desk]');
@@ -18,7 +19,11 @@ export function lay(view) {
   stack.replaceChildren();
   stack.classList.toggle('pair', view.pages.length > 1);
   surface.sheets = view.pages.map((size, i) => {
-    const s = { number: i + 1, ...size, box: el('section', { className: 'sheet', role: 'region', 'aria-label': `Page ${i + 1}`, data: { page: i + 1 } }) };
+    const s = {
+      number: i + 1,
+      ...size,
+      box: el('section', { className: 'sheet', role: 'region', 'aria-label': `Page ${i + 1}`, data: { page: i + 1 } }),
+    };
     s.img = i === 0 && sent ? sent : el('img', { decoding: 'async' });
     Object.assign(s.img, { alt: '', draggable: false });
     if (s.img === sent) s.scale = SENT;
@@ -35,22 +40,29 @@ export function lay(view) {
 }
 
 // Pictures and words are fetched when a page comes within a screen of view.
-const near = new IntersectionObserver((seen) => {
-  for (const e of seen) {
-    const s = surface.sheets[e.target.dataset.page - 1];
-    if (!s) continue;
-    s.near = e.isIntersecting;
-    if (s.near) { picture(s); words(s); }
-  }
-}, { root: desk, rootMargin: '100% 0px' });
+const near = new IntersectionObserver(
+  (seen) => {
+    for (const e of seen) {
+      const s = surface.sheets[e.target.dataset.page - 1];
+      if (!s) continue;
+      s.near = e.isIntersecting;
+      if (s.near) {
+        picture(s);
+        words(s);
+      }
+    }
+  },
+  { root: desk, rootMargin: '100% 0px' },
+);
 
 // seen resolves when the first picture is there, or after a while without it.
-surface.seen = () => new Promise((ok) => {
-  setTimeout(ok, 1500);
-  const img = surface.sheets[0]?.img;
-  if (!img || img.complete && img.naturalWidth) ok();
-  else img.addEventListener('load', ok, { once: true });
-});
+surface.seen = () =>
+  new Promise((ok) => {
+    setTimeout(ok, 1500);
+    const img = surface.sheets[0]?.img;
+    if (!img || (img.complete && img.naturalWidth)) ok();
+    else img.addEventListener('load', ok, { once: true });
+  });
 
 function picture(s) {
   const need = surface.zoom * PX * Math.min(window.devicePixelRatio || 1, 3) * 100;
@@ -58,22 +70,31 @@ function picture(s) {
   if (s.scale >= scale) return;
   s.scale = scale;
   const url = `/sheets/${surface.sheet}/pages/${s.number}/${scale}`;
-  if (!s.img.src) { s.img.src = url; return; }
+  if (!s.img.src) {
+    s.img.src = url;
+    return;
+  }
   const finer = new Image(); // the coarser picture stays until the finer one is there
-  finer.onload = () => { if (s.scale === scale) s.img.src = url; };
+  finer.onload = () => {
+    if (s.scale === scale) s.img.src = url;
+  };
   finer.src = url;
 }
 
 export async function words(s) {
   s.fetched ??= (async () => {
     const res = await fetch(`/sheets/${surface.sheet}/print/${s.number}`);
-    if (!res.ok) { s.fetched = null; return; }
+    if (!res.ok) {
+      s.fetched = null;
+      return;
+    }
     const text = await res.text();
     setWords(s, JSON.parse(text));
-    const { core } = await import('./core.js');
     await core.loaded;
     core.setPrint(s.number, text);
-  })().catch(() => { s.fetched = null; });
+  })().catch(() => {
+    s.fetched = null;
+  });
   return s.fetched;
 }
 
@@ -81,11 +102,21 @@ export async function words(s) {
 // selecting, copying and reading aloud; one text element a line.
 function setWords(s, print) {
   s.wordless = !print.words?.length;
-  let line = null, number = -1;
+  let line = null,
+    number = -1;
   for (const w of print.words ?? []) {
     const [left, top, right, bottom] = w.b;
-    if (w.l !== number) { line = node('text', { 'font-size': ((bottom - top) * 0.82).toFixed(2) }); s.print.append(line); number = w.l; }
-    const piece = node('tspan', { x: left, y: w.y, textLength: Math.max(right - left, 0.1).toFixed(2), lengthAdjust: 'spacingAndGlyphs' });
+    if (w.l !== number) {
+      line = node('text', { 'font-size': ((bottom - top) * 0.82).toFixed(2) });
+      s.print.append(line);
+      number = w.l;
+    }
+    const piece = node('tspan', {
+      x: left,
+      y: w.y,
+      textLength: Math.max(right - left, 0.1).toFixed(2),
+      lengthAdjust: 'spacingAndGlyphs',
+    });
     piece.textContent = w.t;
     line.append(piece, ' ');
   }
@@ -95,7 +126,7 @@ function setWords(s, print) {
 // is the sheet's place on the screen where it is known: asking the browser for
 // it in every event of a moving pen would cost a layout each time.
 export function at(e, sheet, frame) {
-  const box = (sheet?.box ?? e.target.closest?.('.sheet'));
+  const box = sheet?.box ?? e.target.closest?.('.sheet');
   if (!box) return null;
   const s = sheet ?? surface.sheets[box.dataset.page - 1];
   const r = frame ?? s.box.getBoundingClientRect();
@@ -110,7 +141,9 @@ export const round = (v) => Math.round(v * 100) / 100;
 // atSteps gives the place on a way from a that runs at a step of 15 degrees and
 // is as long as that to p.
 export function atSteps(a, p) {
-  const step = Math.PI / 12, angle = Math.round(Math.atan2(p.y - a.y, p.x - a.x) / step) * step, long = Math.hypot(p.x - a.x, p.y - a.y);
+  const step = Math.PI / 12,
+    angle = Math.round(Math.atan2(p.y - a.y, p.x - a.x) / step) * step,
+    long = Math.hypot(p.x - a.x, p.y - a.y);
   return { ...p, x: a.x + long * Math.cos(angle), y: a.y + long * Math.sin(angle) };
 }
 
@@ -149,7 +182,9 @@ function zoomTo(zoom, under, x, y) {
   surface.onMove();
 }
 
-const sayZoom = (zoom) => { document.querySelector('[data-zoom-at]').value = `${Math.round(zoom * 100)} %`; };
+const sayZoom = (zoom) => {
+  document.querySelector('[data-zoom-at]').value = `${Math.round(zoom * 100)} %`;
+};
 
 // While a zoom goes on, by wheel or by two fingers, what is painted is only
 // stretched and moved, which costs no painting; a moment after its last step
@@ -176,7 +211,8 @@ export function zoomBy(factor, x, y, dx = 0, dy = 0) {
 // settle ends a zoom that goes on.
 function settle() {
   if (!going) return;
-  const { k, x, y, timer } = going, under = anchor(x, y);
+  const { k, x, y, timer } = going,
+    under = anchor(x, y);
   clearTimeout(timer);
   going = null;
   stack.classList.remove('going');
@@ -200,7 +236,11 @@ export function fit(how) {
   const side = window.innerWidth <= 640 ? 0 : 2 * 22;
   const across = window.innerWidth >= 1700 && surface.sheets.length > 1 ? 2 : 1; // two pages side by side on a wide screen
   const width = (desk.clientWidth - side - 22 * (across - 1)) / (across * s.w * PX);
-  setZoom(how === 'page' ? Math.min(width, (desk.clientHeight - 30) / (s.h * PX)) : width, undefined, desk.getBoundingClientRect().top + 1);
+  setZoom(
+    how === 'page' ? Math.min(width, (desk.clientHeight - 30) / (s.h * PX)) : width,
+    undefined,
+    desk.getBoundingClientRect().top + 1,
+  );
   surface.fit = how;
 }
 
@@ -212,37 +252,58 @@ export function current() {
 export function goTo(number, y = 0) {
   const s = surface.sheets[number - 1];
   if (!s) return;
-  const r = s.box.getBoundingClientRect(), d = desk.getBoundingClientRect();
+  const r = s.box.getBoundingClientRect(),
+    d = desk.getBoundingClientRect();
   desk.scrollTop += r.top - d.top + y * pixels() - (y ? desk.clientHeight * 0.35 : 18);
 }
 
 let shown = null;
 function moved() {
   const s = current();
-  if (s && s !== shown) { shown = s; surface.onPage(s); }
+  if (s && s !== shown) {
+    shown = s;
+    surface.onPage(s);
+  }
   surface.onMove();
 }
 desk.addEventListener('scroll', () => requestAnimationFrame(moved), { passive: true });
 window.addEventListener('resize', () => (surface.fit ? fit(surface.fit) : surface.onMove()));
 
-desk.addEventListener('wheel', (e) => {
-  if (!e.ctrlKey && !e.metaKey) return;
-  e.preventDefault();
-  zoomBy(Math.exp(-e.deltaY * (e.deltaMode ? 0.05 : 0.0025)), e.clientX, e.clientY);
-}, { passive: false });
+desk.addEventListener(
+  'wheel',
+  (e) => {
+    if (!e.ctrlKey && !e.metaKey) return;
+    e.preventDefault();
+    zoomBy(Math.exp(-e.deltaY * (e.deltaMode ? 0.05 : 0.0025)), e.clientX, e.clientY);
+  },
+  { passive: false },
+);
 
 // Two fingers move and zoom at once; whatever one finger had begun is dropped.
 let pinch = null;
-desk.addEventListener('touchmove', (e) => {
-  if (e.touches.length !== 2) { pinch = null; return; }
-  e.preventDefault();
-  const [a, b] = e.touches;
-  const now = { d: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY), x: (a.clientX + b.clientX) / 2, y: (a.clientY + b.clientY) / 2 };
-  if (pinch) zoomBy(now.d / pinch.d, pinch.x, pinch.y, now.x - pinch.x, now.y - pinch.y);
-  else desk.dispatchEvent(new CustomEvent('second-finger'));
-  pinch = now;
-}, { passive: false });
-desk.addEventListener('touchend', () => { pinch = null; });
+desk.addEventListener(
+  'touchmove',
+  (e) => {
+    if (e.touches.length !== 2) {
+      pinch = null;
+      return;
+    }
+    e.preventDefault();
+    const [a, b] = e.touches;
+    const now = {
+      d: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY),
+      x: (a.clientX + b.clientX) / 2,
+      y: (a.clientY + b.clientY) / 2,
+    };
+    if (pinch) zoomBy(now.d / pinch.d, pinch.x, pinch.y, now.x - pinch.x, now.y - pinch.y);
+    else desk.dispatchEvent(new CustomEvent('second-finger'));
+    pinch = now;
+  },
+  { passive: false },
+);
+desk.addEventListener('touchend', () => {
+  pinch = null;
+});
 
 for (const b of document.querySelectorAll('[data-zoom]')) {
   b.addEventListener('click', () => {
@@ -253,5 +314,6 @@ for (const b of document.querySelectorAll('[data-zoom]')) {
 }
 document.querySelector('[data-zoom-at]').addEventListener('change', (e) => {
   const v = parseFloat(e.target.value.replace(',', '.'));
-  if (v > 0) setZoom(v / 100); else e.target.value = `${Math.round(surface.zoom * 100)} %`;
+  if (v > 0) setZoom(v / 100);
+  else e.target.value = `${Math.round(surface.zoom * 100)} %`;
 });

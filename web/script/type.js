@@ -31,19 +31,50 @@ instruments.type = {
     if (entry?.mark.kind === 'freetext' && !entry.beside && mayChange(entry)) return this.open(entry, p);
     await Promise.race([words(p.sheet), new Promise((r) => setTimeout(r, 250))]);
     const blank = blankAt(p.sheet.number, p.x, p.y);
-    if (blank && isPressed(blank)) { press(blank, p.sheet, true); return; }
-    if (blank && (blank.f || (blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60)))) return this.into(blank, p.sheet, p);
+    if (blank && isPressed(blank)) {
+      press(blank, p.sheet, true);
+      return;
+    }
+    if (blank && (blank.f || (blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60))))
+      return this.into(blank, p.sheet, p);
     const x = round(Math.min(p.x, p.sheet.w - 40));
-    edit({ id: newId(), sheet: p.sheet, x, y: core.settle(p.sheet.number, p, settings.type.size), of: { ...settings.type }, before: null });
+    edit({
+      id: newId(),
+      sheet: p.sheet,
+      x,
+      y: core.settle(p.sheet.number, p, settings.type.size),
+      of: { ...settings.type },
+      before: null,
+    });
   },
   // into opens a blank: what is written there already, or a new box at its
   // beginning, on the line that was pressed.
   into(b, sheet, p) {
     if (open) finish();
-    if (isPressed(b)) { press(b, sheet); return; }
-    if (b.f) { intoField(b, sheet); return; }
-    const there = [...marks.shown.values()].find((e) => e.layer === marks.view.edit && e.mark.kind === 'freetext' && !e.beside && mayChange(e) && e.mark.page === b.page && blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b && (b.k !== 'lines' || !p || Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4));
-    if (there) { this.open(there, { sheet }); return; }
+    if (isPressed(b)) {
+      press(b, sheet);
+      return;
+    }
+    if (b.f) {
+      intoField(b, sheet);
+      return;
+    }
+    const there = [...marks.shown.values()].find(
+      (e) =>
+        e.layer === marks.view.edit &&
+        e.mark.kind === 'freetext' &&
+        !e.beside &&
+        mayChange(e) &&
+        e.mark.page === b.page &&
+        blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b &&
+        (b.k !== 'lines' ||
+          !p ||
+          Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4),
+    );
+    if (there) {
+      this.open(there, { sheet });
+      return;
+    }
     const size = Math.min(settings.type.size, Math.max(b.s, 8));
     const y = b.k === 'lines' && p ? core.settle(b.page, p, size) : b.y;
     edit({ id: newId(), sheet, x: round(b.r[0] + 3), y, of: { ...settings.type, size, align: '' }, before: null });
@@ -51,24 +82,69 @@ instruments.type = {
   open(entry, p) {
     const t = entry.mark.body;
     for (const g of entry.groups) g.style.visibility = 'hidden';
-    edit({ id: entry.mark.id, sheet: p.sheet, x: t.x, y: t.y, of: lookOf(t), width: t.box, turn: t.turn, before: entry.mark }, t);
+    edit(
+      {
+        id: entry.mark.id,
+        sheet: p.sheet,
+        x: t.x,
+        y: t.y,
+        of: lookOf(t),
+        width: t.box,
+        turn: t.turn,
+        before: entry.mark,
+      },
+      t,
+    );
   },
-  leave() { finish(); finishFilling(); },
+  leave() {
+    finish();
+    finishFilling();
+  },
 };
 
 // intoField opens a form field: its text may not be longer than it allows, a
 // letter stands in each part of a comb, and what is long scrolls in its box.
 function intoField(b, sheet) {
-  const there = filledIn(b), text = there?.mark.body.text, comb = b.k === 'comb' && b.m > 0;
+  const there = filledIn(b),
+    text = there?.mark.body.text,
+    comb = b.k === 'comb' && b.m > 0;
   for (const g of there?.groups ?? []) g.style.visibility = 'hidden';
-  const size = Math.min(settings.type.size, Math.max(b.s, 8)), of = text ? { ...lookOf(text), largest: undefined } : { ...settings.type, size, align: '', fill: '' };
-  edit({ id: there?.mark.id ?? newId(), sheet, x: comb ? b.r[0] : b.r[0] + 3, y: b.y, of: comb ? { ...of, font: 'mono' } : of, width: b.k === 'box' || comb ? b.r[2] - b.r[0] - (comb ? 0 : 6) : undefined, before: there?.mark ?? null, field: b, comb }, text);
+  const size = Math.min(settings.type.size, Math.max(b.s, 8)),
+    of = text ? { ...lookOf(text), largest: undefined } : { ...settings.type, size, align: '', fill: '' };
+  edit(
+    {
+      id: there?.mark.id ?? newId(),
+      sheet,
+      x: comb ? b.r[0] : b.r[0] + 3,
+      y: b.y,
+      of: comb ? { ...of, font: 'mono' } : of,
+      width: b.k === 'box' || comb ? b.r[2] - b.r[0] - (comb ? 0 : 6) : undefined,
+      before: there?.mark ?? null,
+      field: b,
+      comb,
+    },
+    text,
+  );
 }
 
 function edit(o, text) {
   const blank = o.turn ? null : blankAt(o.sheet.number, o.x + 1, o.y - 2);
-  open = { ...o, blank, wanted: o.of.size, merge: `typing-${newId()}`, right: blank ? Math.max(blank.r[2] - 2, o.x + 20) : o.sheet.w - EDGE };
-  const box = el('div', { className: 'typing', contentEditable: 'true', spellcheck: !marks.view.noSpelling, role: 'textbox', 'aria-multiline': 'true', 'aria-label': blank?.l || 'Text on the page', dir: 'auto' });
+  open = {
+    ...o,
+    blank,
+    wanted: o.of.size,
+    merge: `typing-${newId()}`,
+    right: blank ? Math.max(blank.r[2] - 2, o.x + 20) : o.sheet.w - EDGE,
+  };
+  const box = el('div', {
+    className: 'typing',
+    contentEditable: 'true',
+    spellcheck: !marks.view.noSpelling,
+    role: 'textbox',
+    'aria-multiline': 'true',
+    'aria-label': blank?.l || 'Text on the page',
+    dir: 'auto',
+  });
   if (text) show(box, text);
   open.box = box;
   o.sheet.box.append(box);
@@ -84,7 +160,9 @@ function edit(o, text) {
   });
   box.addEventListener('beforeinput', plain);
   box.addEventListener('keydown', keys);
-  box.addEventListener('blur', () => { if (open?.box === box && !document.hasFocus()) keep(); });
+  box.addEventListener('blur', () => {
+    if (open?.box === box && !document.hasFocus()) keep();
+  });
   box.focus();
   const range = document.createRange();
   range.selectNodeContents(box);
@@ -103,8 +181,11 @@ function later() {
 
 // beside scrolls sideways to where something is typed.
 function beside(o, blank) {
-  const d = surface.desk.getBoundingClientRect(), s = o.sheet.box.getBoundingClientRect(), z = pixels();
-  const left = s.left + (blank?.r[0] ?? o.x) * z - 12, right = s.left + (blank?.r[2] ?? o.x + 60) * z + 12;
+  const d = surface.desk.getBoundingClientRect(),
+    s = o.sheet.box.getBoundingClientRect(),
+    z = pixels();
+  const left = s.left + (blank?.r[0] ?? o.x) * z - 12,
+    right = s.left + (blank?.r[2] ?? o.x + 60) * z + 12;
   if (left < d.left) surface.desk.scrollLeft -= d.left - left;
   else if (right > d.right) surface.desk.scrollLeft += Math.min(right - d.right, left - d.left);
 }
@@ -118,9 +199,21 @@ function closer(box, size) {
 
 function keys(e) {
   e.stopPropagation();
-  if (e.key === 'Enter' && open?.field && open.field.k !== 'box') { e.preventDefault(); return; } // a field of one line
-  if (e.key === 'Escape') { e.preventDefault(); finish(); document.querySelector('[data-desk]').focus({ preventScroll: true }); return; }
-  if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) { e.preventDefault(); shift(e.key === 'ArrowUp' ? 1 : -1); return; }
+  if (e.key === 'Enter' && open?.field && open.field.k !== 'box') {
+    e.preventDefault();
+    return;
+  } // a field of one line
+  if (e.key === 'Escape') {
+    e.preventDefault();
+    finish();
+    document.querySelector('[data-desk]').focus({ preventScroll: true });
+    return;
+  }
+  if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
+    e.preventDefault();
+    shift(e.key === 'ArrowUp' ? 1 : -1);
+    return;
+  }
   if (e.key !== 'Tab' || !open) return;
   const { sheet, x, y } = open;
   finish();
@@ -129,13 +222,22 @@ function keys(e) {
 
 // plain turns a new paragraph into a line break and pastes as plain text.
 function plain(e) {
-  const most = open?.field?.m, typed = e.data ?? e.dataTransfer?.getData('text/plain') ?? '';
-  if (most && /^insert/.test(e.inputType) && e.cancelable && e.currentTarget.textContent.length - String(getSelection()).length + typed.length > most) {
+  const most = open?.field?.m,
+    typed = e.data ?? e.dataTransfer?.getData('text/plain') ?? '';
+  if (
+    most &&
+    /^insert/.test(e.inputType) &&
+    e.cancelable &&
+    e.currentTarget.textContent.length - String(getSelection()).length + typed.length > most
+  ) {
     e.preventDefault();
     toast(`There is room for ${most} ${most === 1 ? 'letter' : 'letters'} here.`);
     return;
   }
-  if (e.inputType === 'insertParagraph') { e.preventDefault(); document.execCommand('insertLineBreak'); } else if (/FromPaste|FromDrop/.test(e.inputType)) {
+  if (e.inputType === 'insertParagraph') {
+    e.preventDefault();
+    document.execCommand('insertLineBreak');
+  } else if (/FromPaste|FromDrop/.test(e.inputType)) {
     e.preventDefault();
     document.execCommand('insertText', false, e.dataTransfer.getData('text/plain'));
   }
@@ -144,12 +246,20 @@ function plain(e) {
 // place sets the box so that its first baseline is the mark's.
 export function place() {
   if (!open) return;
-  const z = pixels(), { box, of, width } = open;
+  const z = pixels(),
+    { box, of, width } = open;
   look(box, { ...of, largest: largest() });
-  Object.assign(box.style, { left: `${open.x * z}px`, top: '0px', transform: 'none', width: width ? `${width * z}px` : '', maxWidth: width ? '' : `${(open.right - open.x) * z}px` });
+  Object.assign(box.style, {
+    left: `${open.x * z}px`,
+    top: '0px',
+    transform: 'none',
+    width: width ? `${width * z}px` : '',
+    maxWidth: width ? '' : `${(open.right - open.x) * z}px`,
+  });
   if (open.comb) Object.assign(box.style, combed());
   const scrolled = box.scrollTop;
-  if (open.field?.k === 'box') Object.assign(box.style, { maxHeight: `${(open.field.r[3] - open.field.r[1]) * z}px`, overflowY: 'auto' });
+  if (open.field?.k === 'box')
+    Object.assign(box.style, { maxHeight: `${(open.field.r[3] - open.field.r[1]) * z}px`, overflowY: 'auto' });
   box.scrollTop = 0;
   const probe = el('span', { className: 'probe' });
   box.prepend(probe);
@@ -163,13 +273,18 @@ export function place() {
 // largest gives the largest size in the box, in points.
 function largest() {
   let size = open.of.size;
-  for (const n of open.box.querySelectorAll('span, font')) size = Math.max(size, parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || 1) * open.of.size);
+  for (const n of open.box.querySelectorAll('span, font'))
+    size = Math.max(
+      size,
+      (parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || 1)) * open.of.size,
+    );
   return round(size);
 }
 
 // stay moves text up that would run off the page's foot.
 function stay() {
-  const { box, sheet, turn, field } = open, over = box.offsetTop + box.offsetHeight - (sheet.h - EDGE) * pixels();
+  const { box, sheet, turn, field } = open,
+    over = box.offsetTop + box.offsetHeight - (sheet.h - EDGE) * pixels();
   if (over <= 0 || turn || field || box.offsetTop - over < 0) return;
   open.y = round(open.y - over / pixels());
   box.style.top = `${box.offsetTop - over}px`;
@@ -177,7 +292,9 @@ function stay() {
 
 // combed gives each letter its part of a comb.
 function combed() {
-  const z = pixels(), part = ((open.field.r[2] - open.field.r[0]) * z) / open.field.m, letter = widthOf('0', open.of.size * z);
+  const z = pixels(),
+    part = ((open.field.r[2] - open.field.r[0]) * z) / open.field.m,
+    letter = widthOf('0', open.of.size * z);
   return { letterSpacing: `${part - letter}px`, textIndent: `${(part - letter) / 2}px`, whiteSpace: 'nowrap' };
 }
 
@@ -198,7 +315,8 @@ function fitBlank() {
       if (of.size <= SMALLEST || box.scrollHeight <= room + 1) return;
     }
   }
-  if (!blank || !['line', 'cell', 'number', 'comb'].includes(blank.k) || box.querySelector('br, sup, sub, span, font')) return;
+  if (!blank || !['line', 'cell', 'number', 'comb'].includes(blank.k) || box.querySelector('br, sup, sub, span, font'))
+    return;
   const before = of.size;
   for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, LEAST)) {
     place();
@@ -210,7 +328,8 @@ function fitBlank() {
 // dress changes the look of what is selected in the box, or of all of it.
 export function dress(change) {
   if (!open) return false;
-  const { box, of } = open, some = !getSelection().isCollapsed && box.contains(getSelection().anchorNode);
+  const { box, of } = open,
+    some = !getSelection().isCollapsed && box.contains(getSelection().anchorNode);
   box.focus();
   if (some && !('align' in change) && !('fill' in change)) {
     document.execCommand('styleWithCSS', false, false);
@@ -249,17 +368,37 @@ export function keep() {
   if (!open) return;
   clearTimeout(open.timer);
   open.timer = null;
-  try { write(); } finally { hold('typing', false); }
+  try {
+    write();
+  } finally {
+    hold('typing', false);
+  }
 }
 
 function write() {
   const { id, sheet, box, before, merge, of } = open;
   const { lines, width } = read(box);
   const now = find(id)?.mark ?? null;
-  if (!lines.some((l) => l.runs.some((r) => r.text.trim()))) { if (now) set(id, null, { before, merge }); return; }
+  if (!lines.some((l) => l.runs.some((r) => r.text.trim()))) {
+    if (now) set(id, null, { before, merge });
+    return;
+  }
   const body = { x: open.x, y: open.y, width, lines: open.comb ? combLines(lines) : lines };
-  for (const [k, v] of Object.entries({ box: open.width, align: of.align, fill: of.fill, turn: open.turn })) if (v) body[k] = v;
-  const { field } = open, whole = field ? { field: field.f, values: [linesOf(lines).map((words, i) => words + (lines[i].hard && i < lines.length - 1 ? '\n' : '')).join('')], rect: field.r, text: body } : body;
+  for (const [k, v] of Object.entries({ box: open.width, align: of.align, fill: of.fill, turn: open.turn }))
+    if (v) body[k] = v;
+  const { field } = open,
+    whole = field
+      ? {
+          field: field.f,
+          values: [
+            linesOf(lines)
+              .map((words, i) => words + (lines[i].hard && i < lines.length - 1 ? '\n' : ''))
+              .join(''),
+          ],
+          rect: field.r,
+          text: body,
+        }
+      : body;
   if (JSON.stringify(now?.body) === JSON.stringify(whole)) return;
   const mark = { ...(now ?? before ?? {}), id, page: sheet.number, kind: field ? 'widget' : 'freetext', body: whole };
   if (!now && !before && marks.mode.helper) mark.helper = marks.mode.helper;
@@ -269,9 +408,17 @@ function write() {
 
 // combLines sets each letter in the middle of its part.
 function combLines(lines) {
-  const z = pixels(), { field, of } = open, part = (field.r[2] - field.r[0]) / field.m, first = (part - widthOf('0', of.size * z) / z) / 2;
+  const z = pixels(),
+    { field, of } = open,
+    part = (field.r[2] - field.r[0]) / field.m,
+    first = (part - widthOf('0', of.size * z) / z) / 2;
   const text = linesOf(lines).join('');
-  return [{ x: round(first), runs: [...text].map((letter) => ({ text: letter, size: of.size, color: of.color, font: 'mono', w: round(part) })) }];
+  return [
+    {
+      x: round(first),
+      runs: [...text].map((letter) => ({ text: letter, size: of.size, color: of.color, font: 'mono', w: round(part) })),
+    },
+  ];
 }
 
 export function finish() {
@@ -284,5 +431,7 @@ export function finish() {
   for (const g of find(id)?.groups ?? []) g.style.visibility = '';
 }
 
-document.addEventListener('visibilitychange', () => { if (document.hidden) keep(); });
+document.addEventListener('visibilitychange', () => {
+  if (document.hidden) keep();
+});
 window.addEventListener('pagehide', keep);

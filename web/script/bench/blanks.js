@@ -7,22 +7,48 @@ import { choose, spot, surfaces } from './leaves.js';
 import { known, load, own, places } from './found.js';
 import { button, choice, field } from './parts.js';
 
-const KINDS = { line: 'One line', lines: 'Several lines', number: 'Number with unit', box: 'Box', cell: 'Cell of a table', comb: 'A letter in each box', tick: 'Tick box', choice: 'Choose', drawing: 'Draw here', room: 'Room to answer' };
+const KINDS = {
+  line: 'One line',
+  lines: 'Several lines',
+  number: 'Number with unit',
+  box: 'Box',
+  cell: 'Cell of a table',
+  comb: 'A letter in each box',
+  tick: 'Tick box',
+  choice: 'Choose',
+  drawing: 'Draw here',
+  room: 'Room to answer',
+};
 const round = (v) => Math.round(v * 100) / 100;
 let at = -1; // the blank in hand, on the leaf in hand
 
-export const mode = { begin, panel, paint, leave: () => { at = -1; }, keys, down };
+export const mode = {
+  begin,
+  panel,
+  paint,
+  leave: () => {
+    at = -1;
+  },
+  keys,
+  down,
+};
 
-function begin() { at = -1; load().then(() => doc.onChange(false)); }
+function begin() {
+  at = -1;
+  load().then(() => doc.onChange(false));
+}
 
 const now = () => places(leaf())[at];
 const set = (f, merge) => change((leaves) => f(own(leaves[doc.at], 'places')), merge && `${merge} ${doc.at} ${at}`);
 const tall = (k) => ['lines', 'box', 'room', 'drawing'].includes(k);
 // fitted keeps a rectangle on its page, and what is written in it inside.
 function fitted(p, l) {
-  const s = size(l), r = p.r;
-  const w = Math.max(r[2] - r[0], 6), h = Math.max(r[3] - r[1], 6);
-  const x = Math.min(Math.max(r[0], 0), s.w - w), y = Math.min(Math.max(r[1], 0), s.h - h);
+  const s = size(l),
+    r = p.r;
+  const w = Math.max(r[2] - r[0], 6),
+    h = Math.max(r[3] - r[1], 6);
+  const x = Math.min(Math.max(r[0], 0), s.w - w),
+    y = Math.min(Math.max(r[1], 0), s.h - h);
   p.r = [x, y, x + w, y + h].map(round);
   p.s = tall(p.k) ? Math.min(Math.max(p.s, 8), 14) : round(Math.min(Math.max(0.62 * h, 8), 14));
   p.y = round(tall(p.k) ? y + 1.2 * p.s : y + h - Math.max(2, 0.28 * p.s));
@@ -32,30 +58,95 @@ const fresh = (r) => fitted({ r, y: 0, s: 12, k: r[3] - r[1] > 34 ? 'lines' : 'l
 
 function add(r) {
   change((leaves) => {
-    const all = own(leaves[doc.at], 'places'), p = fresh(r);
+    const all = own(leaves[doc.at], 'places'),
+      p = fresh(r);
     at = all.findIndex((q) => q.y > p.y + 3 || (q.y > p.y - 3 && q.r[0] > p.r[0]));
     if (at < 0) at = all.length;
     all.splice(at, 0, p);
   });
 }
-function remove() { if (!now()) return; const i = at; at = -1; set((all) => all.splice(i, 1)); }
+function remove() {
+  if (!now()) return;
+  const i = at;
+  at = -1;
+  set((all) => all.splice(i, 1));
+}
 function shift(d) {
   const to = at + d;
   if (to < 0 || to >= places(leaf()).length) return;
-  change((leaves) => { const all = own(leaves[doc.at], 'places'); all.splice(to, 0, ...all.splice(at, 1)); at = to; });
+  change((leaves) => {
+    const all = own(leaves[doc.at], 'places');
+    all.splice(to, 0, ...all.splice(at, 1));
+    at = to;
+  });
 }
 
 function panel() {
   const l = leaf();
-  if (l.use !== 'sheet') return [el('h2', {}, 'Blanks'), el('p', { className: 'hint' }, 'Students do not get this page, so nobody writes on it.')];
-  if (!known(l) && !l.places) return [el('h2', {}, 'Blanks'), el('p', { className: 'hint', role: 'status' }, 'Looking for the places to write…')];
-  const all = places(l), p = now();
-  const parts = [el('section', {}, el('h2', {}, all.length === 1 ? '1 blank on this page' : `${all.length || 'No'} blanks on this page`),
-    el('p', { className: 'hint mb-3' }, p ? 'Drag it, or its corners. Arrow keys move it too.' : 'Press one to change it, or draw a new one on the page.'),
-    el('div', { className: 'row' }, button('plus', 'Add one', () => { const s = size(l); add([s.w / 2 - 70, s.h / 2 - 9, s.w / 2 + 70, s.h / 2 + 9]); }), l.places ? button('', 'As they were found', () => { at = -1; change((leaves) => { delete leaves[doc.at].places; }); }, 'quiet') : null))];
+  if (l.use !== 'sheet')
+    return [
+      el('h2', {}, 'Blanks'),
+      el('p', { className: 'hint' }, 'Students do not get this page, so nobody writes on it.'),
+    ];
+  if (!known(l) && !l.places)
+    return [el('h2', {}, 'Blanks'), el('p', { className: 'hint', role: 'status' }, 'Looking for the places to write…')];
+  const all = places(l),
+    p = now();
+  const parts = [
+    el(
+      'section',
+      {},
+      el('h2', {}, all.length === 1 ? '1 blank on this page' : `${all.length || 'No'} blanks on this page`),
+      el(
+        'p',
+        { className: 'hint mb-3' },
+        p
+          ? 'Drag it, or its corners. Arrow keys move it too.'
+          : 'Press one to change it, or draw a new one on the page.',
+      ),
+      el(
+        'div',
+        { className: 'row' },
+        button('plus', 'Add one', () => {
+          const s = size(l);
+          add([s.w / 2 - 70, s.h / 2 - 9, s.w / 2 + 70, s.h / 2 + 9]);
+        }),
+        l.places
+          ? button(
+              '',
+              'As they were found',
+              () => {
+                at = -1;
+                change((leaves) => {
+                  delete leaves[doc.at].places;
+                });
+              },
+              'quiet',
+            )
+          : null,
+      ),
+    ),
+  ];
   if (p) parts.push(editor(p));
-  parts.push(el('ol', { className: 'blank-list' }, ...all.map((b, i) => el('li', {}, el('button', { 'aria-current': String(i === at), on: { click: () => pick(i), keydown: keys } },
-    el('b', {}, String(i + 1)), el('span', {}, b.l || 'no words before it'), el('span', { className: 'hint' }, KINDS[b.k]))))));
+  parts.push(
+    el(
+      'ol',
+      { className: 'blank-list' },
+      ...all.map((b, i) =>
+        el(
+          'li',
+          {},
+          el(
+            'button',
+            { 'aria-current': String(i === at), on: { click: () => pick(i), keydown: keys } },
+            el('b', {}, String(i + 1)),
+            el('span', {}, b.l || 'no words before it'),
+            el('span', { className: 'hint' }, KINDS[b.k]),
+          ),
+        ),
+      ),
+    ),
+  );
   return parts;
 }
 
@@ -66,27 +157,129 @@ function pick(i) {
 }
 
 function editor(p) {
-  const expected = (f, merge) => set((all) => { const e = { ...all[at].e }; f(e); for (const k of Object.keys(e)) if (!e[k]?.length) delete e[k]; if (Object.keys(e).length) all[at].e = e; else delete all[at].e; }, merge);
+  const expected = (f, merge) =>
+    set((all) => {
+      const e = { ...all[at].e };
+      f(e);
+      for (const k of Object.keys(e)) if (!e[k]?.length) delete e[k];
+      if (Object.keys(e).length) all[at].e = e;
+      else delete all[at].e;
+    }, merge);
   const e = p.e ?? {};
-  return el('section', { className: 'in-hand blank-editor' },
-    choice('What goes in', p.k, Object.entries(KINDS), (k) => set((all) => { const was = tall(all[at].k); all[at].k = k; if (was !== tall(k)) fitted(all[at], leaf()); })),
-    field('Its words', p.l, (v) => set((all) => { all[at].l = v; }, 'label'), { hint: 'read aloud', maxLength: 200 }),
-    p.k === 'choice' ? field('To choose from', (p.o ?? []).join('\n'), (v) => set((all) => { all[at].o = v.split('\n').map((s) => s.trim()).filter(Boolean); }, 'options'), { tag: 'textarea', rows: 3, hint: 'one a line' }) : null,
-    ['tick', 'drawing'].includes(p.k) ? null : el('details', { open: !!p.e }, el('summary', {}, 'Expected answer'), el('p', { className: 'hint my-2' }, 'It helps you while marking. No student sees it.'),
-      p.k === 'number' ? el('div', { className: 'thirds' }, field('Number', e.number, (v) => expected((x) => { x.number = v; }, 'number'), { maxLength: 40 }), field('± at most', e.tolerance, (v) => expected((x) => { x.tolerance = v; }, 'tolerance'), { maxLength: 40 }), field('Unit', e.unit, (v) => expected((x) => { x.unit = v; }, 'unit'), { maxLength: 40 }))
-        : field('Spellings that are right', (e.words ?? []).join('\n'), (v) => expected((x) => { x.words = v.split('\n').map((s) => s.trim()).filter(Boolean); }, 'words'), { tag: 'textarea', rows: 2, hint: 'one a line' })),
-    el('div', { className: 'pair-of' }, button('up', 'Earlier', () => shift(-1)), button('later', 'Later', () => shift(1)), button('bin', 'Delete', remove)));
+  return el(
+    'section',
+    { className: 'in-hand blank-editor' },
+    choice('What goes in', p.k, Object.entries(KINDS), (k) =>
+      set((all) => {
+        const was = tall(all[at].k);
+        all[at].k = k;
+        if (was !== tall(k)) fitted(all[at], leaf());
+      }),
+    ),
+    field(
+      'Its words',
+      p.l,
+      (v) =>
+        set((all) => {
+          all[at].l = v;
+        }, 'label'),
+      { hint: 'read aloud', maxLength: 200 },
+    ),
+    p.k === 'choice'
+      ? field(
+          'To choose from',
+          (p.o ?? []).join('\n'),
+          (v) =>
+            set((all) => {
+              all[at].o = v
+                .split('\n')
+                .map((s) => s.trim())
+                .filter(Boolean);
+            }, 'options'),
+          { tag: 'textarea', rows: 3, hint: 'one a line' },
+        )
+      : null,
+    ['tick', 'drawing'].includes(p.k)
+      ? null
+      : el(
+          'details',
+          { open: !!p.e },
+          el('summary', {}, 'Expected answer'),
+          el('p', { className: 'hint my-2' }, 'It helps you while marking. No student sees it.'),
+          p.k === 'number'
+            ? el(
+                'div',
+                { className: 'thirds' },
+                field(
+                  'Number',
+                  e.number,
+                  (v) =>
+                    expected((x) => {
+                      x.number = v;
+                    }, 'number'),
+                  { maxLength: 40 },
+                ),
+                field(
+                  '± at most',
+                  e.tolerance,
+                  (v) =>
+                    expected((x) => {
+                      x.tolerance = v;
+                    }, 'tolerance'),
+                  { maxLength: 40 },
+                ),
+                field(
+                  'Unit',
+                  e.unit,
+                  (v) =>
+                    expected((x) => {
+                      x.unit = v;
+                    }, 'unit'),
+                  { maxLength: 40 },
+                ),
+              )
+            : field(
+                'Spellings that are right',
+                (e.words ?? []).join('\n'),
+                (v) =>
+                  expected((x) => {
+                    x.words = v
+                      .split('\n')
+                      .map((s) => s.trim())
+                      .filter(Boolean);
+                  }, 'words'),
+                { tag: 'textarea', rows: 2, hint: 'one a line' },
+              ),
+        ),
+    el(
+      'div',
+      { className: 'pair-of' },
+      button('up', 'Earlier', () => shift(-1)),
+      button('later', 'Later', () => shift(1)),
+      button('bin', 'Delete', remove),
+    ),
+  );
 }
 
 function paint(s, l, i) {
   if (l.use !== 'sheet') return;
   places(l).forEach((p, n) => {
-    const [x, y, r, b] = p.r, here = i === doc.at && n === at;
-    s.over.append(node('rect', { class: here ? 'blank here' : 'blank', x, y, width: r - x, height: b - y, 'data-n': n }));
+    const [x, y, r, b] = p.r,
+      here = i === doc.at && n === at;
+    s.over.append(
+      node('rect', { class: here ? 'blank here' : 'blank', x, y, width: r - x, height: b - y, 'data-n': n }),
+    );
     const t = node('text', { class: 'blank-n', x: x + 2, y: y + 7.5 });
     t.textContent = n + 1;
     s.over.append(t);
-    if (here) for (const [cx, cy, name] of [[x, y, 'nw'], [r, y, 'ne'], [x, b, 'sw'], [r, b, 'se']]) s.over.append(node('circle', { class: 'handle', cx, cy, r: 4, 'data-corner': name }));
+    if (here)
+      for (const [cx, cy, name] of [
+        [x, y, 'nw'],
+        [r, y, 'ne'],
+        [x, b, 'sw'],
+        [r, b, 'se'],
+      ])
+        s.over.append(node('circle', { class: 'handle', cx, cy, r: 4, 'data-corner': name }));
   });
 }
 
@@ -94,7 +287,9 @@ function paint(s, l, i) {
 function down(e, s) {
   const l = view.leaves[s.i];
   if (l.use !== 'sheet') return null;
-  const from = spot(e, s), corner = e.target.dataset?.corner, n = e.target.dataset?.n;
+  const from = spot(e, s),
+    corner = e.target.dataset?.corner,
+    n = e.target.dataset?.n;
   if (corner && now()) return resize(from, corner);
   if (n !== undefined) {
     choose(s.i, false);
@@ -107,36 +302,71 @@ function down(e, s) {
   at = -1;
   const corners = (p) => [Math.min(from.x, p.x), Math.min(from.y, p.y), Math.max(from.x, p.x), Math.max(from.y, p.y)];
   return {
-    move(p) { const [x, y, r, b] = corners(p); for (const [k, v] of Object.entries({ x, y, width: r - x, height: b - y })) ghost.setAttribute(k, v); },
-    up(p) { ghost.remove(); const r = corners(p); if (r[2] - r[0] > 8 && r[3] - r[1] > 5) { choose(s.i, false); add(r); } else doc.onChange(false); },
+    move(p) {
+      const [x, y, r, b] = corners(p);
+      for (const [k, v] of Object.entries({ x, y, width: r - x, height: b - y })) ghost.setAttribute(k, v);
+    },
+    up(p) {
+      ghost.remove();
+      const r = corners(p);
+      if (r[2] - r[0] > 8 && r[3] - r[1] > 5) {
+        choose(s.i, false);
+        add(r);
+      } else doc.onChange(false);
+    },
   };
 }
 
 const stroke = () => `drag ${Date.now()}`;
 function drag(from) {
-  const was = now().r, merge = stroke();
-  return { move(p) { if (Math.hypot(p.x - from.x, p.y - from.y) * from.pixels < 3) return; place((r) => r.map((v, k) => v + (k % 2 ? p.y - from.y : p.x - from.x)), was, merge); }, up() {} };
+  const was = now().r,
+    merge = stroke();
+  return {
+    move(p) {
+      if (Math.hypot(p.x - from.x, p.y - from.y) * from.pixels < 3) return;
+      place((r) => r.map((v, k) => v + (k % 2 ? p.y - from.y : p.x - from.x)), was, merge);
+    },
+    up() {},
+  };
 }
 function resize(from, corner) {
-  const was = now().r, merge = stroke();
-  return { move(p) {
-    place((r) => {
-      const q = [...r];
-      if (corner.includes('w')) q[0] = Math.min(p.x, r[2] - 6); else q[2] = Math.max(p.x, r[0] + 6);
-      if (corner.includes('n')) q[1] = Math.min(p.y, r[3] - 6); else q[3] = Math.max(p.y, r[1] + 6);
-      return q;
-    }, was, merge);
-  }, up() {} };
+  const was = now().r,
+    merge = stroke();
+  return {
+    move(p) {
+      place(
+        (r) => {
+          const q = [...r];
+          if (corner.includes('w')) q[0] = Math.min(p.x, r[2] - 6);
+          else q[2] = Math.max(p.x, r[0] + 6);
+          if (corner.includes('n')) q[1] = Math.min(p.y, r[3] - 6);
+          else q[3] = Math.max(p.y, r[1] + 6);
+          return q;
+        },
+        was,
+        merge,
+      );
+    },
+    up() {},
+  };
 }
-const place = (f, was, merge) => set((all) => { all[at].r = f(was); fitted(all[at], leaf()); }, merge);
+const place = (f, was, merge) =>
+  set((all) => {
+    all[at].r = f(was);
+    fitted(all[at], leaf());
+  }, merge);
 
 function keys(e) {
   if (!now() || e.target.closest?.('input, textarea, select')) return;
   const d = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
   if (d) {
     e.preventDefault();
-    const k = e.shiftKey ? 10 : 1, [dx, dy] = [d[0] * k, d[1] * k];
+    const k = e.shiftKey ? 10 : 1,
+      [dx, dy] = [d[0] * k, d[1] * k];
     if (e.altKey) place((r) => [r[0], r[1], r[2] + dx, r[3] + dy], now().r, 'size');
     else place((r) => [r[0] + dx, r[1] + dy, r[2] + dx, r[3] + dy], now().r, 'arrow');
-  } else if (e.key === 'Delete' || e.key === 'Backspace') { e.preventDefault(); remove(); }
+  } else if (e.key === 'Delete' || e.key === 'Backspace') {
+    e.preventDefault();
+    remove();
+  }
 }

@@ -7,7 +7,12 @@ import { showSaved } from '../saved.js';
 export const view = JSON.parse(document.querySelector('#view').textContent);
 export const doc = { at: 0, onChange: () => {}, onHistory: () => {} }; // at is the leaf in hand
 
-let past = [], future = [], merging = null, dirty = false, running = null, timer = 0;
+let past = [],
+  future = [],
+  merging = null,
+  dirty = false,
+  running = null,
+  timer = 0;
 
 export const url = (path) => `/worksheets/${view.id}${path}`;
 export const leaf = () => view.leaves[doc.at];
@@ -51,7 +56,10 @@ function step(from, to) {
   const was = from.pop();
   // Pages that came in since are not undone, only left out: nothing is lost.
   const missing = view.leaves.filter((l) => !was.leaves.some((o) => o.source === l.source && o.page === l.page));
-  Object.assign(view, { leaves: [...was.leaves, ...missing.map((l) => ({ ...l, use: 'dropped', decided: true }))], kit: was.kit });
+  Object.assign(view, {
+    leaves: [...was.leaves, ...missing.map((l) => ({ ...l, use: 'dropped', decided: true }))],
+    kit: was.kit,
+  });
   merging = null;
   after(0);
 }
@@ -60,14 +68,19 @@ export const redo = () => step(future, past);
 export const history = () => ({ undo: past.length > 0, redo: future.length > 0 });
 
 // settled resolves when everything is kept.
-export async function settled() { clearTimeout(timer); await send(); }
+export async function settled() {
+  clearTimeout(timer);
+  await send();
+}
 
 // fresh takes what the server has in place of what is here; joined says that
 // this is what is here with more pages, so that all before can be undone.
 export function fresh(answer, joined = false) {
-  if (joined) past.push(now()); else past = [];
+  if (joined) past.push(now());
+  else past = [];
   Object.assign(view, answer);
-  future = []; merging = null;
+  future = [];
+  merging = null;
   doc.at = Math.min(doc.at, view.leaves.length - 1);
   doc.onHistory();
 }
@@ -90,22 +103,37 @@ function send() {
     while (dirty) {
       dirty = false;
       try {
-        const answer = await ask(url('/plan'), { method: 'POST', json: { version: view.version, leaves: view.leaves, kit: view.kit }, keepalive: leaving });
+        const answer = await ask(url('/plan'), {
+          method: 'POST',
+          json: { version: view.version, leaves: view.leaves, kit: view.kit },
+          keepalive: leaving,
+        });
         view.version = answer.version;
         if (!dirty) showSaved('saved', 'Saved');
       } catch (e) {
         if (e.status === 0) {
           dirty = true;
           showSaved('waiting', 'On this device only: there is no connection. We try again.');
-          await new Promise((ok) => { setTimeout(ok, 2500); });
+          await new Promise((ok) => {
+            setTimeout(ok, 2500);
+          });
           continue;
         }
         showSaved('failed', `Not saved: ${e.message}`);
-        if (e.status === 409) { fresh(await ask(url(''))); doc.onChange(false); }
+        if (e.status === 409) {
+          fresh(await ask(url('')));
+          doc.onChange(false);
+        }
       }
     }
-  })().finally(() => { running = null; });
+  })().finally(() => {
+    running = null;
+  });
   return running;
 }
-document.addEventListener('visibilitychange', () => { if (document.hidden && dirty) settled(); });
-window.addEventListener('beforeunload', (e) => { if (dirty || running) e.preventDefault(); });
+document.addEventListener('visibilitychange', () => {
+  if (document.hidden && dirty) settled();
+});
+window.addEventListener('beforeunload', (e) => {
+  if (dirty || running) e.preventDefault();
+});

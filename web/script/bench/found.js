@@ -4,7 +4,8 @@ import { ask } from '../net.js';
 import { core } from '../core.js';
 import { named, settled, url, view } from './doc.js';
 
-const guides = new Map(), prints = new Map();
+const guides = new Map(),
+  prints = new Map();
 let asking = null;
 
 // load fetches what was found, once for each way a page is turned.
@@ -13,9 +14,13 @@ export function load() {
   asking ??= (async () => {
     await settled();
     const all = await ask(url('/found'));
-    view.leaves.forEach((l, i) => { if (all[i]) guides.set(named(l), all[i]); });
+    view.leaves.forEach((l, i) => {
+      if (all[i]) guides.set(named(l), all[i]);
+    });
     asking = null;
-  })().catch(() => { asking = null; });
+  })().catch(() => {
+    asking = null;
+  });
   return asking;
 }
 
@@ -36,12 +41,18 @@ export async function print(l) {
   await core.loaded;
   if (!prints.has(named(l))) {
     const number = prints.size + 1;
-    prints.set(named(l), (async () => {
-      const res = await fetch(url(`/sources/${l.source}/print/${l.page}/${l.turn}`));
-      if (!res.ok) { prints.delete(named(l)); return 0; }
-      core.setPrint(number, await res.text());
-      return number;
-    })());
+    prints.set(
+      named(l),
+      (async () => {
+        const res = await fetch(url(`/sources/${l.source}/print/${l.page}/${l.turn}`));
+        if (!res.ok) {
+          prints.delete(named(l));
+          return 0;
+        }
+        core.setPrint(number, await res.text());
+        return number;
+      })(),
+    );
   }
   return prints.get(named(l));
 }

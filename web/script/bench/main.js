@@ -17,8 +17,17 @@ import { mode as key } from './key.js';
 import { mode as shelf } from './shelf.js';
 
 const plain = { begin() {}, leave() {}, paint() {}, down: () => null };
-const PLACES = { pages: ['page', 'Pages', { ...plain, panel: pages.panel }], blanks: ['blank', 'Blanks', blanks], points: ['points', 'Points', points], directions: ['note', 'Directions', directions], key: ['key', 'Colour key', key], shelf: ['picture', 'Pictures', shelf] };
-const margin = document.querySelector('[data-margin]'), spine = document.querySelector('[data-spine]'), desk = document.querySelector('[data-desk]');
+const PLACES = {
+  pages: ['page', 'Pages', { ...plain, panel: pages.panel }],
+  blanks: ['blank', 'Blanks', blanks],
+  points: ['points', 'Points', points],
+  directions: ['note', 'Directions', directions],
+  key: ['key', 'Colour key', key],
+  shelf: ['picture', 'Pictures', shelf],
+};
+const margin = document.querySelector('[data-margin]'),
+  spine = document.querySelector('[data-spine]'),
+  desk = document.querySelector('[data-desk]');
 let place = 'pages';
 const mode = () => PLACES[place][2];
 
@@ -35,10 +44,23 @@ function take(name) {
 }
 
 function build() {
-  const step = (name, label, run) => el('button', { data: { step: name }, title: label, 'aria-label': label, disabled: true, on: { click: run } }, icon(name));
-  spine.replaceChildren(el('div', { className: 'steps' }, step('undo', 'Undo', undo), step('redo', 'Redo', redo)),
-    ...Object.entries(PLACES).map(([name, [sign, words]]) => el('div', { className: 'place', data: { place: name } },
-      el('button', { className: 'take', 'aria-label': words, on: { click: () => take(name) } }, icon(sign)), el('span', { className: 'name', 'aria-hidden': 'true' }, words))));
+  const step = (name, label, run) =>
+    el(
+      'button',
+      { data: { step: name }, title: label, 'aria-label': label, disabled: true, on: { click: run } },
+      icon(name),
+    );
+  spine.replaceChildren(
+    el('div', { className: 'steps' }, step('undo', 'Undo', undo), step('redo', 'Redo', redo)),
+    ...Object.entries(PLACES).map(([name, [sign, words]]) =>
+      el(
+        'div',
+        { className: 'place', data: { place: name } },
+        el('button', { className: 'take', 'aria-label': words, on: { click: () => take(name) } }, icon(sign)),
+        el('span', { className: 'name', 'aria-hidden': 'true' }, words),
+      ),
+    ),
+  );
 }
 
 // show paints what stands on the pages and fills the margin. While somebody
@@ -51,44 +73,71 @@ function show(typing) {
     mode().paint(s, view.leaves[s.i], s.i);
   }
   if (typing && margin.contains(document.activeElement)) return;
-  const held = margin.contains(document.activeElement) ? [...margin.querySelectorAll('button, input, select, textarea')].indexOf(document.activeElement) : -1;
+  const held = margin.contains(document.activeElement)
+    ? [...margin.querySelectorAll('button, input, select, textarea')].indexOf(document.activeElement)
+    : -1;
   margin.replaceChildren(...mode().panel().filter(Boolean));
-  if (held >= 0) [...margin.querySelectorAll('button, input, select, textarea')].at(held)?.focus({ preventScroll: true });
+  if (held >= 0)
+    [...margin.querySelectorAll('button, input, select, textarea')].at(held)?.focus({ preventScroll: true });
   document.querySelector('[data-assign]').classList.toggle('next', !view.leaves.some(undecided)); // what is proposed comes first
 }
 
 let drawn = '';
 doc.onChange = (typing) => {
-  const now = JSON.stringify(view.leaves.map(({ source, page, turn, use, decided, proposal }) => [source, page, turn, use, decided, !!proposal]));
-  if (now !== drawn) { drawn = now; draw(); mode().begin(); }
+  const now = JSON.stringify(
+    view.leaves.map(({ source, page, turn, use, decided, proposal }) => [source, page, turn, use, decided, !!proposal]),
+  );
+  if (now !== drawn) {
+    drawn = now;
+    draw();
+    mode().begin();
+  }
   show(typing);
 };
 doc.onHistory = () => {
   const h = history();
   for (const b of spine.querySelectorAll('[data-step]')) b.disabled = !h[b.dataset.step];
 };
-chosen.onChoose = () => { if (place === 'blanks' || place === 'points' || place === 'directions') mode().leave(); show(); };
+chosen.onChoose = () => {
+  if (place === 'blanks' || place === 'points' || place === 'directions') mode().leave();
+  show();
+};
 
 // Gestures on the large pages belong to the place in hand.
 desk.addEventListener('pointerdown', (e) => {
   const box = e.target.closest('.leaf-large');
   if (!box || e.button > 0 || !e.isPrimary) return;
-  const s = surfaces[+box.dataset.at], gesture = mode().down(e, s);
+  const s = surfaces[+box.dataset.at],
+    gesture = mode().down(e, s);
   if (!gesture) return;
   e.preventDefault();
-  const follow = (f) => (ev) => { if (ev.pointerId === e.pointerId) f(ev); };
+  const follow = (f) => (ev) => {
+    if (ev.pointerId === e.pointerId) f(ev);
+  };
   const live = () => surfaces[s.i] ?? s;
   const move = follow((ev) => gesture.move(spot(ev, live())));
-  const up = follow((ev) => { stop(); gesture.up(spot(ev, live())); });
-  const stop = () => { removeEventListener('pointermove', move); removeEventListener('pointerup', up); removeEventListener('pointercancel', stop); };
-  addEventListener('pointermove', move); addEventListener('pointerup', up); addEventListener('pointercancel', stop);
+  const up = follow((ev) => {
+    stop();
+    gesture.up(spot(ev, live()));
+  });
+  const stop = () => {
+    removeEventListener('pointermove', move);
+    removeEventListener('pointerup', up);
+    removeEventListener('pointercancel', stop);
+  };
+  addEventListener('pointermove', move);
+  addEventListener('pointerup', up);
+  addEventListener('pointercancel', stop);
 });
 
 document.addEventListener('keydown', (e) => {
   if (e.defaultPrevented || e.target.closest?.('input, textarea, select')) return;
   if (e.ctrlKey || e.metaKey) {
     const run = { z: e.shiftKey ? redo : undo, y: redo }[e.key.toLowerCase()];
-    if (run) { e.preventDefault(); run(); }
+    if (run) {
+      e.preventDefault();
+      run();
+    }
   } else if (!e.target.closest?.('.leaf')) mode().keys?.(e);
 });
 
@@ -99,16 +148,26 @@ async function name(keepalive = false) {
   clearTimeout(titling);
   titling = 0;
   const words = title.value.trim();
-  if (!words || words === view.title) { if (!words && document.activeElement !== title) title.value = view.title; return; }
+  if (!words || words === view.title) {
+    if (!words && document.activeElement !== title) title.value = view.title;
+    return;
+  }
   try {
     await ask(url('/title'), { method: 'POST', form: { title: words }, keepalive });
     view.title = words;
     if (!titling) showSaved('saved', 'Saved');
-  } catch (e) { showSaved('failed', `Not saved: ${e.message}`); }
+  } catch (e) {
+    showSaved('failed', `Not saved: ${e.message}`);
+  }
 }
-title.addEventListener('input', () => { showSaved('saving', 'Saving…'); titling ||= setTimeout(name, 300); });
+title.addEventListener('input', () => {
+  showSaved('saving', 'Saving…');
+  titling ||= setTimeout(name, 300);
+});
 title.addEventListener('change', () => name());
-window.addEventListener('pagehide', () => { if (titling) name(true); });
+window.addEventListener('pagehide', () => {
+  if (titling) name(true);
+});
 
 view.kit ??= {};
 showSaved('saved', 'Saved');
@@ -123,7 +182,9 @@ core.load().catch((e) => toast(e.message));
 // The words of a long file are read while its pages can be seen already.
 async function reading() {
   while (view.reading) {
-    await new Promise((ok) => { setTimeout(ok, 700); });
+    await new Promise((ok) => {
+      setTimeout(ok, 700);
+    });
     const now = await ask(url('')).catch(() => null);
     if (!now || now.reading) continue;
     view.reading = false;
