@@ -2,6 +2,8 @@ package school
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -10,24 +12,56 @@ import (
 	"readymargin/core/flow"
 )
 
-// feed wakes those who wait for news of a copy. It only shortens the wait:
-// what is new is always read from the store, so that several processes and a
-// lost wake-up do no harm.
-type feed struct {
-	mu      sync.Mutex
-	waiting map[uint64]map[chan struct{}]bool
+// News says that something happened to a copy; what it is, is asked for.
+type News struct {
+	Seq      int64      `json:"seq"`
+	State    flow.State `json:"state"`
+	Moved    bool       `json:"moved"`    // the state moved, or something was returned
+	Returned bool       `json:"returned"` // feedback has come back, for the first time or again
 }
 
-func newFeed() *feed { return &feed{waiting: map[uint64]map[chan struct{}]bool{}} }
+const (
+	// lookAgain is how often the store is asked without a wake-up, for changes
+	// that another process took.
+	lookAgain = 2 * time.Second
+	// stillHere is how often those who hear nothing are told that the line stands.
+	stillHere = 10 * time.Second
+	// askAgain is how often it is asked whether somebody who hears nothing may
+	// still listen.
+	askAgain = time.Minute
+)
 
-func (f *feed) listen(id uint64) (news chan struct{}, stop func()) {
-	news = make(chan struct{}, 1)
+// A feed asks the store how the copies stand that people have open: all of
+// them by one statement, however many screens there are. A change in this
+// process only shortens the wait: what is new is always read from the store,
+// so that several processes and a lost wake-up do no harm.
+type feed struct {
+	pulses func(ctx context.Context, copies []uint64) (map[uint64]Pulse, error)
+
+	mu      sync.Mutex
+	waiting map[uint64]map[chan Pulse]bool // by copy
+	changed map[uint64]bool                // copies that were told of
+	wake    chan struct{}
+	asking  bool // ask is running: as long as anybody waits
+}
+
+func newFeed(pulses func(context.Context, []uint64) (map[uint64]Pulse, error)) *feed {
+	return &feed{pulses: pulses, waiting: map[uint64]map[chan Pulse]bool{}, changed: map[uint64]bool{}, wake: make(chan struct{}, 1)}
+}
+
+// listen returns where the newest pulse of a copy comes, again and again.
+func (f *feed) listen(id uint64) (news chan Pulse, stop func()) {
+	news = make(chan Pulse, 1)
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	if f.waiting[id] == nil {
-		f.waiting[id] = map[chan struct{}]bool{}
+		f.waiting[id] = map[chan Pulse]bool{}
 	}
 	f.waiting[id][news] = true
+	if !f.asking {
+		f.asking = true
+		go f.ask()
+	}
 	return news, func() {
 		f.mu.Lock()
 		defer f.mu.Unlock()
@@ -38,32 +72,77 @@ func (f *feed) listen(id uint64) (news chan struct{}, stop func()) {
 	}
 }
 
+// tell says that a copy has changed.
 func (f *feed) tell(id uint64) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	for news := range f.waiting[id] {
+	if f.waiting[id] == nil {
+		return
+	}
+	f.changed[id] = true
+	select {
+	case f.wake <- struct{}{}:
+	default:
+	}
+}
+
+// ask asks the store until nobody waits.
+func (f *feed) ask() {
+	tick := time.NewTicker(lookAgain)
+	defer tick.Stop()
+	for {
+		all := false
 		select {
-		case news <- struct{}{}:
-		default:
+		case <-f.wake:
+		case <-tick.C:
+			all = true
+		}
+		ids, ok := f.due(all)
+		if !ok {
+			return
+		}
+		ctx, cancel := context.WithTimeout(context.Background(), lookAgain)
+		pulses, err := f.pulses(ctx, ids)
+		cancel()
+		if err == nil { // or else all are asked about at the next tick
+			f.deliver(pulses)
 		}
 	}
 }
 
-// News says that something happened to a copy; what it is, is asked for.
-type News struct {
-	Seq      int64      `json:"seq"`
-	State    flow.State `json:"state"`
-	Moved    bool       `json:"moved"`    // the state moved, or something was returned
-	Returned bool       `json:"returned"` // feedback has come back, for the first time or again
+// due returns the copies to ask about, and false when nobody waits any more.
+func (f *feed) due(all bool) (ids []uint64, ok bool) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.asking = len(f.waiting) > 0
+	if all {
+		ids = slices.Collect(maps.Keys(f.waiting))
+	} else {
+		ids = slices.Collect(maps.Keys(f.changed))
+	}
+	clear(f.changed)
+	return ids, f.asking
 }
 
-// lookAgain is how often the store is asked without a wake-up, for changes
-// that another process took.
-const lookAgain = 4 * time.Second
+// deliver puts each pulse where it is waited for, in place of an older one.
+func (f *feed) deliver(pulses map[uint64]Pulse) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	for id, p := range pulses {
+		for news := range f.waiting[id] {
+			select {
+			case <-news:
+			default:
+			}
+			news <- p // only this goroutine sends, so there is room
+		}
+	}
+}
 
 // Follow calls tell with news of the layer that the person works in, until
 // the context ends, and quiet now and then when there are none. Only layers
-// that the person may read can be followed.
+// that the person may read can be followed; it is asked again before
+// everything that is told.
 func (s *School) Follow(ctx context.Context, who Person, id uint64, layer copy.Layer, seq int64, tell func(News) error, quiet func() error) error {
 	c, err := s.standing(ctx, who, id, access.ReadLayer, layer)
 	if err != nil {
@@ -71,53 +150,50 @@ func (s *School) Follow(ctx context.Context, who Person, id uint64, layer copy.L
 	}
 	news, stop := s.feed.listen(id)
 	defer stop()
-	state := c.Copy.State
-	returned, err := s.lastReturn(ctx, id)
+	first, err := s.Store.Pulses(ctx, []uint64{id})
 	if err != nil {
 		return err
 	}
 	if err := quiet(); err != nil {
 		return err
 	}
+	state, returned, asked := c.Copy.State, first[id].Returned, time.Now()
+	hear := func(p Pulse) error {
+		n := News{Seq: p.Seq[layer], State: p.State, Returned: !p.Returned.Equal(returned)}
+		n.Moved = n.Returned || p.State != state
+		if n.Seq <= seq && !n.Moved {
+			return nil
+		}
+		if _, err := s.standing(ctx, who, id, access.ReadLayer, layer); err != nil {
+			return err
+		}
+		seq, state, returned, asked = n.Seq, p.State, p.Returned, time.Now()
+		return tell(n)
+	}
+	if err := hear(first[id]); err != nil {
+		return err
+	}
+	silence := time.NewTicker(stillHere)
+	defer silence.Stop()
 	for {
-		now, err := s.standing(ctx, who, id, access.ReadLayer, layer)
-		if err != nil {
-			return err
-		}
-		have, err := s.Store.LayerSeq(ctx, id, layer)
-		if err != nil {
-			return err
-		}
-		again, err := s.lastReturn(ctx, id)
-		if err != nil {
-			return err
-		}
-		n := News{Seq: have, State: now.Copy.State, Returned: !again.Equal(returned)}
-		n.Moved = n.Returned || now.Copy.State != state
-		if have > seq || n.Moved {
-			if err := tell(n); err != nil {
-				return err
-			}
-			seq, state, returned = n.Seq, now.Copy.State, again
-		}
 		select {
 		case <-ctx.Done():
 			return nil
-		case <-news:
-		case <-time.After(lookAgain):
+		case p := <-news:
+			if err := hear(p); err != nil {
+				return err
+			}
+		case <-silence.C:
 			if err := quiet(); err != nil {
 				return err
 			}
+			if time.Since(asked) < askAgain {
+				continue
+			}
+			if _, err := s.standing(ctx, who, id, access.ReadLayer, layer); err != nil {
+				return err
+			}
+			asked = time.Now()
 		}
 	}
-}
-
-func (s *School) lastReturn(ctx context.Context, id uint64) (t time.Time, err error) {
-	attempts, err := s.Store.Attempts(ctx, id)
-	for _, a := range attempts {
-		if a.ReturnedAt != nil && a.ReturnedAt.After(t) {
-			t = *a.ReturnedAt
-		}
-	}
-	return t, err
 }

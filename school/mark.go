@@ -43,18 +43,33 @@ func (s *School) Pile(ctx context.Context, who Person) ([]Heap, error) {
 	if err != nil {
 		return nil, err
 	}
+	var ids, given []uint64
+	for _, c := range courses {
+		ids = append(ids, c.ID)
+		for _, a := range c.given {
+			given = append(given, a.ID)
+		}
+	}
+	members, err := s.Store.Members(ctx, ids...)
+	if err != nil {
+		return nil, err
+	}
+	in := map[uint64][]Member{}
+	for _, m := range members {
+		in[m.CourseID] = append(in[m.CourseID], m)
+	}
+	all, err := s.handedIn(ctx, given...)
+	if err != nil {
+		return nil, err
+	}
+	replies, err := s.Store.Unanswered(ctx, given...)
+	if err != nil {
+		return nil, err
+	}
 	var out []Heap
 	for _, c := range courses {
-		members, err := s.Store.Members(ctx, c.ID)
-		if err != nil {
-			return nil, err
-		}
 		for _, a := range c.given {
-			h, err := s.heap(ctx, a, c.Course, members)
-			if err != nil {
-				return nil, err
-			}
-			out = append(out, h)
+			out = append(out, heap(a, c.Course, all.roll(a, in[c.ID]), replies))
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Heap) int {
@@ -71,14 +86,16 @@ func (s *School) Pile(ctx context.Context, who Person) ([]Heap, error) {
 	return out, nil
 }
 
-func (s *School) heap(ctx context.Context, a Assignment, c Course, members []Member) (Heap, error) {
-	h := Heap{Assignment: a, Course: c}
-	roll, err := s.roll(ctx, a, members)
-	if err != nil {
-		return h, err
-	}
-	h.Students = len(roll)
+// heap counts what lies there of one assignment; replies are those that
+// nobody has answered, by copy.
+func heap(a Assignment, c Course, roll []OnRoll, replies map[uint64][]SavedHead) Heap {
+	h := Heap{Assignment: a, Course: c, Students: len(roll)}
 	for _, r := range roll {
+		for _, reply := range replies[r.Copy.ID] {
+			if reply.Mark != nil {
+				h.Asked = append(h.Asked, Asked{r.Member.Name, replyText(*reply.Mark), r.Copy.ID, a.ID})
+			}
+		}
 		if r.Copy.Attempts > 0 {
 			h.In++
 		}
@@ -99,36 +116,14 @@ func (s *School) heap(ctx context.Context, a Assignment, c Course, members []Mem
 			h.Oldest = r.Latest.SubmittedAt
 		}
 	}
-	h.Asked, err = s.asked(ctx, roll)
-	return h, err
-}
-
-// asked finds replies of students that are newer than the newest return.
-func (s *School) asked(ctx context.Context, roll []OnRoll) (out []Asked, err error) {
-	for _, r := range roll {
-		if r.Back.IsZero() {
-			continue
-		}
-		heads, err := s.Store.Heads(ctx, r.Copy.ID, copy.Replies)
-		if err != nil {
-			return nil, err
-		}
-		for _, h := range heads {
-			if h.Mark == nil || !h.At.After(r.Back) {
-				continue
-			}
-			out = append(out, Asked{r.Member.Name, replyText(*h.Mark), r.Copy.ID, r.Copy.AssignmentID})
-		}
-	}
-	return out, nil
+	return h
 }
 
 // OnRoll is a student as the roll shows one.
 type OnRoll struct {
 	Member Member
 	Copy   Copy
-	Latest Attempt   // the newest attempt, if any
-	Back   time.Time // when an attempt was last returned, if ever
+	Latest Attempt // the newest attempt, if any
 }
 
 // Waiting reports whether a submitted copy waits for its return.
@@ -148,40 +143,43 @@ func (r OnRoll) Unsent() bool {
 	return r.Latest.Marked() && (r.Latest.ReturnedAt == nil || r.Latest.MarkedAt.After(*r.Latest.ReturnedAt))
 }
 
-func (s *School) roll(ctx context.Context, a Assignment, members []Member) ([]OnRoll, error) {
-	copies, err := s.Store.CopiesOf(ctx, a.ID)
+// copies are the copies of some assignments, by assignment and student, and
+// the newest attempt of each, by copy.
+type copies struct {
+	of     map[[2]uint64]Copy
+	latest map[uint64]Attempt
+}
+
+func (s *School) handedIn(ctx context.Context, assignments ...uint64) (out copies, err error) {
+	found, err := s.Store.CopiesOf(ctx, assignments...)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	attempts, err := s.Store.AttemptsOf(ctx, a.ID)
-	if err != nil {
-		return nil, err
+	out.of = map[[2]uint64]Copy{}
+	for _, c := range found {
+		out.of[[2]uint64{c.AssignmentID, c.StudentID}] = c
 	}
-	byStudent, latest, back := map[uint64]Copy{}, map[uint64]Attempt{}, map[uint64]time.Time{}
-	for _, c := range copies {
-		byStudent[c.StudentID] = c
-	}
-	for _, t := range attempts {
-		latest[t.CopyID] = t
-		if t.ReturnedAt != nil && t.ReturnedAt.After(back[t.CopyID]) {
-			back[t.CopyID] = *t.ReturnedAt
-		}
-	}
-	var out []OnRoll
+	attempts, err := s.Store.AttemptsOf(ctx, assignments...)
+	out.latest, _ = newest(attempts)
+	return out, err
+}
+
+// roll returns the members to whom an assignment is given, or who have begun it.
+func (all copies) roll(a Assignment, members []Member) (out []OnRoll) {
 	for _, m := range members {
 		if m.Role != access.Student {
 			continue
 		}
-		c, ok := byStudent[m.PersonID]
+		c, ok := all.of[[2]uint64{a.ID, m.PersonID}]
 		if !a.Audience.Includes(m.PersonID, m.Section) && c.StartedAt == nil {
 			continue
 		}
 		if !ok {
 			c.State = flow.NotStarted
 		}
-		out = append(out, OnRoll{m, c, latest[c.ID], back[c.ID]})
+		out = append(out, OnRoll{m, c, all.latest[c.ID]})
 	}
-	return out, nil
+	return out
 }
 
 // Roll returns the class as it stands with an assignment: what can be marked
@@ -195,7 +193,8 @@ func (s *School) Roll(ctx context.Context, who Person, assignment uint64) (Assig
 	if err != nil {
 		return a, c, nil, err
 	}
-	roll, err := s.roll(ctx, a, members)
+	all, err := s.handedIn(ctx, a.ID)
+	roll := all.roll(a, members)
 	rank := func(r OnRoll) int {
 		switch {
 		case r.Waiting():

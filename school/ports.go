@@ -7,6 +7,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/core/flow"
 	"readymargin/core/scan"
 	"readymargin/office"
 	"readymargin/pdf"
@@ -97,7 +98,7 @@ type Courses interface {
 	SetMembership(ctx context.Context, m Membership) error
 	// Membership returns what a person is in a course; in none, with access.None.
 	Membership(ctx context.Context, course, person uint64) (Membership, error)
-	Members(ctx context.Context, course uint64) ([]Member, error)
+	Members(ctx context.Context, courses ...uint64) ([]Member, error)
 	CoursesOf(ctx context.Context, person uint64) ([]CourseRole, error)
 	AddAssignments(ctx context.Context, all []*Assignment) error // all or none
 	Assignment(ctx context.Context, id uint64) (Assignment, error)
@@ -106,7 +107,8 @@ type Courses interface {
 	// that are not started to the revision that their students get now. Nothing
 	// else of the store is reachable inside.
 	ChangeAssignment(ctx context.Context, id uint64, change func(*Assignment) error) (Assignment, error)
-	AssignmentsOf(ctx context.Context, course uint64) ([]Assignment, error)
+	// AssignmentsOf returns those of courses by due time; what is never due comes last.
+	AssignmentsOf(ctx context.Context, courses ...uint64) ([]Assignment, error)
 }
 
 // A CourseRole is a course with what a person is in it.
@@ -172,14 +174,22 @@ type Copies interface {
 	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
 	CopyInCourse(ctx context.Context, id, asker uint64) (CopyInCourse, error)
 	Standing(ctx context.Context, id, asker uint64) (Standing, error)
-	CopiesOf(ctx context.Context, assignment uint64) ([]Copy, error)
+	CopiesOf(ctx context.Context, assignments ...uint64) ([]Copy, error)
 	CopiesOfStudent(ctx context.Context, student uint64) ([]Copy, error)
 	Attempts(ctx context.Context, copyID uint64) ([]Attempt, error)
-	AttemptsOf(ctx context.Context, assignment uint64) ([]Attempt, error)
+	// AttemptsOf returns the attempts of all copies of assignments, and
+	// AttemptsOfStudent those of one student, of each copy in their order.
+	AttemptsOf(ctx context.Context, assignments ...uint64) ([]Attempt, error)
+	AttemptsOfStudent(ctx context.Context, student uint64) ([]Attempt, error)
+	// Unanswered returns, by copy, the replies to feedback that came after the
+	// copy was last returned.
+	Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]SavedHead, error)
 	Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]SavedHead, error)
 	// OpsAfter returns the operations of a layer with a sequence number above after.
 	OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]SavedOp, error)
 	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)
+	// Pulses returns how copies stand, of those that are there.
+	Pulses(ctx context.Context, copies []uint64) (map[uint64]Pulse, error)
 	AddEnclosure(ctx context.Context, e Enclosure) error
 	Enclosures(ctx context.Context, copyID uint64) ([]Enclosure, error)
 	// View notes that a person has a copy open, and returns the others who
@@ -198,6 +208,13 @@ type Copies interface {
 	InCopy(ctx context.Context, copyID uint64, fn func(CopyTx) error) error
 }
 
+// A Pulse is how a copy stands: whatever happens to it changes something here.
+type Pulse struct {
+	State    flow.State
+	Returned time.Time            // when an attempt was last returned, zero for never
+	Seq      map[copy.Layer]int64 // the newest operation of each layer that was written in
+}
+
 // A CopyTx changes one copy. Nobody else changes it meanwhile. All of its
 // methods use the transaction's own connection.
 type CopyTx interface {
@@ -210,6 +227,9 @@ type CopyTx interface {
 	// AddOps takes operations into a layer, once each, and returns how it stands then.
 	AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (Layered, error)
 	Heads(layer copy.Layer) ([]SavedHead, error)
+	// OthersAmong reports whether any of some operations is present and not by
+	// the author.
+	OthersAmong(layer copy.Layer, author uint64, ops []string) (bool, error)
 	LayerSeq(layer copy.Layer) (int64, error)
 	// Assignment returns the copy's assignment, without its handouts.
 	Assignment() (Assignment, error)

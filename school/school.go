@@ -37,7 +37,7 @@ func New(store Store, press Press, ear Ear, papers Office, photos Darkroom) *Sch
 	return &School{
 		Store: store, Press: press, Ear: ear, Office: papers, Darkroom: photos,
 		Now:     func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
-		hashing: queue.New(queue.Config{AtOnce: 2, Waiting: 600}), feed: newFeed(),
+		hashing: queue.New(queue.Config{AtOnce: 2, Waiting: 600}), feed: newFeed(store.Pulses),
 	}
 }
 

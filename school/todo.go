@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"maps"
 	"slices"
 	"time"
 
@@ -41,17 +42,19 @@ func (s *School) given(ctx context.Context, who Person, roles ...access.Role) (o
 	if err != nil {
 		return nil, err
 	}
+	at := map[uint64]int{}
 	for _, c := range courses {
-		if !slices.Contains(roles, c.Role) {
-			continue
+		if slices.Contains(roles, c.Role) {
+			at[c.ID] = len(out)
+			out = append(out, courseGiven{CourseRole: c})
 		}
-		given, err := s.Store.AssignmentsOf(ctx, c.ID)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, courseGiven{c, given})
 	}
-	return out, nil
+	all, err := s.Store.AssignmentsOf(ctx, slices.Collect(maps.Keys(at))...)
+	for _, a := range all {
+		c := &out[at[a.CourseID]]
+		c.given = append(c.given, a)
+	}
+	return out, err
 }
 
 // ToDo returns everything that was given to a student, in the order of what
@@ -69,16 +72,22 @@ func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
 	for _, c := range copies {
 		mine[c.AssignmentID] = c
 	}
+	attempts, err := s.Store.AttemptsOfStudent(ctx, who.ID)
+	if err != nil {
+		return nil, err
+	}
+	latest, returned := newest(attempts)
 	var out []Assigned
 	for _, c := range courses {
 		for _, a := range c.given {
 			if s.maySee(who, c.CourseRole, a, mine[a.ID], access.SeeAssignment) != nil {
 				continue
 			}
-			one, err := s.assigned(ctx, a, c.Course, mine[a.ID])
-			if err != nil {
-				return nil, err
+			one := Assigned{Assignment: a, Course: c.Course, Copy: mine[a.ID]}
+			if one.Copy.ID == 0 {
+				one.Copy.State = flow.NotStarted
 			}
+			one.Latest, one.Returned = latest[one.Copy.ID], returned[one.Copy.ID]
 			one.Gone = a.RemovedAt != nil || !a.Audience.Includes(who.ID, c.Section)
 			out = append(out, one)
 		}
@@ -87,20 +96,16 @@ func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
 	return out, nil
 }
 
-func (s *School) assigned(ctx context.Context, a Assignment, c Course, mine Copy) (Assigned, error) {
-	out := Assigned{Assignment: a, Course: c, Copy: mine}
-	if mine.ID == 0 {
-		out.Copy.State = flow.NotStarted
-		return out, nil
-	}
-	attempts, err := s.Store.Attempts(ctx, mine.ID)
+// newest returns, by copy, the newest attempt, and the newest that was returned.
+func newest(attempts []Attempt) (latest, returned map[uint64]Attempt) {
+	latest, returned = map[uint64]Attempt{}, map[uint64]Attempt{}
 	for _, t := range attempts {
-		out.Latest = t
+		latest[t.CopyID] = t
 		if t.ReturnedAt != nil {
-			out.Returned = t
+			returned[t.CopyID] = t
 		}
 	}
-	return out, err
+	return latest, returned
 }
 
 // OpenOwn returns the student's copy of an assignment, or the one for all,

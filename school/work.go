@@ -388,16 +388,20 @@ func ownMarks(tx CopyTx, who Person, role access.Role, layer copy.Layer, ops []c
 	if role != access.Student {
 		return nil
 	}
-	heads, err := tx.Heads(layer)
-	if err != nil {
-		return err
-	}
-	for _, h := range heads {
-		if h.AuthorID != who.ID && slices.ContainsFunc(ops, func(o copy.Op) bool { return o.Base == h.Op }) {
-			return problem("not yours", "", "")
+	var bases []string
+	for _, o := range ops {
+		if o.Base != "" {
+			bases = append(bases, o.Base)
 		}
 	}
-	return nil
+	if len(bases) == 0 {
+		return nil
+	}
+	others, err := tx.OthersAmong(layer, who.ID, bases)
+	if err == nil && others {
+		return problem("not yours", "", "")
+	}
+	return err
 }
 
 // standing checks whether the person may read or write a layer of a copy, by

@@ -113,9 +113,9 @@ func moveUnstarted(tx *gorm.DB, a school.Assignment) error {
 	return nil
 }
 
-func (s *Store) AssignmentsOf(ctx context.Context, course uint64) ([]school.Assignment, error) {
+func (s *Store) AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error) {
 	db := s.db.WithContext(ctx)
-	given, err := all[school.Assignment](db.Where("course_id = ?", course).Order("due_at IS NULL, due_at, id"))
+	given, err := all[school.Assignment](db.Where("course_id IN ?", courses).Order("due_at IS NULL, due_at, id"))
 	if err != nil {
 		return nil, err
 	}

@@ -99,8 +99,8 @@ func (s *Store) Standing(ctx context.Context, id, asker uint64) (out school.Stan
 	return out, known(err)
 }
 
-func (s *Store) CopiesOf(ctx context.Context, assignment uint64) ([]school.Copy, error) {
-	return all[school.Copy](s.db.WithContext(ctx).Where("assignment_id = ?", assignment))
+func (s *Store) CopiesOf(ctx context.Context, assignments ...uint64) ([]school.Copy, error) {
+	return all[school.Copy](s.db.WithContext(ctx).Where("assignment_id IN ?", assignments))
 }
 
 func (s *Store) CopiesOfStudent(ctx context.Context, student uint64) ([]school.Copy, error) {
@@ -111,9 +111,20 @@ func (s *Store) Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, 
 	return all[school.Attempt](s.db.WithContext(ctx).Where("copy_id = ?", copyID).Order("number"))
 }
 
-func (s *Store) AttemptsOf(ctx context.Context, assignment uint64) ([]school.Attempt, error) {
+func (s *Store) AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error) {
 	return all[school.Attempt](s.db.WithContext(ctx).
-		Where("copy_id IN (SELECT id FROM copies WHERE assignment_id = ?)", assignment).Order("copy_id, number"))
+		Where("copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)", assignments).Order("copy_id, number"))
+}
+
+func (s *Store) AttemptsOfStudent(ctx context.Context, student uint64) ([]school.Attempt, error) {
+	return all[school.Attempt](s.db.WithContext(ctx).
+		Where("copy_id IN (SELECT id FROM copies WHERE student_id = ?)", student).Order("copy_id, number"))
+}
+
+// Unanswered leaves out copies that were never returned: nothing is after NULL.
+func (s *Store) Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error) {
+	return headsByCopy(s.db.WithContext(ctx).Where(`layer = ? AND copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)
+		AND heads.at > (SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id)`, copy.Replies, assignments))
 }
 
 // op and head are rows of ops and heads. The body is JSON: of an operation's
@@ -141,27 +152,34 @@ type head struct {
 // headWithName names its fields once more: GORM passes over embedded structs
 // that are not exported.
 type headWithName struct {
+	CopyID     uint64
 	AuthorID   uint64
 	AuthorName string
 	At         time.Time
 	Body       string
 }
 
-func heads(db *gorm.DB, copyID uint64, layer copy.Layer) ([]school.SavedHead, error) {
-	rows, err := all[headWithName](db.Table("heads").Select("heads.author_id, heads.at, heads.body, people.name AS author_name").
-		Joins("LEFT JOIN people ON people.id = heads.author_id").
-		Where("copy_id = ? AND layer = ?", copyID, layer))
+// headsByCopy reads the heads that q selects.
+func headsByCopy(q *gorm.DB) (map[uint64][]school.SavedHead, error) {
+	rows, err := all[headWithName](q.Table("heads").Select("heads.copy_id, heads.author_id, heads.at, heads.body, people.name AS author_name").
+		Joins("LEFT JOIN people ON people.id = heads.author_id"))
 	if err != nil {
 		return nil, err
 	}
-	out := make([]school.SavedHead, len(rows))
-	for i, r := range rows {
-		out[i] = school.SavedHead{AuthorID: r.AuthorID, AuthorName: r.AuthorName, At: r.At}
-		if err := json.Unmarshal([]byte(r.Body), &out[i].Head); err != nil {
+	out := map[uint64][]school.SavedHead{}
+	for _, r := range rows {
+		h := school.SavedHead{AuthorID: r.AuthorID, AuthorName: r.AuthorName, At: r.At}
+		if err := json.Unmarshal([]byte(r.Body), &h.Head); err != nil {
 			return nil, err
 		}
+		out[r.CopyID] = append(out[r.CopyID], h)
 	}
 	return out, nil
+}
+
+func heads(db *gorm.DB, copyID uint64, layer copy.Layer) ([]school.SavedHead, error) {
+	of, err := headsByCopy(db.Where("copy_id = ? AND layer = ?", copyID, layer))
+	return of[copyID], err
 }
 
 func (s *Store) Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]school.SavedHead, error) {
@@ -193,6 +211,36 @@ func layerSeq(db *gorm.DB, copyID uint64, layer copy.Layer) (seq int64, err erro
 
 func (s *Store) LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error) {
 	return layerSeq(s.db.WithContext(ctx), copyID, layer)
+}
+
+func (s *Store) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.Pulse, error) {
+	rows, err := s.db.WithContext(ctx).Raw(`SELECT c.id, c.state, l.layer, l.seq,
+		(SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = c.id)
+		FROM copies c LEFT JOIN layers l ON l.copy_id = c.id WHERE c.id IN ?`, copies).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[uint64]school.Pulse{}
+	for rows.Next() {
+		var id uint64
+		var state flow.State
+		var layer sql.Null[copy.Layer]
+		var seq sql.NullInt64
+		var returned sql.NullTime
+		if err := rows.Scan(&id, &state, &layer, &seq, &returned); err != nil {
+			return nil, err
+		}
+		p, ok := out[id]
+		if !ok {
+			p = school.Pulse{State: state, Returned: returned.Time, Seq: map[copy.Layer]int64{}}
+			out[id] = p
+		}
+		if layer.Valid {
+			p.Seq[layer.V] = seq.Int64
+		}
+	}
+	return out, rows.Err()
 }
 
 func (s *Store) AddEnclosure(ctx context.Context, v school.Enclosure) error {
@@ -278,7 +326,13 @@ func (t copyTx) Withdraw(a school.Attempt, at time.Time) error {
 }
 
 func (t copyTx) Heads(layer copy.Layer) ([]school.SavedHead, error) { return heads(t.tx, t.id, layer) }
-func (t copyTx) LayerSeq(layer copy.Layer) (int64, error)           { return layerSeq(t.tx, t.id, layer) }
+
+func (t copyTx) OthersAmong(layer copy.Layer, author uint64, ops []string) (others bool, err error) {
+	err = t.tx.Raw("SELECT EXISTS (SELECT 1 FROM heads WHERE copy_id = ? AND layer = ? AND op_id IN ? AND author_id <> ?)", t.id, layer, ops, author).Row().Scan(&others)
+	return others, err
+}
+
+func (t copyTx) LayerSeq(layer copy.Layer) (int64, error) { return layerSeq(t.tx, t.id, layer) }
 
 // history answers copy.Decide for one batch.
 type history struct{ taken, bases map[string]bool }

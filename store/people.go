@@ -216,11 +216,11 @@ func (s *Store) Membership(ctx context.Context, course, person uint64) (school.M
 	return m, err
 }
 
-func (s *Store) Members(ctx context.Context, course uint64) ([]school.Member, error) {
+func (s *Store) Members(ctx context.Context, courses ...uint64) ([]school.Member, error) {
 	return all[school.Member](s.db.WithContext(ctx).Table("memberships").
 		Select("memberships.*, people.name, people.login").
 		Joins("JOIN people ON people.id = memberships.person_id").
-		Where("course_id = ?", course).Order("people.name, people.id"))
+		Where("course_id IN ?", courses).Order("people.name, people.id"))
 }
 
 func (s *Store) CoursesOf(ctx context.Context, person uint64) ([]school.CourseRole, error) {

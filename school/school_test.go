@@ -1,0 +1,263 @@
+package school_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"testing"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/school"
+	"readymargin/store"
+	"readymargin/store/mariadb"
+)
+
+var server *mariadb.Server
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		dir, err := os.MkdirTemp("", "readymargin-school-*")
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer os.RemoveAll(dir)
+		if server, err = mariadb.Start(context.Background(), dir); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer server.Stop()
+		return m.Run()
+	}())
+}
+
+// A house is the use cases over a database of their own.
+type house struct {
+	*testing.T
+	ctx     context.Context
+	school  *school.School
+	store   *store.Store
+	teacher school.Person
+}
+
+func open(t *testing.T, database string) house {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	t.Cleanup(cancel)
+	dsn, err := server.Database(ctx, database)
+	h := house{T: t, ctx: ctx}
+	h.must(err)
+	h.store, err = store.Open(store.Config{DSN: dsn})
+	h.must(err)
+	t.Cleanup(func() { h.store.Close() })
+	h.must(h.store.Migrate(ctx))
+	h.school = school.New(h.store, nil, nil, nil, nil)
+	h.teacher = h.person("Teacher")
+	return h
+}
+
+func (h house) must(err error) {
+	h.Helper()
+	if err != nil {
+		h.Fatal(err)
+	}
+}
+
+func (h house) person(name string) school.Person {
+	h.Helper()
+	p := school.Person{Name: name, Login: name, Settings: "{}", CreatedAt: h.school.Now()}
+	h.must(h.store.AddPerson(h.ctx, &p))
+	return p
+}
+
+// course makes a course with students, and with assignments of which every
+// student has handed in a copy, got it back, and answered the feedback.
+func (h house) course(name string, students, assignments int) (class []school.Person, given []*school.Assignment) {
+	h.Helper()
+	now := h.school.Now()
+	c := school.Course{Name: name, Zone: "UTC", JoinCode: name, CreatedAt: now}
+	h.must(h.store.AddCourse(h.ctx, &c, h.teacher.ID))
+	r := school.Revision{WorksheetID: c.ID, Number: 1, PageCount: 1, CreatedAt: now}
+	h.must(h.store.AddRevision(h.ctx, &r))
+	for i := range assignments {
+		given = append(given, &school.Assignment{CourseID: c.ID, Title: fmt.Sprint(name, i), Way: flow.CopyEach, CreatedAt: now,
+			Handouts: []school.Handout{{WorksheetID: c.ID, RevisionID: r.ID}}})
+	}
+	h.must(h.store.AddAssignments(h.ctx, given))
+	for i := range students {
+		p := h.person(fmt.Sprintf("%s Student %d", name, i))
+		class = append(class, p)
+		h.must(h.store.SetMembership(h.ctx, school.Membership{CourseID: c.ID, PersonID: p.ID, Role: access.Student, Seen: true, JoinedAt: now}))
+		for _, a := range given {
+			h.back(h.copy(p, a))
+		}
+	}
+	return class, given
+}
+
+func (h house) copy(p school.Person, a *school.Assignment) uint64 {
+	h.Helper()
+	c, err := h.school.OpenOwn(h.ctx, p, a.ID)
+	h.must(err)
+	return c.ID
+}
+
+// back puts a copy into the state of one that was returned and answered.
+func (h house) back(id uint64) {
+	h.Helper()
+	returned := h.school.Now().Add(-time.Hour)
+	reply := mark.Mark{ID: fmt.Sprintf("reply-to-%04d", id), Page: 1, Body: &mark.Reply{To: "note-above", Text: "Why?"}}
+	h.must(h.store.InCopy(h.ctx, id, func(tx school.CopyTx) error {
+		c, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		c.State, c.Attempts, c.StartedAt = flow.Returned, 1, &returned
+		_, err = tx.AddOps(copy.Replies, c.StudentID, h.school.Now(), []copy.Op{{ID: "op-" + reply.ID, On: reply.ID, Mark: &reply}})
+		return errors.Join(err, tx.SetCopy(c), tx.PutAttempt(school.Attempt{CopyID: id, Number: 1, SubmittedAt: returned, MarkedAt: &returned, ReturnedAt: &returned}))
+	}))
+}
+
+// statements counts what the database was asked meanwhile.
+func (h house) statements(do func()) int {
+	h.Helper()
+	db, err := h.store.DB()
+	h.must(err)
+	asked := func() (n int) {
+		var name string
+		h.must(db.QueryRowContext(h.ctx, "SHOW GLOBAL STATUS LIKE 'Questions'").Scan(&name, &n))
+		return n
+	}
+	before := asked()
+	do()
+	return asked() - before - 1
+}
+
+// What a start page asks the database does not grow with the school, and says
+// of every copy what is true.
+func TestStartPagesAskOnce(t *testing.T) {
+	h := open(t, "asking")
+	class, given := h.course("First", 2, 1)
+	ask := map[string]func(){
+		"pile": func() {
+			pile, err := h.school.Pile(h.ctx, h.teacher)
+			h.must(err)
+			for _, p := range pile {
+				if p.Students != 2 || p.In != 2 || p.Unopened != 2 || len(p.Asked) != 2 || p.ToMark != 0 || p.Asked[0].Text != "Why?" || p.Asked[0].AssignmentID != p.Assignment.ID {
+					t.Errorf("on the pile lies %+v", p)
+				}
+			}
+		},
+		"to-do": func() {
+			todo, err := h.school.ToDo(h.ctx, class[0])
+			h.must(err)
+			for _, a := range todo {
+				if a.Copy.StudentID != class[0].ID || a.Copy.AssignmentID != a.Assignment.ID || a.Latest.CopyID != a.Copy.ID || a.Returned.Number != 1 || a.Gone {
+					t.Errorf("to do is %+v", a)
+				}
+			}
+		},
+		"roll": func() {
+			_, _, roll, err := h.school.Roll(h.ctx, h.teacher, given[0].ID)
+			h.must(err)
+			if len(roll) != 2 || roll[0].Latest.CopyID != roll[0].Copy.ID {
+				t.Errorf("on the roll are %+v", roll)
+			}
+		},
+	}
+	before := map[string]int{}
+	for name, do := range ask {
+		before[name] = h.statements(do)
+	}
+	h.course("Second", 2, 5)
+	h.course("Third", 2, 3)
+	if all, err := h.school.Pile(h.ctx, h.teacher); err != nil || len(all) != 9 {
+		t.Fatalf("%d assignments lie on the pile (%v)", len(all), err)
+	}
+	for name, do := range ask {
+		if n := h.statements(do); n != before[name] || n > 8 {
+			t.Errorf("the %s asks %d statements of nine assignments, and %d of one", name, n, before[name])
+		}
+	}
+}
+
+// Screens that stay open and have nothing to hear are asked about together;
+// what another process took is heard; and nobody hears anything who may no
+// longer read.
+func TestFollowingTogether(t *testing.T) {
+	h := open(t, "following")
+	class, given := h.course("First", 12, 1)
+	other := school.New(h.store, nil, nil, nil, nil) // another process
+	ctx, stop := context.WithCancel(h.ctx)
+	defer stop()
+	quiet, heard, ended := make(chan bool, 100), make(chan school.News, 100), make(chan error, len(class))
+	for _, p := range class {
+		id := h.copy(p, given[0])
+		go func() {
+			ended <- h.school.Follow(ctx, p, id, copy.Replies, 1,
+				func(n school.News) error { heard <- n; return nil },
+				func() error { quiet <- true; return nil })
+		}()
+	}
+	for range class {
+		select {
+		case <-quiet:
+		case <-h.ctx.Done():
+			t.Fatal("nothing is heard")
+		}
+	}
+
+	say := func(s *school.School, p school.Person, name string) {
+		m := mark.Mark{ID: name, Page: 1, Body: &mark.Reply{To: "note-above", Text: "And this?"}}
+		_, err := s.Save(h.ctx, p, h.copy(p, given[0]), copy.Replies, []copy.Op{{ID: "op-" + name, On: name, Mark: &m}})
+		h.must(err)
+	}
+	for i, from := range []*school.School{h.school, other} {
+		n := h.statements(func() {
+			say(from, class[0], fmt.Sprint("one-more-", i))
+			select {
+			case n := <-heard:
+				if n.Seq != int64(i)+2 || n.Moved {
+					t.Errorf("heard is %+v", n)
+				}
+			case <-h.ctx.Done():
+				t.Fatal("what was said is not heard")
+			}
+		})
+		if n > 2*len(class) {
+			t.Errorf("saving and hearing of it asks %d statements while %d screens are open", n, len(class))
+		}
+	}
+
+	say(h.school, class[1], "before-the-end")
+	<-heard
+	h.must(h.store.SetMembership(h.ctx, school.Membership{CourseID: given[0].CourseID, PersonID: class[1].ID, JoinedAt: h.school.Now()}))
+	h.must(h.store.InCopy(h.ctx, h.copyOf(class[1], given[0]), func(tx school.CopyTx) error {
+		_, err := tx.Copy()
+		m := mark.Mark{ID: "secret-one", Page: 1, Body: &mark.Reply{To: "note-above", Text: "Secret"}}
+		_, err2 := tx.AddOps(copy.Replies, h.teacher.ID, h.school.Now(), []copy.Op{{ID: "op-secret-one", On: "secret-one", Mark: &m}})
+		return errors.Join(err, err2)
+	}))
+	select {
+	case err := <-ended:
+		if !errors.Is(err, access.ErrHidden) {
+			t.Errorf("following ends with %v", err)
+		}
+	case n := <-heard:
+		t.Errorf("who is no member any more hears %+v", n)
+	case <-h.ctx.Done():
+		t.Error("following goes on")
+	}
+}
+
+func (h house) copyOf(p school.Person, a *school.Assignment) uint64 {
+	h.Helper()
+	c, err := h.store.CopyOf(h.ctx, a.ID, p.ID)
+	h.must(err)
+	return c.ID
+}
