@@ -2,6 +2,9 @@ module readymargin
 
 go 1.26.0
 
+// Packages of npm bring Go code too, which is nobody's here.
+ignore ./node_modules
+
 require (
 	codeberg.org/go-pdf/fpdf v0.12.0
 	github.com/alexedwards/scs/v2 v2.9.0

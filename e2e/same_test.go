@@ -131,8 +131,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 		func() error { return p.Fill("[data-zoom-at]", "100") },
 		func() error {
 			_, err := browser.Eval[int](p, `await document.fonts.ready; document.querySelector("[data-zoom-at]").dispatchEvent(new Event("change"));
-				const at = document.querySelector("script[data-core]").src.replace(/sheet\.js$/, "");
-				const {again} = await import(at+"rich.js"), {add} = await import(at+"marks.js"), {surface} = await import(at+"surface.js");
+				const {desk: {again, add, surface}} = await import(document.querySelector("script[data-core]").src);
 				for (const f of ["RM Clear","RM Serif","RM School","RM Mono"]) for (const s of ["400","700","italic 400","italic 700"]) await document.fonts.load(s+" 14px '"+f+"'", "aä°×");
 				for (const m of `+string(given)+`) add("freetext", m.page, again(surface.sheets[m.page-1], m.body, {box: m.body.box}));
 				return 1`)

@@ -23,10 +23,14 @@ const usage = `readymargin serve       serve the school; settings come from flag
 readymargin migrate     bring the database's tables up to date
 readymargin admin add NAME
                         make an administrator; the password is read from standard input
+readymargin backup FILE write everything that the database holds into a file
+readymargin restore FILE
+                        fill an empty database from a backup
 readymargin demo        serve a school with demo data on a database of its own
 readymargin inspect FILE.pdf [-json]
                         say what is seen in a PDF: pages, fields, blanks, questions, likely answers
-readymargin doctor      say what holds on this machine: database, fonts, walls around workers
+readymargin doctor      say what holds on this machine: database, fonts, walls around workers;
+                        with -read also whether every stored file is what it was
 readymargin warm        compile PDFium into the cache
 `
 
@@ -38,7 +42,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "warm": warm,
+		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "warm": warm,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {

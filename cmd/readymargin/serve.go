@@ -193,7 +193,9 @@ func fill(ctx context.Context, st *store.Store, s *school.School, press *pdf.Poo
 // doctor says what holds on this machine.
 func doctor(ctx context.Context, args []string) error {
 	var o options
-	if err := o.flags("doctor").Parse(args); err != nil {
+	f := o.flags("doctor")
+	read := f.Bool("read", false, "read every stored file and compare it with its name")
+	if err := f.Parse(args); err != nil {
 		return err
 	}
 	say := func(what string, ok bool, hint string) {
@@ -203,7 +205,7 @@ func doctor(ctx context.Context, args []string) error {
 			fmt.Printf("missing  %s%s\n", what, hint)
 		}
 	}
-	for program, pkg := range map[string]string{"ffmpeg": "ffmpeg", "prlimit": "util-linux", "heif-convert": "libheif-examples", "soffice": "libreoffice-writer-nogui libreoffice-impress-nogui"} {
+	for program, pkg := range map[string]string{"mariadb-dump": "mariadb-client", "ffmpeg": "ffmpeg", "prlimit": "util-linux", "heif-convert": "libheif-examples", "soffice": "libreoffice-writer-nogui libreoffice-impress-nogui"} {
 		_, err := exec.LookPath(program)
 		say(program, err == nil, ": apt-get install "+pkg)
 	}
@@ -220,12 +222,18 @@ func doctor(ctx context.Context, args []string) error {
 	for _, w := range slices.Sorted(maps.Keys(walls)) {
 		say("PDF workers: "+w, walls[w], " (run as root, or in a container that permits it)")
 	}
-	if o.dsn != "" {
-		st, err := store.Open(store.Config{DSN: o.dsn})
-		if err == nil {
-			err = st.Ping(ctx)
-		}
-		say("database", err == nil, fmt.Sprint(": ", err))
+	if o.dsn == "" {
+		return nil
 	}
-	return nil
+	st, err := store.Open(store.Config{DSN: o.dsn})
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	err = st.Ping(ctx)
+	say("database", err == nil, fmt.Sprint(": ", err))
+	if err != nil || !*read {
+		return err
+	}
+	return readAll(ctx, st)
 }

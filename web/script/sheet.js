@@ -29,5 +29,5 @@ await Promise.race([
     setTimeout(ok, 400);
   }),
 ]); // the page first, but no picture that is late holds up the rest
-const desk = await import('./desk.js');
+export const desk = await import('./desk.js');
 await desk.begins(view);
