@@ -63,6 +63,9 @@ func NewPool(cfg Config) (*Pool, error) {
 	return &Pool{cfg: cfg, turns: queue.New(queue.Config{AtOnce: cfg.Workers, Kept: min(1, cfg.Workers-1), PerOwner: max(1, cfg.Workers-1)})}, nil
 }
 
+// Load returns how many workers are at work, and how much work waits for one.
+func (p *Pool) Load() (working, waiting int) { return p.turns.Load() }
+
 // Close ends the workers, waiting for work in hand.
 func (p *Pool) Close() {
 	for i := range p.cfg.Workers {

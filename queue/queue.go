@@ -209,6 +209,13 @@ func (q *Queue) forget(t *ticket) {
 	}
 }
 
+// Load returns how many have a turn, and how many wait for one.
+func (q *Queue) Load() (taken, waiting int) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	return q.taken, len(q.waiting)
+}
+
 type ownerKey struct{}
 type laneKey struct{}
 type watchKey struct{}

@@ -72,6 +72,16 @@ func (f *feed) listen(id uint64) (news chan Pulse, stop func()) {
 	}
 }
 
+// Listening returns how many wait for news.
+func (s *School) Listening() (n int) {
+	s.feed.mu.Lock()
+	defer s.feed.mu.Unlock()
+	for _, all := range s.feed.waiting {
+		n += len(all)
+	}
+	return n
+}
+
 // tell says that a copy has changed.
 func (f *feed) tell(id uint64) {
 	f.mu.Lock()

@@ -191,7 +191,7 @@ func (s *Site) fail(c *echo.Context, err error) {
 		c.Response().Header().Set("Retry-After", "5")
 	}
 	if said.status >= 500 {
-		slog.Error("request failed", "method", c.Request().Method, "path", c.Path(), "error", err)
+		slog.Error("request failed", "request", c.Response().Header().Get(requestID), "method", c.Request().Method, "path", c.Path(), "error", err)
 	}
 	if r, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && r.Committed {
 		return

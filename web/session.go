@@ -56,6 +56,9 @@ const sessionCookie = "readymargin"
 // savePath is the route that every stroke takes.
 const savePath = "/copies/:id/ops"
 
+// feedPath is the route of event streams.
+const feedPath = "/copies/:id/feed"
+
 // who puts the signed-in person, if any, into the context.
 func (s *Site) who(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {

@@ -4,6 +4,7 @@
 package web
 
 import (
+	"crypto/rand"
 	"fmt"
 	"html/template"
 	"log/slog"
@@ -23,6 +24,8 @@ type Config struct {
 	Origin   string       // where people find the site, as "https://margin.example"
 	Secure   bool         // served over TLS, or behind a proxy that does
 	Ready    func() error
+	// Seen is told of every answer but event streams; nil for nobody.
+	Seen func(method, route string, status int, took time.Duration)
 }
 
 // Site serves a school.
@@ -60,9 +63,35 @@ func New(s *school.School, cfg Config) (http.Handler, error) {
 	if cfg.Secure {
 		e.IPExtractor = echo.ExtractIPFromXFFHeader() // trusts loopback and private addresses only
 	}
-	e.Use(middleware.Recover(), site.headers, gzipped)
+	e.Use(site.headers, site.seen, middleware.Recover(), gzipped)
 	site.routes(e)
 	return e, nil
+}
+
+// requestID is the header by which an answer and its lines in the log find
+// each other.
+const requestID = "X-Request-Id"
+
+// seen tells of answers.
+func (s *Site) seen(next echo.HandlerFunc) echo.HandlerFunc {
+	if s.cfg.Seen == nil {
+		return next
+	}
+	return func(c *echo.Context) error {
+		began := time.Now()
+		err := next(c)
+		if c.Path() == feedPath {
+			return err
+		}
+		status := http.StatusOK
+		if r, unwrapErr := echo.UnwrapResponse(c.Response()); err != nil {
+			status = s.say(err).status
+		} else if unwrapErr == nil {
+			status = r.Status
+		}
+		s.cfg.Seen(c.Request().Method, c.Path(), status, time.Since(began))
+		return err
+	}
 }
 
 // policy is the Content-Security-Policy of every page: nothing from anywhere
@@ -73,6 +102,7 @@ const policy = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; style-
 func (s *Site) headers(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Response().Header()
+		h.Set(requestID, rand.Text())
 		h.Set("Content-Security-Policy", policy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
@@ -91,7 +121,7 @@ var gzipped = middleware.GzipWithConfig(middleware.GzipConfig{
 	Level: 4, MinLength: 1000,
 	Skipper: func(c *echo.Context) bool {
 		switch c.Path() {
-		case savePath, "/copies/:id/feed", picturePath, sourcePath, heldPath, "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
+		case savePath, feedPath, picturePath, sourcePath, heldPath, "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
 			return true
 		}
 		return false

@@ -61,10 +61,10 @@ func main() {
 
 // options are the settings that verbs share.
 type options struct {
-	dsn, cache, address, origin, cert, key string
-	proxied                                bool
-	workers                                int
-	limits                                 pdf.Limits
+	dsn, cache, address, origin, cert, key, metrics string
+	proxied                                         bool
+	workers                                         int
+	limits                                          pdf.Limits
 }
 
 func env(name, otherwise string) string {
@@ -80,6 +80,7 @@ func (o *options) flags(name string) *flag.FlagSet {
 	f.StringVar(&o.cache, "cache", env("READYMARGIN_CACHE_DIR", "var/cache"), "folder for what can be made again (READYMARGIN_CACHE_DIR)")
 	f.StringVar(&o.address, "address", env("READYMARGIN_ADDRESS", "127.0.0.1:8080"), "where to listen (READYMARGIN_ADDRESS)")
 	f.StringVar(&o.origin, "origin", env("READYMARGIN_ORIGIN", ""), "where people find the site, as https://margin.example; by default where it listens (READYMARGIN_ORIGIN)")
+	f.StringVar(&o.metrics, "metrics", env("READYMARGIN_METRICS", ""), "where on this machine to serve metrics for Prometheus, as 127.0.0.1:9464; nowhere by default (READYMARGIN_METRICS)")
 	f.StringVar(&o.cert, "cert", env("READYMARGIN_CERT", ""), "certificate, for HTTPS and HTTP/2 (READYMARGIN_CERT)")
 	f.StringVar(&o.key, "key", env("READYMARGIN_KEY", ""), "key of the certificate (READYMARGIN_KEY)")
 	f.BoolVar(&o.proxied, "proxied", os.Getenv("READYMARGIN_PROXIED") != "", "behind a proxy that speaks HTTPS (READYMARGIN_PROXIED)")
@@ -129,7 +130,7 @@ func serve(ctx context.Context, args []string) error {
 	if err := o.flags("serve").Parse(args); err != nil {
 		return err
 	}
-	s, st, _, closeAll, err := o.open(ctx)
+	s, st, press, closeAll, err := o.open(ctx)
 	if err != nil {
 		return err
 	}
@@ -139,7 +140,7 @@ func serve(ctx context.Context, args []string) error {
 		return err
 	}
 	slog.Info("serving", "address", l.Addr().String())
-	return o.serveOn(ctx, l, s, st)
+	return o.serveOn(ctx, l, s, st, press)
 }
 
 func migrate(ctx context.Context, args []string) error {

@@ -51,12 +51,24 @@ func (o *options) originAt(l net.Listener) string {
 }
 
 // serveOn serves until the context ends, then lets requests in hand finish.
-func (o *options) serveOn(ctx context.Context, l net.Listener, s *school.School, st *store.Store) error {
-	site, err := web.New(s, web.Config{Sessions: st.Sessions(), Origin: o.originAt(l), Secure: o.cert != "" || o.proxied, Ready: func() error { return st.Ping(context.Background()) }})
+func (o *options) serveOn(ctx context.Context, l net.Listener, s *school.School, st *store.Store, press *pdf.Pool) error {
+	cfg := web.Config{Sessions: st.Sessions(), Origin: o.originAt(l), Secure: o.cert != "" || o.proxied, Ready: func() error { return st.Ping(context.Background()) }}
+	base, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	if o.metrics != "" {
+		m, err := newMetrics(s, st, press)
+		if err != nil {
+			return err
+		}
+		if err := m.serve(base, o.metrics); err != nil {
+			return err
+		}
+		cfg.Seen = m.seen
+	}
+	site, err := web.New(s, cfg)
 	if err != nil {
 		return err
 	}
-	base, cancel := context.WithCancel(context.Background())
 	srv := &http.Server{
 		Handler: site, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ReadTimeout: 5 * time.Minute, WriteTimeout: 5 * time.Minute, MaxHeaderBytes: 64 << 10,
@@ -81,7 +93,6 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *school.School,
 	}()
 	select {
 	case err := <-done:
-		cancel()
 		return err
 	case <-ctx.Done():
 	}
@@ -167,7 +178,7 @@ Ready Margin is ready after %s:  %s
 
 Ctrl-C stops it. What is done here is kept for the next time; "make demo-fresh" begins anew.
 `, time.Since(began).Round(100*time.Millisecond), o.originAt(l), demo.Password)
-	err = o.serveOn(ctx, l, s, st)
+	err = o.serveOn(ctx, l, s, st, press)
 	if errors.Is(err, http.ErrServerClosed) || ctx.Err() != nil {
 		fmt.Println("Stopped.")
 		return nil

@@ -41,15 +41,16 @@ func Cache() string { return filepath.Join(Root(), "var", "test", "pdfium") }
 // A House is a running school. School, Store and Press reach into it past the
 // interface, for setting a scene.
 type House struct {
-	Base   string
-	DB     *mariadb.Server
-	School *school.School
-	Store  *store.Store
-	Press  *pdf.Pool
+	Base    string
+	Metrics string // where the server is watched
+	DB      *mariadb.Server
+	School  *school.School
+	Store   *store.Store
+	Press   *pdf.Pool
 
-	dir, dsn, address string
-	server            *exec.Cmd
-	ended             chan struct{}
+	dir, dsn, address, watched string
+	server                     *exec.Cmd
+	ended                      chan struct{}
 }
 
 // Open starts a house on an empty database. Close ends all of it.
@@ -94,6 +95,11 @@ func (h *House) open(ctx context.Context) (err error) {
 		return err
 	}
 	h.address = fmt.Sprintf("127.0.0.1:%d", port)
+	if port, err = mariadb.FreePort(); err != nil {
+		return err
+	}
+	h.watched = fmt.Sprintf("127.0.0.1:%d", port)
+	h.Metrics = "http://" + h.watched + "/metrics"
 	h.Base = "http://" + h.address
 	return h.Serve()
 }
@@ -110,7 +116,7 @@ func (h *House) Serve() error {
 	if err := os.Symlink(Cache(), filepath.Join(cache, "pdfium")); err != nil && !errors.Is(err, os.ErrExist) {
 		return err
 	}
-	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-cache", cache)
+	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-metrics", h.watched, "-cache", cache)
 	h.server.Env = append(os.Environ(), "READYMARGIN_DSN="+h.dsn)
 	h.server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	out, err := h.server.StderrPipe()
