@@ -63,7 +63,6 @@ func (h *House) Crowd(ctx context.Context, name string, n int, worksheet []byte)
 }
 
 func (h *House) seat(ctx context.Context, c Crowd, i int) (seat Seat, err error) {
-	seat.base = h.Base
 	seat.Person = school.Person{Name: fmt.Sprintf("%s Student %d", c.Course.Name, i), Login: fmt.Sprintf("%s.student.%d", strings.ToLower(c.Course.Name), i), PasswordHash: c.Teacher.PasswordHash, Settings: "{}", CreatedAt: h.School.Now()}
 	if err := h.Store.AddPerson(ctx, &seat.Person); err != nil {
 		return seat, err
@@ -75,12 +74,17 @@ func (h *House) seat(ctx context.Context, c Crowd, i int) (seat Seat, err error)
 	if err != nil {
 		return seat, err
 	}
-	seat.Copy = mine.ID
-	if seat.Session, err = h.SignIn(ctx, seat.Person.ID); err != nil {
+	if seat, err = h.Sit(ctx, seat.Person, mine.ID); err != nil {
 		return seat, err
 	}
 	_, err = h.School.Save(ctx, seat.Person, mine.ID, copy.Work, []copy.Op{Written("first", fmt.Sprint(i))})
 	return seat, err
+}
+
+// Sit signs somebody in and puts them before a copy.
+func (h *House) Sit(ctx context.Context, p school.Person, copyID uint64) (Seat, error) {
+	session, err := h.SignIn(ctx, p.ID)
+	return Seat{Person: p, Copy: copyID, Session: session, base: h.Base}, err
 }
 
 // SignIn begins a session and returns its token.
@@ -130,8 +134,17 @@ func (s Seat) Get(client *http.Client, path string) ([]byte, error) {
 	return s.ask(client, "GET", path, "", nil)
 }
 
-func (s Seat) ask(client *http.Client, method, path, kind string, body []byte) ([]byte, error) {
-	req, err := http.NewRequest(method, s.base+path, bytes.NewReader(body))
+// Listen opens the event stream of the copy's work; whoever calls closes it.
+func (s Seat) Listen(ctx context.Context, client *http.Client) (io.ReadCloser, error) {
+	res, err := s.send(ctx, client, "GET", fmt.Sprintf("/copies/%d/feed?layer=work&seq=1000000", s.Copy), "", nil)
+	if err != nil {
+		return nil, err
+	}
+	return res.Body, nil
+}
+
+func (s Seat) send(ctx context.Context, client *http.Client, method, path, kind string, body []byte) (*http.Response, error) {
+	req, err := http.NewRequestWithContext(ctx, method, s.base+path, bytes.NewReader(body))
 	if err != nil {
 		return nil, err
 	}
@@ -140,7 +153,11 @@ func (s Seat) ask(client *http.Client, method, path, kind string, body []byte) (
 	}
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
 	req.AddCookie(&http.Cookie{Name: "readymargin", Value: s.Session})
-	res, err := client.Do(req)
+	return client.Do(req)
+}
+
+func (s Seat) ask(client *http.Client, method, path, kind string, body []byte) ([]byte, error) {
+	res, err := s.send(context.Background(), client, method, path, kind, body)
 	if err != nil {
 		return nil, err
 	}

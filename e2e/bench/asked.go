@@ -1,0 +1,214 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/e2e/house"
+	"readymargin/school"
+)
+
+// A grown-up school: everybody sits in all courses.
+const (
+	coursesBig, assignmentsBig, studentsBig = 5, 20, 40
+	screensOpen                             = 100
+)
+
+// statements counts what the database was asked meanwhile. The house's server
+// has nobody else.
+func (b *bench) statements(do func() error) (float64, error) {
+	db, err := b.house.Store.DB()
+	if err != nil {
+		return 0, err
+	}
+	asked := func() (n float64, err error) {
+		var name string
+		err = db.QueryRowContext(b.ctx, "SHOW GLOBAL STATUS LIKE 'Questions'").Scan(&name, &n)
+		return n, err
+	}
+	before, err := asked()
+	if err != nil {
+		return 0, err
+	}
+	if err := do(); err != nil {
+		return 0, err
+	}
+	after, err := asked()
+	return after - before - 1, err
+}
+
+// grown makes the courses, all copies of which were returned.
+func (b *bench) grown() (teacher house.Seat, students []house.Seat, copies []uint64, err error) {
+	crowd, err := b.crowd("Grown", studentsBig)
+	if err != nil {
+		return teacher, nil, nil, err
+	}
+	now := b.house.School.Now()
+	for course := range coursesBig {
+		in := crowd.Course
+		if course > 0 {
+			if in, err = b.house.School.MakeCourse(b.ctx, crowd.Teacher, fmt.Sprint("Grown ", course), "UTC"); err != nil {
+				return teacher, nil, nil, err
+			}
+		}
+		var given []*school.Assignment
+		for n := range assignmentsBig {
+			given = append(given, &school.Assignment{CourseID: in.ID, Title: fmt.Sprint("Sheet ", n), Way: flow.CopyEach, CreatedAt: now, Handouts: crowd.Assignment.Handouts})
+		}
+		if err := b.house.Store.AddAssignments(b.ctx, given); err != nil {
+			return teacher, nil, nil, err
+		}
+		for _, s := range crowd.Seats {
+			if err := b.house.Store.SetMembership(b.ctx, school.Membership{CourseID: in.ID, PersonID: s.Person.ID, Role: access.Student, Seen: true, JoinedAt: now}); err != nil {
+				return teacher, nil, nil, err
+			}
+			for _, a := range given {
+				c, err := b.house.Store.CopyFor(b.ctx, a.ID, s.Person.ID, a.Handouts[0].RevisionID)
+				if err == nil {
+					err = b.returned(c.ID, now)
+				}
+				if err != nil {
+					return teacher, nil, nil, err
+				}
+				copies = append(copies, c.ID)
+			}
+		}
+	}
+	teacher, err = b.house.Sit(b.ctx, crowd.Teacher, crowd.Seats[0].Copy)
+	return teacher, crowd.Seats, copies, err
+}
+
+func (b *bench) returned(id uint64, now time.Time) error {
+	return b.house.Store.InCopy(b.ctx, id, func(tx school.CopyTx) error {
+		c, err := tx.Copy()
+		c.State, c.Attempts, c.StartedAt = flow.Returned, 1, &now
+		return errors.Join(err, tx.SetCopy(c), tx.PutAttempt(school.Attempt{CopyID: id, Number: 1, SubmittedAt: now, MarkedAt: &now, ReturnedAt: &now}))
+	})
+}
+
+func (b *bench) crowd(name string, n int) (house.Crowd, error) {
+	file, _, drop, err := sample()
+	if err != nil {
+		return house.Crowd{}, err
+	}
+	defer drop()
+	return b.house.Crowd(b.ctx, name, n, file)
+}
+
+// screens: what each screen asks the database in a grown-up school, and what
+// 100 that stay open ask in a minute in which nothing happens.
+func (b *bench) screens() ([]line, error) {
+	teacher, students, copies, err := b.grown()
+	if err != nil {
+		return nil, err
+	}
+	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: screensOpen}}
+	defer client.CloseIdleConnections()
+	student := students[0]
+	roll, err := b.house.Store.CopyInCourse(b.ctx, copies[0], teacher.Person.ID)
+	if err != nil {
+		return nil, err
+	}
+	size := fmt.Sprintf("%d x %d x %d", coursesBig, assignmentsBig, studentsBig)
+	var lines []line
+	for _, screen := range []struct {
+		name   string
+		budget float64
+		do     func() error
+	}{
+		{"pile", 15, func() error { _, err := teacher.Get(client, "/"); return err }},
+		{"to-do", 15, func() error { _, err := student.Get(client, "/to-do"); return err }},
+		{"roll", 20, func() error {
+			_, err := teacher.Get(client, fmt.Sprintf("/assignments/%d/roll", roll.Assignment.ID))
+			return err
+		}},
+		{"opening a copy", 30, func() error { _, err := student.Get(client, fmt.Sprintf("/copies/%d", student.Copy)); return err }},
+		{"saving a change", 15, func() error { return student.Save(client, op("asked", 0, time.Now().Nanosecond())) }},
+	} {
+		if err := screen.do(); err != nil {
+			return nil, err
+		}
+		began := time.Now()
+		n, err := b.statements(screen.do)
+		if err != nil {
+			return nil, err
+		}
+		took := float64(time.Since(began).Microseconds()) / 1000
+		lines = append(lines, line{fmt.Sprintf("%s at %s, statements (%.0f ms)", screen.name, size, took), n, 0, "", screen.budget, false, ""})
+	}
+	idle, err := b.idle(client, students)
+	return append(lines, line{fmt.Sprintf("%d screens idle for a minute, statements", screensOpen), idle, 0, "", 200, false, ""}), err
+}
+
+// idle opens copies and lets them wait for a minute.
+func (b *bench) idle(client *http.Client, students []house.Seat) (float64, error) {
+	ctx, stop := context.WithCancel(b.ctx)
+	defer stop()
+	for i := range screensOpen {
+		news, err := students[i%len(students)].Listen(ctx, client)
+		if err != nil {
+			return 0, err
+		}
+		defer news.Close()
+		if _, err := news.Read(make([]byte, 64)); err != nil {
+			return 0, err
+		}
+	}
+	return b.statements(func() error { time.Sleep(time.Minute); return nil })
+}
+
+// shared: a change of a copy that is one for all, with 5,000 marks on it,
+// beside the same on an empty one.
+func (b *bench) shared() ([]line, error) {
+	crowd, err := b.crowd("Shared", 2)
+	if err != nil {
+		return nil, err
+	}
+	both := []*school.Assignment{}
+	for _, title := range []string{"Empty", "Full"} {
+		both = append(both, &school.Assignment{CourseID: crowd.Course.ID, Title: title, Way: flow.OneForAll, CreatedAt: b.house.School.Now(), Handouts: crowd.Assignment.Handouts})
+	}
+	if err := b.house.Store.AddAssignments(b.ctx, both); err != nil {
+		return nil, err
+	}
+	client := &http.Client{}
+	defer client.CloseIdleConnections()
+	var seats []house.Seat
+	for i, a := range both {
+		c, err := b.house.School.OpenOwn(b.ctx, crowd.Seats[0].Person, a.ID)
+		if err != nil {
+			return nil, err
+		}
+		seat := crowd.Seats[0]
+		seat.Copy = c.ID
+		seats = append(seats, seat)
+		for n := 0; i == 1 && n < 5000; n += 100 {
+			var ops []copy.Op
+			for j := range 100 {
+				ops = append(ops, op("full", 1, n+j))
+			}
+			if _, err := b.house.School.Save(b.ctx, crowd.Seats[n/100%2].Person, c.ID, copy.Work, ops); err != nil {
+				return nil, err
+			}
+		}
+	}
+	var times [2][]float64
+	for turn := range 200 {
+		for i, seat := range seats {
+			began := time.Now()
+			if err := seat.Save(client, op(fmt.Sprint("change", i), 0, turn)); err != nil {
+				return nil, err
+			}
+			if turn >= 20 {
+				times[i] = append(times[i], float64(time.Since(began).Microseconds())/1000)
+			}
+		}
+	}
+	return []line{{"saving on a copy for all with 5,000 marks, p50", percentile(times[1], 0.5), percentile(times[0], 0.5), "ms", 1.2, false, "an empty one"}}, nil
+}
