@@ -192,7 +192,7 @@ var rights = map[string]any{
 	"GET /assignments/:id/change": "teacher", "POST /assignments/:id/change": "teacher", "POST /assignments/:id/whom": "teacher",
 	"GET /assignments/:id/marking": marks, "POST /assignments/:id/return": marks, "GET /assignments/:id/roll": marks,
 	"GET /copies/:id": "student", "GET /copies/:id/view": "student",
-	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student",
+	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student", "GET /copies/:id/changes": "student",
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
 	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
 	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",

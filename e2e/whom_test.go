@@ -266,6 +266,11 @@ func TestToReadAndOneForAll(t *testing.T) {
 			t.Errorf("the teacher takes it away: %v", err)
 		}
 	}
+	steps(t, func() error {
+		return one.Until("what was taken away is gone", `!document.querySelector(".marks").textContent.includes("So was Rhys") && document.querySelector(".marks").textContent.includes("Elena was here")`)
+	}, func() error {
+		return one.Until("what others did was fetched alone", `performance.getEntriesByType("resource").some((e) => e.name.includes("/changes?")) && !performance.getEntriesByType("resource").some((e) => e.name.endsWith("/view"))`)
+	})
 	if _, err := home.School.Submit(ctx, student, shared.ID, "", 9); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("submitting one for all: %v", err)
 	}

@@ -185,6 +185,8 @@ type Copies interface {
 	// copy was last returned.
 	Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]SavedHead, error)
 	Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]SavedHead, error)
+	// HeadsAmong returns those of some operations that are present.
+	HeadsAmong(ctx context.Context, copyID uint64, layer copy.Layer, ops []string) ([]SavedHead, error)
 	// OpsAfter returns the operations of a layer with a sequence number above after.
 	OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]SavedOp, error)
 	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)

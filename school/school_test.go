@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"os"
+	"reflect"
 	"testing"
 	"time"
 
@@ -260,4 +262,81 @@ func (h house) copyOf(p school.Person, a *school.Assignment) uint64 {
 	c, err := h.store.CopyOf(h.ctx, a.ID, p.ID)
 	h.must(err)
 	return c.ID
+}
+
+// Whoever takes in the changes of a copy has in the end what is present there,
+// whatever came in whatever order; and is told to ask for everything when too
+// much was changed.
+func TestChangesLeadToWhatIsPresent(t *testing.T) {
+	h := open(t, "changes")
+	class, given := h.course("First", 2, 1)
+	given = append(given, &school.Assignment{CourseID: given[0].CourseID, Title: "For all", Way: flow.OneForAll, CreatedAt: h.school.Now(), Handouts: given[0].Handouts})
+	h.must(h.store.AddAssignments(h.ctx, given[1:]))
+	id := h.copy(class[0], given[1])
+	r := rand.New(rand.NewPCG(11, 28))
+	held, seq := map[string]mark.Mark{}, int64(0) // by version
+	var ops []copy.Op                             // all that were ever made
+	for step := range 60 {
+		var batch []copy.Op
+		for range 1 + r.IntN(4) {
+			name := fmt.Sprintf("mark-%03d", len(ops)+len(batch))
+			o := copy.Op{ID: "op-" + name, On: name}
+			if len(ops) > 0 && r.IntN(3) > 0 { // made on another, perhaps on one that others were made on
+				base := ops[r.IntN(len(ops))]
+				o.On, o.Base = base.On, base.ID
+			}
+			if o.Base == "" || r.IntN(3) > 0 {
+				o.Mark = &mark.Mark{ID: o.On, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: o.ID, Size: 14, Color: "#1e2a44"}}}}}}
+			}
+			batch = append(batch, o)
+		}
+		ops = append(ops, batch...)
+		r.Shuffle(len(batch), func(i, j int) { batch[i], batch[j] = batch[j], batch[i] })
+		_, err := h.school.Save(h.ctx, h.teacher, id, copy.Work, batch)
+		h.must(err)
+		if r.IntN(2) > 0 {
+			continue // several batches at once
+		}
+		c, err := h.school.Changes(h.ctx, class[1], id, seq)
+		h.must(err)
+		seq = c.Seq
+		for _, v := range c.Gone {
+			delete(held, v)
+		}
+		for _, m := range c.Marks {
+			held[m.Version] = m.Mark
+			if m.By != "Teacher" || m.Mine || len(m.Shapes) == 0 {
+				t.Errorf("step %d: a mark comes as %+v", step, m)
+			}
+		}
+		heads, err := h.store.Heads(h.ctx, id, copy.Work)
+		h.must(err)
+		want := map[string]mark.Mark{}
+		for _, head := range heads {
+			if head.Mark != nil {
+				want[head.Op] = *head.Mark
+			}
+		}
+		if newest, err := h.store.LayerSeq(h.ctx, id, copy.Work); err != nil || !reflect.DeepEqual(held, want) || newest != seq {
+			t.Fatalf("step %d: %d marks are held and %d are present", step, len(held), len(want))
+		}
+	}
+	for range 3 {
+		var many []copy.Op
+		for range school.MaxBatch {
+			name := fmt.Sprintf("mark-%03d", len(ops)+len(many))
+			many = append(many, copy.Op{ID: "op-" + name, On: name, Mark: &mark.Mark{ID: name, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: "many", Size: 14, Color: "#1e2a44"}}}}}}})
+		}
+		ops = append(ops, many...)
+		_, err := h.school.Save(h.ctx, h.teacher, id, copy.Work, many)
+		h.must(err)
+	}
+	for _, after := range []int64{seq, -1} {
+		if c, err := h.school.Changes(h.ctx, class[1], id, after); err != nil || !c.All || len(c.Marks) > 0 {
+			t.Errorf("after operation %d come %d marks, all: %v (%v)", after, len(c.Marks), c.All, err)
+		}
+	}
+	if _, err := h.school.Changes(h.ctx, class[1], h.copyOf(class[0], given[0]), 0); !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
+		t.Errorf("a classmate asks for changes: %v", err)
+	}
 }

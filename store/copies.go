@@ -186,6 +186,11 @@ func (s *Store) Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]s
 	return heads(s.db.WithContext(ctx), copyID, layer)
 }
 
+func (s *Store) HeadsAmong(ctx context.Context, copyID uint64, layer copy.Layer, ops []string) ([]school.SavedHead, error) {
+	of, err := headsByCopy(s.db.WithContext(ctx).Where("copy_id = ? AND layer = ? AND op_id IN ?", copyID, layer, ops))
+	return of[copyID], err
+}
+
 func (s *Store) OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]school.SavedOp, error) {
 	rows, err := all[op](s.db.WithContext(ctx).Where("copy_id = ? AND layer = ? AND seq > ?", copyID, layer, after).Order("seq"))
 	if err != nil {

@@ -105,6 +105,7 @@ var routes = []route{
 	{"GET", "/copies/:id/view", (*Site).view, 0, quick},
 	{"POST", savePath, (*Site).save, 8 << 20, quick},
 	{"GET", feedPath, (*Site).feed, 0, endless},
+	{"GET", "/copies/:id/changes", (*Site).changes, 0, quick},
 	{"POST", "/copies/:id/submit", (*Site).submit, 0, rush},
 	{"POST", "/copies/:id/take-back", (*Site).takeBack, 0, quick},
 	{"POST", "/copies/:id/improve", (*Site).improve, 0, quick},

@@ -87,6 +87,23 @@ func (s *Site) save(c *echo.Context) error {
 	return c.JSON(http.StatusOK, saved)
 }
 
+// changes answers with what was changed on the copy after an operation.
+func (s *Site) changes(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	after, err := strconv.ParseInt(c.QueryParam("after"), 10, 64)
+	if err != nil {
+		after = -1 // it knows nothing
+	}
+	changes, err := s.school.Changes(c.Request().Context(), me(c), n, after)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, changes)
+}
+
 // feed sends news of the copy as server-sent events (WHATWG HTML, 9.2).
 func (s *Site) feed(c *echo.Context) error {
 	n, err := number(c, "id")

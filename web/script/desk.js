@@ -4,7 +4,7 @@
 import { core } from './core.js';
 import { keep, look, settings } from './settings.js';
 import { fit, lay, surface } from './surface.js';
-import { load, marks, readyForHits, refresh } from './marks.js';
+import { load, marks, readyForHits, refresh, take } from './marks.js';
 import * as queue from './queue.js';
 import * as offline from './offline.js';
 import * as practice from './practice.js';
@@ -148,6 +148,19 @@ async function catchUp() {
   if (newest.seq <= queue.known(newest.layer) || newest.layer !== (view.edit || 'work')) return;
   if (queue.busy() || document.querySelector('.typing, .live')) {
     timer = setTimeout(catchUp, 400);
+    return;
+  }
+  const after = queue.known(newest.layer);
+  const changes =
+    view.edit === 'work' ? await ask(`/copies/${view.copy}/changes?after=${after}`).catch(() => null) : null;
+  if (view.copy !== marks.view.copy) return;
+  if (view !== marks.view || after !== queue.known(newest.layer) || queue.busy()) {
+    catchUp(); // somebody was faster
+    return;
+  }
+  if (changes && !changes.all) {
+    queue.heard('work', changes.seq);
+    take(changes);
     return;
   }
   const fresh = await ask(

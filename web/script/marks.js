@@ -149,6 +149,31 @@ export function settleBeside(version, take) {
   marks.onChange();
 }
 
+// take shows what others changed. Of several versions of one mark the latest
+// made is the mark and the others stand beside it.
+export function take({ on, gone, marks: present }) {
+  for (const v of gone) hide(v);
+  for (const m of present) {
+    hide(m.version);
+    show(m);
+  }
+  for (const id of new Set(on)) {
+    const all = [...marks.shown.values()].filter((e) => e.mark.id === id && e.layer === 'work');
+    const latest = all
+      .map((e) => e.version)
+      .sort()
+      .at(-1);
+    if (latest) versions.set(id, latest);
+    else versions.delete(id);
+    for (const e of all)
+      if (!!e.beside !== (e.version !== latest)) {
+        e.beside = e.version !== latest;
+        paint(surface.sheets[e.mark.page - 1], e);
+      }
+  }
+  marks.onChange();
+}
+
 // refresh takes what others did from a newer view, leaving alone what waits here.
 export async function refresh(view) {
   if (!queue.busy()) await load(view);

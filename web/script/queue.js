@@ -150,6 +150,8 @@ export function hold(what, on) {
 }
 
 export const busy = () => memory.length > 0;
+// heard notes what is known of a layer of the copy that is shown.
+export const heard = (layer, to) => seq.set(`${now} ${layer}`, to);
 export const known = (layer) => seq.get(`${now} ${layer}`) ?? 0;
 
 function schedule(wait) {
