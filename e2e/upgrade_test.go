@@ -4,15 +4,65 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"readymargin/core/plan"
 	"readymargin/demo"
+	"readymargin/e2e/browser"
 	"readymargin/school"
 )
+
+// A page from before the server was brought up to date never gets scripts of
+// two versions: what it still needs is refused, and it is loaded again, once.
+func TestAPageOfAnotherVersion(t *testing.T) {
+	p, id := desk(t, "Version", 1280, 800)
+	var core string
+	steps(t, func() (err error) {
+		core, err = browser.Eval[string](p, `return document.querySelector("[data-core]").dataset.core`)
+		return err
+	})
+	parts := strings.Split(core, "/") // "", "a", the version, …
+	for version, want := range map[string]int{parts[2]: http.StatusOK, "0123456789ab": http.StatusNotFound} {
+		parts[2] = version
+		res, err := http.Get(home.Base + strings.Join(parts, "/"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		if lasting := strings.Contains(res.Header.Get("Cache-Control"), "immutable"); res.StatusCode != want || lasting != (want == http.StatusOK) {
+			t.Errorf("the core of version %s: %d, %s", version, res.StatusCode, res.Header.Get("Cache-Control"))
+		}
+	}
+	// The core cannot be had, a number of times.
+	times := func(n int) string {
+		return fmt.Sprintf(`{ const n = Number(sessionStorage.getItem("loads") ?? 0) + 1; sessionStorage.setItem("loads", n);
+			if (n <= %d) WebAssembly.instantiateStreaming = async () => { throw new Error("gone"); }; }`, n)
+	}
+	q := tab(t, 1280, 800)
+	steps(t, func() error { return q.SignIn("version.student", scenePassword) },
+		func() error { return q.Before(`if (location.pathname.startsWith("/copies/")) ` + times(1)) },
+		func() error { return q.Go(fmt.Sprintf("/copies/%d", id)) }, q.Ready,
+		func() error { return q.Until("it was loaded twice", `sessionStorage.getItem("loads") === "2"`) },
+		func() error { return q.Until("it may be again", `sessionStorage.getItem("loaded again") === null`) },
+	)
+	r := tab(t, 1280, 800)
+	steps(t, func() error { return r.SignIn("version.student", scenePassword) },
+		func() error { return r.Before(`if (location.pathname.startsWith("/copies/")) ` + times(9)) },
+		func() error { return r.Go(fmt.Sprintf("/copies/%d", id)) },
+		func() error { return r.Until("it was loaded twice", `sessionStorage.getItem("loads") === "2"`) },
+		func() error {
+			return r.Until("it is said", `document.querySelector(".toast")?.innerText.includes("Nothing that was saved is lost")`)
+		},
+		func() error {
+			return r.Until("it stays", `await new Promise((ok) => setTimeout(ok, 1500)), sessionStorage.getItem("loads") === "2"`)
+		},
+	)
+}
 
 // A worksheet that an earlier version handed out as it was brought in, with
 // what the teacher's file carries, is assembled anew; copies and what stands on

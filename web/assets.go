@@ -111,9 +111,9 @@ func (a *assets) modules(entry string) (urls []string) {
 }
 
 func (a *assets) serve(c *echo.Context) error {
-	_, name, _ := strings.Cut(c.Param("*"), "/")
+	version, name, _ := strings.Cut(c.Param("*"), "/")
 	b, ok := a.plain[name]
-	if !ok {
+	if !ok || version != a.version { // what is of another version would be kept under that name for good
 		return access.ErrHidden
 	}
 	h := c.Response().Header()

@@ -29,5 +29,31 @@ await Promise.race([
     setTimeout(ok, 400);
   }),
 ]); // the page first, but no picture that is late holds up the rest
-export const desk = await import('./desk.js');
-await desk.begins(view);
+
+// A page from before the server was brought up to date gets nothing more of
+// its own version, and never parts of another one: it is loaded again, once.
+const AGAIN = 'loaded again';
+function say() {
+  sessionStorage.removeItem(AGAIN);
+  const t = document.createElement('div');
+  t.className = 'toast';
+  t.setAttribute('role', 'alert');
+  t.textContent = 'This page did not load to its end. Nothing that was saved is lost. Load it again in a moment.';
+  document.body.append(t);
+}
+async function orAgain(part) {
+  try {
+    return await part();
+  } catch (e) {
+    if (sessionStorage.getItem(AGAIN)) say();
+    else {
+      sessionStorage.setItem(AGAIN, 'yes');
+      location.reload();
+    }
+    console.warn(e);
+    return new Promise(() => {});
+  }
+}
+export const desk = await orAgain(() => import('./desk.js'));
+await orAgain(() => desk.begins(view));
+sessionStorage.removeItem(AGAIN);
