@@ -345,36 +345,40 @@ type history struct{ taken, bases map[string]bool }
 func (h history) Taken(op string) bool    { return h.taken[op] }
 func (h history) MadeOn(base string) bool { return h.bases[base] }
 
-func (t copyTx) history(ops []copy.Op) (history, error) {
+// before returns how a layer stands, and what was taken that ops have to do
+// with, by one statement: every stroke asks for both.
+func (t copyTx) before(layer copy.Layer, ops []copy.Op) (now school.Layered, h history, err error) {
 	ids := make([]string, len(ops))
 	for i, o := range ops {
 		ids[i] = o.ID
 	}
-	h := history{map[string]bool{}, map[string]bool{}}
-	rows, err := t.tx.Raw(`SELECT op_id, base FROM ops WHERE copy_id = ? AND op_id IN ?
-		UNION ALL SELECT op_id, base FROM ops WHERE copy_id = ? AND base IN ?`, t.id, ids, t.id, ids).Rows()
+	h = history{map[string]bool{}, map[string]bool{}}
+	rows, err := t.tx.Raw(`SELECT op_id, base, 0, 0, 0, 0 FROM ops WHERE copy_id = ? AND op_id IN ?
+		UNION ALL SELECT op_id, base, 0, 0, 0, 0 FROM ops WHERE copy_id = ? AND base IN ?
+		UNION ALL SELECT '', '', seq, marks, bytes, written FROM layers WHERE copy_id = ? AND layer = ?`, t.id, ids, t.id, ids, t.id, layer).Rows()
 	if err != nil {
-		return h, err
+		return now, h, err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var id, base string
-		if err := rows.Scan(&id, &base); err != nil {
-			return h, err
+		var l school.Layered
+		if err := rows.Scan(&id, &base, &l.Seq, &l.Marks, &l.Bytes, &l.Written); err != nil {
+			return now, h, err
+		}
+		if id == "" {
+			now = l
+			continue
 		}
 		h.taken[id], h.bases[base] = true, true
 	}
-	return h, rows.Err()
+	return now, h, rows.Err()
 }
 
 // AddOps relies on the copy's row being locked by Copy: batches of one copy
 // come one after another.
 func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (now school.Layered, err error) {
-	err = t.tx.Raw("SELECT seq, marks, bytes, written FROM layers WHERE copy_id = ? AND layer = ?", t.id, layer).Row().Scan(&now.Seq, &now.Marks, &now.Bytes, &now.Written)
-	if err != nil && !errors.Is(err, sql.ErrNoRows) {
-		return now, err
-	}
-	h, err := t.history(ops)
+	now, h, err := t.before(layer, ops)
 	if err != nil {
 		return now, err
 	}
