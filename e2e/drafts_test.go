@@ -70,8 +70,8 @@ func TestWhatIsBeingTypedComesBack(t *testing.T) {
 		}
 		steps(t, again, is("nothing is being written any more", `!document.querySelector("[data-draft]")`))
 	}
-	// In plain view a note's point shows the note.
-	steps(t, func() error { return p.Click(".mote") },
+	// In plain view, which has stayed, a note's point shows the note.
+	steps(t, is("plain view has stayed", `document.querySelector(".screen.plain")`), func() error { return p.Click(".mote") },
 		is("its card is seen", `(()=>{const r=document.querySelector("[data-note]").getBoundingClientRect();return r.width>150&&r.left>0&&r.right<=innerWidth})()`),
 		func() error { return p.Click(`[data-do="plain"]`) })
 

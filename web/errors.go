@@ -116,7 +116,7 @@ var files = map[error]sentence{
 	roster.ErrArchive:    {422, "This is not a ZIP with users.csv, classes.csv and enrollments.csv. Nothing was changed."},
 	roster.ErrLarge:      {422, "The files in this ZIP are too large. Nothing was changed."},
 	roster.ErrMany:       {422, "This list has more than 5,000 lines. Split it. Nothing was changed."},
-	school.ErrStale:      {409, "Somebody has changed this in the meantime, perhaps you in another window. Your change was not taken. Load the page again and look; nothing of the other change is lost."},
+	school.ErrStale:      {409, "Somebody has changed this in the meantime, perhaps you in another window. Your change was not taken; look at what it is now first. Nothing of the other change is lost."},
 	access.ErrSignIn:     {401, "Please sign in first. Nothing is lost."},
 	access.ErrHidden:     {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
 	access.ErrDenied:     {403, "This is not yours to do."},

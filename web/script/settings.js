@@ -103,9 +103,30 @@ export const mean = (name, m) => Object.assign(settings[name], { meaning: m.name
 export function keep() {
   for (const k of Object.keys(VIEW)) mine[k] = settings[k];
   for (const k of Object.keys(mine[role])) mine[role][k] = settings[k];
-  clearTimeout(timer);
-  timer = setTimeout(() => ask('/settings', { method: 'POST', json: mine }).catch(() => {}), 600);
+  if (timer) return;
+  send();
+  timer = setTimeout(() => {
+    timer = 0;
+    send();
+  }, REST);
 }
+
+// send stores what is not stored yet: the first change at once, what comes
+// soon after it together, and the rest before the page is left.
+const REST = 600; // milliseconds
+let sent = '';
+function send() {
+  const now = mine && JSON.stringify(mine);
+  if (!now || now === sent) return;
+  sent = now;
+  ask('/settings', { method: 'POST', json: mine, keepalive: true }).catch(() => {
+    if (sent === now) sent = '';
+  });
+}
+for (const leaving of ['beforeunload', 'pagehide'])
+  addEventListener(leaving, () => {
+    if (timer) send();
+  });
 
 export const pen = () => settings.pens[settings.pen];
 
