@@ -22,20 +22,7 @@ import (
 var server *mariadb.Server
 
 func TestMain(m *testing.M) {
-	os.Exit(func() int {
-		dir, err := os.MkdirTemp("", "readymargin-school-*")
-		if err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		defer os.RemoveAll(dir)
-		if server, err = mariadb.Start(context.Background(), dir); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		defer server.Stop()
-		return m.Run()
-	}())
+	os.Exit(mariadb.Tests(m, func(s *mariadb.Server) { server = s }))
 }
 
 // A house is the use cases over a database of their own.
