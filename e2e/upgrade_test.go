@@ -2,8 +2,10 @@ package e2e
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
 	"os/exec"
@@ -11,11 +13,46 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/andybalholm/brotli"
+
 	"readymargin/core/plan"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
 )
+
+// fetched gets a file in a form and unpacks it.
+func fetched(t *testing.T, path, form string) []byte {
+	t.Helper()
+	req, err := http.NewRequest(http.MethodGet, home.Base+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Accept-Encoding", form)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	var body io.Reader = res.Body
+	switch res.Header.Get("Content-Encoding") {
+	case "br":
+		body = brotli.NewReader(res.Body)
+	case "gzip":
+		if body, err = gzip.NewReader(res.Body); err != nil {
+			t.Fatal(err)
+		}
+	default:
+		if form != "" {
+			t.Errorf("asked for %s, it comes unpacked", form)
+		}
+	}
+	b, err := io.ReadAll(body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
 
 // A page from before the server was brought up to date never gets scripts of
 // two versions: what it still needs is refused, and it is loaded again, once.
@@ -36,6 +73,12 @@ func TestAPageOfAnotherVersion(t *testing.T) {
 		res.Body.Close()
 		if lasting := strings.Contains(res.Header.Get("Cache-Control"), "immutable"); res.StatusCode != want || lasting != (want == http.StatusOK) {
 			t.Errorf("the core of version %s: %d, %s", version, res.StatusCode, res.Header.Get("Cache-Control"))
+		}
+	}
+	whole := fetched(t, core, "")
+	for _, form := range []string{"gzip", "br", "br, gzip"} {
+		if got := fetched(t, core, form); !bytes.Equal(got, whole) || len(whole) < 1_000_000 {
+			t.Errorf("packed as %s the core has %d bytes of %d", form, len(got), len(whole))
 		}
 	}
 	// The core cannot be had, a number of times.

@@ -16,6 +16,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -35,12 +36,12 @@ const scripts = "static/dist/script/"
 type assets struct {
 	version string
 	plain   map[string][]byte
-	brotli  map[string][]byte // packed when it was built
-	packed  map[string][]byte // gzip, for browsers and ways that have nothing better
+	brotli  map[string][]byte        // packed when it was built
+	packed  map[string]func() []byte // gzip, for browsers and ways that have nothing better; made when one asks
 }
 
 func loadAssets() (*assets, error) {
-	a := &assets{plain: map[string][]byte{}, brotli: map[string][]byte{}, packed: map[string][]byte{}}
+	a := &assets{plain: map[string][]byte{}, brotli: map[string][]byte{}, packed: map[string]func() []byte{}}
 	if err := a.take(shipped, "."); err != nil {
 		return nil, err
 	}
@@ -74,7 +75,7 @@ func (a *assets) take(from fs.FS, root string) error {
 		a.plain[name] = b
 		switch path.Ext(name) {
 		case ".js", ".css", ".wasm", ".json", ".svg":
-			a.packed[name] = pack(b)
+			a.packed[name] = sync.OnceValue(func() []byte { return pack(b) })
 		}
 		return nil
 	})
@@ -128,14 +129,14 @@ func (a *assets) serve(c *echo.Context) error {
 	}
 	h.Set("Content-Type", kind)
 	accepted := c.Request().Header.Get("Accept-Encoding")
-	for _, form := range []struct {
-		name  string
-		bytes []byte
-	}{{"br", a.brotli[name]}, {"gzip", a.packed[name]}} {
-		if form.bytes != nil && strings.Contains(accepted, form.name) {
-			h.Set("Content-Encoding", form.name)
-			return c.Blob(http.StatusOK, kind, form.bytes)
-		}
+	brotli, packed := a.brotli[name], a.packed[name]
+	switch {
+	case brotli != nil && strings.Contains(accepted, "br"):
+		h.Set("Content-Encoding", "br")
+		return c.Blob(http.StatusOK, kind, brotli)
+	case packed != nil && strings.Contains(accepted, "gzip"):
+		h.Set("Content-Encoding", "gzip")
+		return c.Blob(http.StatusOK, kind, packed())
 	}
 	http.ServeContent(c.Response(), c.Request(), name, time.Time{}, bytes.NewReader(b))
 	return nil
