@@ -15,7 +15,6 @@ import (
 	"strings"
 	"testing"
 
-	"codeberg.org/go-pdf/fpdf"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
@@ -34,15 +33,7 @@ const (
 // emptyPages returns a file of empty pages of A4.
 func emptyPages(t *testing.T, n int) []byte {
 	t.Helper()
-	f := fpdf.New("P", "pt", "A4", "")
-	for range n {
-		f.AddPage()
-	}
-	var b bytes.Buffer
-	if err := f.Output(&b); err != nil {
-		t.Fatal(err)
-	}
-	return b.Bytes()
+	return pagesOf(t, n, 595.28, 841.89)
 }
 
 var sameColors = []mark.Color{"#1e2a44", "#1f4fa3", "#2d7a3a", "#c22f20", "#7a3fa0", "#111111"}

@@ -39,7 +39,13 @@ func hugePNG(t *testing.T, side int) []byte {
 // hugePages returns a small file of large empty pages.
 func hugePages(t *testing.T, n int, side float64) []byte {
 	t.Helper()
-	f := fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "pt", Size: fpdf.SizeType{Wd: side, Ht: side}})
+	return pagesOf(t, n, side, side)
+}
+
+// pagesOf returns a file of empty pages of a size in points.
+func pagesOf(t *testing.T, n int, wide, high float64) []byte {
+	t.Helper()
+	f := fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "pt", Size: fpdf.SizeType{Wd: wide, Ht: high}})
 	for range n {
 		f.AddPage()
 	}

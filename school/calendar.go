@@ -39,17 +39,13 @@ func (s *School) Calendar(ctx context.Context, token string) (out []Due, err err
 	if err != nil {
 		return nil, err
 	}
-	copies, err := s.Store.CopiesOfStudent(ctx, who.ID)
+	own, err := s.ownCopies(ctx, who)
 	if err != nil {
 		return nil, err
 	}
 	for _, c := range courses {
 		for _, a := range c.given {
-			i := slices.IndexFunc(copies, func(mine Copy) bool { return mine.AssignmentID == a.ID })
-			var mine Copy
-			if i >= 0 {
-				mine = copies[i]
-			}
+			mine := own[a.ID]
 			if a.RemovedAt != nil || a.Draft || s.maySee(who, c.CourseRole, a, mine, access.OpenCopy) != nil && c.Role == access.Student {
 				continue
 			}

@@ -64,13 +64,9 @@ func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
 	if err != nil {
 		return nil, err
 	}
-	copies, err := s.Store.CopiesOfStudent(ctx, who.ID)
+	mine, err := s.ownCopies(ctx, who)
 	if err != nil {
 		return nil, err
-	}
-	mine := map[uint64]Copy{}
-	for _, c := range copies {
-		mine[c.AssignmentID] = c
 	}
 	attempts, err := s.Store.AttemptsOfStudent(ctx, who.ID)
 	if err != nil {
@@ -94,6 +90,16 @@ func (s *School) ToDo(ctx context.Context, who Person) ([]Assigned, error) {
 	}
 	sortByDue(out)
 	return out, nil
+}
+
+// ownCopies returns a person's copies by assignment.
+func (s *School) ownCopies(ctx context.Context, who Person) (map[uint64]Copy, error) {
+	copies, err := s.Store.CopiesOfStudent(ctx, who.ID)
+	own := map[uint64]Copy{}
+	for _, c := range copies {
+		own[c.AssignmentID] = c
+	}
+	return own, err
 }
 
 // newest returns, by copy, the newest attempt, and the newest that was returned.

@@ -20,7 +20,7 @@ func (o *options) file(verb string, args []string) (string, error) {
 		return "", err
 	}
 	if o.dsn == "" {
-		return "", errors.New("which database? Give -dsn or READYMARGIN_DSN")
+		return "", errNoDatabase
 	}
 	return args[0], nil
 }

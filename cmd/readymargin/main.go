@@ -67,6 +67,9 @@ type options struct {
 	limits                                          pdf.Limits
 }
 
+// errNoDatabase says that a verb was not told where the database is.
+var errNoDatabase = errors.New("which database? Give -dsn or READYMARGIN_DSN")
+
 func env(name, otherwise string) string {
 	if v := os.Getenv(name); v != "" {
 		return v
@@ -98,7 +101,7 @@ func (o *options) flags(name string) *flag.FlagSet {
 // undoes that.
 func (o *options) open(ctx context.Context) (s *school.School, st *store.Store, press *pdf.Pool, close func(), err error) {
 	if o.dsn == "" {
-		return nil, nil, nil, nil, errors.New("which database? Give -dsn or READYMARGIN_DSN")
+		return nil, nil, nil, nil, errNoDatabase
 	}
 	blobs := o.cache + "/blobs"
 	if err := os.MkdirAll(blobs, 0o700); err != nil {

@@ -54,12 +54,7 @@ func load(do func(worker, turn int) error) (rate float64, times []float64, err e
 // save: autosaving over HTTP by 3,000 students, one change a request, beside
 // the same statements as bare SQL from the same number of connections.
 func (b *bench) save() ([]line, error) {
-	file, _, drop, err := sample()
-	if err != nil {
-		return nil, err
-	}
-	defer drop()
-	crowd, err := b.house.Crowd(b.ctx, "Bench", students, file)
+	crowd, err := b.crowd("Bench", students)
 	if err != nil {
 		return nil, err
 	}
@@ -167,12 +162,7 @@ func bareSave(ctx context.Context, db *sql.DB, id uint64, token string, o copy.O
 
 // rush: 300 submit in one second, while eight others go on working.
 func (b *bench) rush() ([]line, error) {
-	file, _, drop, err := sample()
-	if err != nil {
-		return nil, err
-	}
-	defer drop()
-	crowd, err := b.house.Crowd(b.ctx, "Rush", 308, file)
+	crowd, err := b.crowd("Rush", 308)
 	if err != nil {
 		return nil, err
 	}

@@ -9,7 +9,7 @@ import { hand, instruments } from './pointer.js';
 import { meaning, settings } from './settings.js';
 import { signed } from './draw.js';
 import { offers } from './spine.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 
 let bubble = null,
   timer = 0;

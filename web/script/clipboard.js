@@ -7,7 +7,7 @@ import { current, surface } from './surface.js';
 import { bring } from './pictures.js';
 import { linesOf } from './rich.js';
 import { ask } from './net.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 
 const place = () => `clipboard ${marks.view.person}`; // a shared laptop's next person has another one
 const writes = (e) => e.target.closest?.('input, textarea, select, [contenteditable="true"]');

@@ -27,7 +27,7 @@ import * as teacher from './marking.js';
 import * as drafts from './drafts.js';
 import { instruments } from './pointer.js';
 import { ask } from './net.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 import './keys.js';
 import './window.js';
 

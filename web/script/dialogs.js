@@ -1,7 +1,6 @@
 // dialogs asks one question at a time, and lets people sign in again on top
 // of the page.
 
-import { el } from './paint.js';
 import { onSignedOut } from './net.js';
 
 const dialog = (name) => document.querySelector(`[data-dialog="${name}"]`);
@@ -14,13 +13,6 @@ export function question(title, text, yes) {
   d.returnValue = '';
   d.showModal();
   return new Promise((ok) => d.addEventListener('close', () => ok(d.returnValue === 'yes'), { once: true }));
-}
-
-export function toast(text) {
-  document.querySelector('.toast')?.remove();
-  const t = el('div', { className: 'toast', role: 'status' }, text);
-  document.body.append(t);
-  setTimeout(() => t.remove(), 6000);
 }
 
 let asking = null;

@@ -6,7 +6,7 @@ import { node } from './paint.js';
 import { round, words } from './surface.js';
 import { add, marks } from './marks.js';
 import { instruments } from './pointer.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 import { dismiss, fresh } from './neat.js';
 import { along } from './aids.js';
 import { LEADING, lookOf } from './rich.js';

@@ -15,7 +15,7 @@ import * as aids from './aids.js';
 import { saying } from './say.js';
 import { clearMarks } from './mend.js';
 import { current } from './surface.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 import { NAMES } from './spine.js';
 
 const row = (...c) => el('div', { className: 'row' }, ...c);

@@ -2,7 +2,7 @@
 // pages. It outlives a reload of the page, in this tab only.
 
 import { change, find } from './marks.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 
 const MOST = 200; // steps
 let past = [],

@@ -3,7 +3,8 @@
 
 import { el } from './paint.js';
 import { ask, post } from './net.js';
-import { question, toast } from './dialogs.js';
+import { question } from './dialogs.js';
+import { toast } from './toast.js';
 import { marks } from './marks.js';
 import { extra } from './keys.js';
 import * as queue from './queue.js';

@@ -3,7 +3,7 @@
 
 import { marks } from './marks.js';
 import { surface } from './surface.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 import * as queue from './queue.js';
 
 export const fromDevice = !!document.querySelector('meta[name="from-device"]');

@@ -7,7 +7,7 @@ import { at, current, round, surface } from './surface.js';
 import { add, layerNow, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 
 function lay(p, of) {
   const w = Math.min(p.sheet.w / 3, of.w * 0.75),

@@ -5,6 +5,7 @@
 import { begin, look, settings } from './settings.js';
 import { fit, lay, surface } from './surface.js';
 import { take } from './pointer.js';
+import { toast } from './toast.js';
 import './pen.js';
 
 const view = JSON.parse(document.querySelector('#view').textContent);
@@ -33,20 +34,16 @@ await Promise.race([
 // A page from before the server was brought up to date gets nothing more of
 // its own version, and never parts of another one: it is loaded again, once.
 const AGAIN = 'loaded again';
-function say() {
-  sessionStorage.removeItem(AGAIN);
-  const t = document.createElement('div');
-  t.className = 'toast';
-  t.setAttribute('role', 'alert');
-  t.textContent = 'This page did not load to its end. Nothing that was saved is lost. Load it again in a moment.';
-  document.body.append(t);
-}
 async function orAgain(part) {
   try {
     return await part();
   } catch (e) {
-    if (sessionStorage.getItem(AGAIN)) say();
-    else {
+    if (sessionStorage.getItem(AGAIN)) {
+      sessionStorage.removeItem(AGAIN);
+      toast('This page did not load to its end. Nothing that was saved is lost. Load it again in a moment.', {
+        stays: true,
+      });
+    } else {
       sessionStorage.setItem(AGAIN, 'yes');
       location.reload();
     }

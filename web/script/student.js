@@ -3,7 +3,8 @@
 
 import { el, layer, paint } from './paint.js';
 import { ask, post } from './net.js';
-import { dialog, question, toast } from './dialogs.js';
+import { dialog, question } from './dialogs.js';
+import { toast } from './toast.js';
 import { marks } from './marks.js';
 import * as queue from './queue.js';
 import { finish } from './type.js';

@@ -9,7 +9,7 @@ import { newId } from './ids.js';
 import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
-import { toast } from './dialogs.js';
+import { toast } from './toast.js';
 import { blankAt, walk } from './blanks.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
 import { hold } from './queue.js';

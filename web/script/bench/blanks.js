@@ -4,7 +4,7 @@
 import { el, node } from '../paint.js';
 import { change, doc, leaf, size, view } from './doc.js';
 import { choose, spot, surfaces } from './leaves.js';
-import { known, load, own, places } from './found.js';
+import { asFound, known, load, own, places } from './found.js';
 import { button, choice, field } from './parts.js';
 
 const KINDS = {
@@ -111,19 +111,9 @@ function panel() {
           const s = size(l);
           add([s.w / 2 - 70, s.h / 2 - 9, s.w / 2 + 70, s.h / 2 + 9]);
         }),
-        l.places
-          ? button(
-              '',
-              'As they were found',
-              () => {
-                at = -1;
-                change((leaves) => {
-                  delete leaves[doc.at].places;
-                });
-              },
-              'quiet',
-            )
-          : null,
+        asFound('places', () => {
+          at = -1;
+        }),
       ),
     ),
   ];

@@ -5,7 +5,7 @@
 import { el, icon } from '../paint.js';
 import { core } from '../core.js';
 import { ask } from '../net.js';
-import { toast } from '../dialogs.js';
+import { toast } from '../toast.js';
 import { showSaved } from '../saved.js';
 import { doc, history, leaf, redo, undecided, undo, url, view } from './doc.js';
 import { choose, chosen, draw, spot, surfaces } from './leaves.js';

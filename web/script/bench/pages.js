@@ -2,7 +2,8 @@
 
 import { el, icon } from '../paint.js';
 import { ask, post } from '../net.js';
-import { question, toast } from '../dialogs.js';
+import { question } from '../dialogs.js';
+import { toast } from '../toast.js';
 import { showSaved } from '../saved.js';
 import { change, doc, fresh, leaf, numbers, settled, size, undecided, url, view } from './doc.js';
 import { choose, label, move } from './leaves.js';

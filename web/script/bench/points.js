@@ -5,7 +5,7 @@ import { el, node } from '../paint.js';
 import { core } from '../core.js';
 import { change, doc, leaf, numbers, size, view } from './doc.js';
 import { choose, spot } from './leaves.js';
-import { load, own, places, print, questions } from './found.js';
+import { asFound, load, own, places, print, questions } from './found.js';
 import { button, field } from './parts.js';
 
 const QUARTERS = 4; // points are kept in quarters
@@ -142,19 +142,9 @@ function panel() {
           const s = size(leaf());
           add([s.w * 0.1, s.h * 0.4, s.w * 0.9, s.h * 0.4 + 14]);
         }),
-        leaf().questions
-          ? button(
-              '',
-              'As they were found',
-              () => {
-                at = -1;
-                change((leaves) => {
-                  delete leaves[doc.at].questions;
-                });
-              },
-              'quiet',
-            )
-          : null,
+        asFound('questions', () => {
+          at = -1;
+        }),
       ),
     ),
   ];

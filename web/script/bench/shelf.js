@@ -2,7 +2,7 @@
 
 import { el, icon } from '../paint.js';
 import { ask } from '../net.js';
-import { toast } from '../dialogs.js';
+import { toast } from '../toast.js';
 import { change, url, view } from './doc.js';
 import { button, field } from './parts.js';
 
