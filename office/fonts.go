@@ -2,40 +2,18 @@ package office
 
 import (
 	"context"
-	"fmt"
 	"os/exec"
+	"readymargin/core/document"
 	"slices"
-	"strconv"
 	"strings"
 	"unicode"
 )
-
-// A Replaced is a font that a document asks for and that is not here: With
-// stands in its place, on Pages (from 1).
-type Replaced struct {
-	Font  string
-	With  string
-	Pages []int
-}
-
-// String says it in a sentence.
-func (r Replaced) String() string {
-	pages := make([]string, len(r.Pages))
-	for i, p := range r.Pages {
-		pages[i] = strconv.Itoa(p)
-	}
-	word := "page"
-	if len(pages) > 1 {
-		word = "pages"
-	}
-	return fmt.Sprintf("%s is not here; %s stands in its place on %s %s.", r.Font, r.With, word, strings.Join(pages, ", "))
-}
 
 // Replaced says which of the fonts that a document asks for were replaced.
 // pages has the fonts of each page of the PDF, by the names they have there.
 // Which font stands for a missing one is asked of the machine; where the PDF
 // does not have that one, every font that nobody asked for may be it.
-func (*LibreOffice) Replaced(ctx context.Context, asked []string, pages [][]string) (out []Replaced) {
+func (*LibreOffice) Replaced(ctx context.Context, asked []string, pages [][]string) (out []document.Replaced) {
 	here, matches := map[string]bool{}, map[string]string{}
 	for _, name := range asked {
 		family := match(ctx, name)
@@ -53,7 +31,7 @@ func (*LibreOffice) Replaced(ctx context.Context, asked []string, pages [][]stri
 		if !missing {
 			continue
 		}
-		r := Replaced{Font: name, With: family, Pages: having(pages, func(f string) bool { return f == plain(family) })}
+		r := document.Replaced{Font: name, With: family, Pages: having(pages, func(f string) bool { return f == plain(family) })}
 		if len(r.Pages) == 0 || here[plain(family)] {
 			strange := func(f string) bool { return !here[f] }
 			if r.Pages = having(pages, strange); len(r.Pages) > 0 {

@@ -8,7 +8,6 @@ import (
 	"bytes"
 	"context"
 	_ "embed"
-	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -16,26 +15,12 @@ import (
 	"time"
 
 	"readymargin/confine"
+	"readymargin/core/document"
 	"readymargin/queue"
-)
-
-// What can be wrong. Each is one sentence for people; see web.
-var (
-	ErrMissing    = errors.New("office: LibreOffice is not installed")
-	ErrRooms      = errors.New("office: this machine gives no rooms to run LibreOffice in")
-	ErrUnreadable = errors.New("office: the document cannot be read")
-	ErrTooLarge   = errors.New("office: the document is too large inside")
-	ErrTime       = errors.New("office: the document takes too long")
 )
 
 // Install is the command that provides LibreOffice.
 const Install = "apt-get install libreoffice-writer-nogui libreoffice-impress-nogui"
-
-// A Document is a document as PDF, with the names of the fonts it asks for.
-type Document struct {
-	PDF   []byte
-	Fonts []string
-}
 
 // Limits of turning one document.
 const (
@@ -55,26 +40,29 @@ var turns = queue.New(queue.Config{AtOnce: 1, PerOwner: 1, Waiting: 100})
 //go:embed settings.xcu
 var settings string
 
+// Knows reports whether a file is a document of one of the Kinds.
+func (LibreOffice) Knows(file []byte) bool { return kindOf(file) != "" }
+
 // PDF turns a document of one of the Kinds into PDF.
-func (LibreOffice) PDF(ctx context.Context, file []byte) (Document, error) {
+func (LibreOffice) PDF(ctx context.Context, file []byte) (document.Converted, error) {
 	kind, fonts, err := scan(file)
 	if err != nil {
-		return Document{}, err
+		return document.Converted{}, err
 	}
 	if _, err := exec.LookPath("soffice"); err != nil {
-		return Document{}, ErrMissing
+		return document.Converted{}, document.ErrNoOffice
 	}
 	if !confine.HasRooms() {
-		return Document{}, ErrRooms
+		return document.Converted{}, document.ErrNoRooms
 	}
 	leave, err := turns.Enter(ctx)
 	if err != nil {
-		return Document{}, err
+		return document.Converted{}, err
 	}
 	defer leave()
 	root, err := os.MkdirTemp("", "readymargin-office-*")
 	if err != nil {
-		return Document{}, err
+		return document.Converted{}, err
 	}
 	defer confine.Leave(root)
 	limited, cancel := context.WithTimeout(ctx, longest)
@@ -88,13 +76,13 @@ cat in.pdf`, quoted(settings), kind, memory, processor, largest, kind)
 	err = cmd.Run()
 	switch {
 	case ctx.Err() != nil:
-		return Document{}, ctx.Err()
+		return document.Converted{}, ctx.Err()
 	case limited.Err() != nil:
-		return Document{}, ErrTime
+		return document.Converted{}, document.ErrOfficeTime
 	case err != nil || out.Len() == 0:
-		return Document{}, fmt.Errorf("%w: %v: %s", ErrUnreadable, err, bytes.TrimSpace(said.Bytes()))
+		return document.Converted{}, fmt.Errorf("%w: %v: %s", document.ErrOffice, err, bytes.TrimSpace(said.Bytes()))
 	}
-	return Document{out.Bytes(), fonts}, nil
+	return document.Converted{PDF: out.Bytes(), Fonts: fonts}, nil
 }
 
 // quoted makes one word of the shell's of s.

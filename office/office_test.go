@@ -14,6 +14,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/core/document"
 	"regexp"
 	"strings"
 	"sync/atomic"
@@ -91,7 +92,7 @@ func readPDF(t *testing.T, pdf []byte, program string, args ...string) string {
 
 // The words of every kind of document stand in its PDF, as pdftotext of
 // poppler reads them. The PPTX is LibreOffice's own, made of the ODP.
-func TestEveryKindOfDocument(t *testing.T) {
+func TestEverykindOfDocument(t *testing.T) {
 	slides := odf(t, odp, "", `<office:presentation><draw:page draw:name="1"><draw:frame svg:x="2cm" svg:y="2cm" svg:width="20cm" svg:height="4cm"><draw:text-box><text:p>The range of the tide</text:p></draw:text-box></draw:frame></draw:page></office:presentation>`)
 	dir := t.TempDir()
 	if err := os.WriteFile(filepath.Join(dir, "slides.odp"), slides, 0o644); err != nil {
@@ -111,7 +112,7 @@ func TestEveryKindOfDocument(t *testing.T) {
 		"odt":  odf(t, odt, "", text(`<text:p>The range of the tide</text:p>`)),
 		"odp":  slides, "pptx": pptx,
 	} {
-		if got := KindOf(file); got != kind {
+		if got := kindOf(file); got != kind {
 			t.Errorf("%s is taken for %q", kind, got)
 		}
 		d, err := l.PDF(context.Background(), file)
@@ -202,11 +203,11 @@ End Sub</script:module>`
 		"a picture elsewhere":    {odf(t, odt, "", text(frame("http://"+listener.Addr().String()+"/spy.png"))), nil},
 		"a file of this machine": {odf(t, odt, "", text(`<text:p>Before</text:p><text:section text:name="s"><text:section-source xlink:href="file://`+secret+`" xlink:type="simple"/></text:section>`)), nil},
 		"a script in a drawing":  {odf(t, odt, "", text(frame("Pictures/a.svg")), "Pictures/a.svg", `<svg xmlns="http://www.w3.org/2000/svg" width="90" height="90" onload="app.alert(1)"><script>app.alert(1)</script><circle cx="45" cy="45" r="40"/></svg>`), nil},
-		"a huge picture":         {odf(t, odt, "", text(frame("Pictures/a.png")), "Pictures/a.png", hugePNG(t)), ErrTooLarge},
-		"a bomb":                 {odf(t, odt, "", text("<text:p>Before</text:p>"), "styles.xml", strings.Repeat(" ", 64<<20)), ErrTooLarge},
-		"half a document":        {whole[:len(whole)/2], ErrUnreadable},
-		"another archive":        {packed(t, "readme.txt", "Hello"), ErrUnreadable},
-		"nothing":                {nil, ErrUnreadable},
+		"a huge picture":         {odf(t, odt, "", text(frame("Pictures/a.png")), "Pictures/a.png", hugePNG(t)), document.ErrOfficeSize},
+		"a bomb":                 {odf(t, odt, "", text("<text:p>Before</text:p>"), "styles.xml", strings.Repeat(" ", 64<<20)), document.ErrOfficeSize},
+		"half a document":        {whole[:len(whole)/2], document.ErrOffice},
+		"another archive":        {packed(t, "readme.txt", "Hello"), document.ErrOffice},
+		"nothing":                {nil, document.ErrOffice},
 	} {
 		d, err := (&LibreOffice{}).PDF(context.Background(), c.file)
 		if !errors.Is(err, c.err) || c.err == nil && err != nil {
@@ -234,7 +235,7 @@ End Sub</script:module>`
 func TestWithoutLibreOffice(t *testing.T) {
 	file := odf(t, odt, "", text("<text:p>Before</text:p>"))
 	t.Setenv("PATH", t.TempDir())
-	if _, err := (&LibreOffice{}).PDF(context.Background(), file); !errors.Is(err, ErrMissing) {
-		t.Errorf("%v, want %v", err, ErrMissing)
+	if _, err := (&LibreOffice{}).PDF(context.Background(), file); !errors.Is(err, document.ErrNoOffice) {
+		t.Errorf("%v, want %v", err, document.ErrNoOffice)
 	}
 }

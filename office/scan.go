@@ -10,6 +10,7 @@ import (
 	_ "image/png"
 	"io"
 	"path"
+	"readymargin/core/document"
 	"regexp"
 	"slices"
 	"strings"
@@ -28,8 +29,8 @@ const (
 	maxPictures = 2000
 )
 
-// KindOf returns which of the Kinds a file is, by its content, or "".
-func KindOf(file []byte) string {
+// kindOf returns which of the Kinds a file is, by its content, or "".
+func kindOf(file []byte) string {
 	if bytes.HasPrefix(file, []byte(`{\rtf`)) {
 		return "rtf"
 	}
@@ -63,23 +64,23 @@ func KindOf(file []byte) string {
 // scan looks into a document before anything else does: whether it is one,
 // whether it is larger inside than it looks, and which fonts it asks for.
 func scan(file []byte) (kind string, fonts []string, err error) {
-	kind = KindOf(file)
+	kind = kindOf(file)
 	switch kind {
 	case "":
-		return "", nil, ErrUnreadable
+		return "", nil, document.ErrOffice
 	case "rtf":
 		return kind, fontsOfRTF(file), nil
 	}
 	z, err := zip.NewReader(bytes.NewReader(file), int64(len(file)))
 	if err != nil {
-		return "", nil, ErrUnreadable
+		return "", nil, document.ErrOffice
 	}
 	var inside uint64
 	pictures := 0
 	for _, f := range z.File {
 		inside += f.UncompressedSize64
 		if len(z.File) > maxEntries || inside > maxInside || f.UncompressedSize64 > 1<<20 && f.UncompressedSize64 > maxRatio*max(f.CompressedSize64, 1) {
-			return "", nil, ErrTooLarge
+			return "", nil, document.ErrOfficeSize
 		}
 		switch ext := strings.ToLower(path.Ext(f.Name)); {
 		case ext == ".xml" && asksForFonts(f.Name):
@@ -90,7 +91,7 @@ func scan(file []byte) (kind string, fonts []string, err error) {
 			fonts = append(fonts, fontsOfXML(b)...)
 		case slices.Contains([]string{".png", ".jpg", ".jpeg", ".gif"}, ext):
 			if pictures++; pictures > maxPictures || pixels(f) > maxPixels {
-				return "", nil, ErrTooLarge
+				return "", nil, document.ErrOfficeSize
 			}
 		}
 	}
@@ -101,15 +102,15 @@ func scan(file []byte) (kind string, fonts []string, err error) {
 func read(f *zip.File, most int64) ([]byte, error) {
 	r, err := f.Open()
 	if err != nil {
-		return nil, ErrUnreadable
+		return nil, document.ErrOffice
 	}
 	defer r.Close()
 	b, err := io.ReadAll(io.LimitReader(r, most+1))
 	switch {
 	case err != nil:
-		return nil, ErrUnreadable
+		return nil, document.ErrOffice
 	case int64(len(b)) > most:
-		return nil, ErrTooLarge
+		return nil, document.ErrOfficeSize
 	}
 	return b, nil
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 
+	"readymargin/core/document"
 	"readymargin/core/page"
 )
 
@@ -25,7 +26,7 @@ import (
 //
 // A file that cannot be taken apart is asked for anew, as rewritten makes it; a
 // page of which that is not possible either comes as a picture of itself.
-func assemble(files [][]byte, leaves []PageRef, r rescue) ([]byte, error) {
+func assemble(files [][]byte, leaves []document.PageRef, r rescue) ([]byte, error) {
 	b := &assembly{names: map[string]bool{}, pageDicts: map[types.IndirectRef]types.Dict{}}
 	catalog, tree := b.reserve(), b.reserve()
 	sources := make([]*sourceFile, len(files))
@@ -92,7 +93,7 @@ func (b *assembly) openAnyhow(file []byte, i int, r rescue) *sourceFile {
 }
 
 // pageAnyhow returns a page, or one with its picture.
-func (v *sourceFile) pageAnyhow(l PageRef, self, tree types.IndirectRef, r rescue) (types.Dict, error) {
+func (v *sourceFile) pageAnyhow(l document.PageRef, self, tree types.IndirectRef, r rescue) (types.Dict, error) {
 	if l.Page >= 1 && l.Page <= len(v.numbers) {
 		if p, err := v.pageSafely(l, self, tree); err == nil {
 			return p, nil
@@ -115,10 +116,10 @@ func (v *sourceFile) pageAnyhow(l PageRef, self, tree types.IndirectRef, r rescu
 }
 
 // pageSafely is page; a panic of the library is an error of it.
-func (v *sourceFile) pageSafely(l PageRef, self, tree types.IndirectRef) (p types.Dict, err error) {
+func (v *sourceFile) pageSafely(l document.PageRef, self, tree types.IndirectRef) (p types.Dict, err error) {
 	defer func() {
 		if r := recover(); r != nil {
-			err = fmt.Errorf("%w: %v", ErrDamaged, r)
+			err = fmt.Errorf("%w: %v", document.ErrDamaged, r)
 		}
 	}()
 	return v.page(l, self, tree)
@@ -226,14 +227,14 @@ func (b *assembly) open(file []byte) (*sourceFile, error) {
 	for n := range ctx.PageCount {
 		_, ref, _, err := ctx.PageDict(n+1, false)
 		if err != nil || ref == nil {
-			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, n+1, err)
+			return nil, fmt.Errorf("%w: page %d: %v", document.ErrDamaged, n+1, err)
 		}
 		v.numbers = append(v.numbers, ref.ObjectNumber.Value())
 	}
 	return v, nil
 }
 
-func (v *sourceFile) page(l PageRef, self, tree types.IndirectRef) (types.Dict, error) {
+func (v *sourceFile) page(l document.PageRef, self, tree types.IndirectRef) (types.Dict, error) {
 	old, _, inherited, err := v.ctx.PageDict(l.Page, false)
 	if err != nil {
 		return nil, err

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"os"
+	"readymargin/core/document"
 	"strings"
 	"testing"
 )
@@ -69,7 +70,7 @@ var answersInside = raw("/Info<</Title(planted info)>>",
 	/* 28 */ "<</Type/Annot/Subtype/Text/Rect[10 300 30 320]/Contents(planted remark)>>",
 )
 
-func bound(t *testing.T, files [][]byte, leaves ...PageRef) []byte {
+func bound(t *testing.T, files [][]byte, leaves ...document.PageRef) []byte {
 	t.Helper()
 	b, err := pool.Assemble(context.Background(), files, leaves)
 	if err != nil {
@@ -81,7 +82,7 @@ func bound(t *testing.T, files [][]byte, leaves ...PageRef) []byte {
 // No trace of a page that was left out is in any byte, once every stream is
 // unpacked by qpdf; what belongs to the kept page is all there.
 func TestHeldBackMeansAbsent(t *testing.T) {
-	file := written(t, bound(t, [][]byte{answersInside}, PageRef{Page: 1}))
+	file := written(t, bound(t, [][]byte{answersInside}, document.PageRef{Page: 1}))
 	open := file + ".open"
 	tool(t, "qpdf", "--qdf", "--object-streams=disable", "--decode-level=all", file, open)
 	for _, name := range []string{file, open} {
@@ -120,7 +121,7 @@ func must[T any](v T, err error) T {
 // nothing wrong with the file.
 func TestBoundPagesLookAsTheyDid(t *testing.T) {
 	files := [][]byte{turned, answersInside}
-	leaves := []PageRef{{1, 2, 0}, {0, 8, 0}, {0, 5, 90}, {0, 2, 270}, {0, 7, 0}, {1, 1, 180}, {0, 1, 0}, {1, 1, 0}}
+	leaves := []document.PageRef{{File: 1, Page: 2, Turn: 0}, {File: 0, Page: 8, Turn: 0}, {File: 0, Page: 5, Turn: 90}, {File: 0, Page: 2, Turn: 270}, {File: 0, Page: 7, Turn: 0}, {File: 1, Page: 1, Turn: 180}, {File: 0, Page: 1, Turn: 0}, {File: 1, Page: 1, Turn: 0}}
 	out := bound(t, files, leaves...)
 	name := written(t, out)
 	tool(t, "qpdf", "--check", name)
@@ -144,12 +145,12 @@ func TestBoundPagesLookAsTheyDid(t *testing.T) {
 	if fields := tool(t, "qpdf", "--json=2", "--json-key=acroform", name); strings.Count(fields, `"fullname"`) != 3 {
 		t.Errorf("a field of two widgets, one of them bound twice: %s", fields)
 	}
-	if _, err := pool.Assemble(ctx, files, []PageRef{{1, 3, 0}}); err != ErrNoPage {
+	if _, err := pool.Assemble(ctx, files, []document.PageRef{{File: 1, Page: 3, Turn: 0}}); err != document.ErrNoPage {
 		t.Errorf("a page that is not there: %v", err)
 	}
 }
 
-func decoded(t *testing.T, p Picture) image.Image {
+func decoded(t *testing.T, p document.Picture) image.Image {
 	t.Helper()
 	m, _, err := image.Decode(bytes.NewReader(p.Data))
 	if err != nil {
@@ -194,14 +195,14 @@ var tagged = raw("",
 // reads it, and nothing of it that speaks of a page that stays behind.
 func TestStructureAndLinksComeAlong(t *testing.T) {
 	for name, c := range map[string]struct {
-		pages  []PageRef
+		pages  []document.PageRef
 		struc  []string // lines of pdfinfo -struct-text, in order
 		links  int
 		absent bool // what was planted
 	}{
-		"both":       {[]PageRef{{Page: 1}, {Page: 2}}, []string{"Document", "H1", `"Tides"`, "P (block)", `"The sea rises"`, `"and falls"`, "Figure", "Link"}, 2, false},
-		"the first":  {[]PageRef{{Page: 1}}, []string{"Document", "H1", `"Tides"`, "P (block)", `"The sea rises"`}, 0, true},
-		"the second": {[]PageRef{{Page: 2}}, []string{"Document", "P (block)", `"and falls"`, "Figure"}, 0, false},
+		"both":       {[]document.PageRef{{Page: 1}, {Page: 2}}, []string{"Document", "H1", `"Tides"`, "P (block)", `"The sea rises"`, `"and falls"`, "Figure", "Link"}, 2, false},
+		"the first":  {[]document.PageRef{{Page: 1}}, []string{"Document", "H1", `"Tides"`, "P (block)", `"The sea rises"`}, 0, true},
+		"the second": {[]document.PageRef{{Page: 2}}, []string{"Document", "P (block)", `"and falls"`, "Figure"}, 0, false},
 	} {
 		file := written(t, bound(t, [][]byte{tagged}, c.pages...))
 		tool(t, "qpdf", "--check", file)
@@ -236,7 +237,7 @@ func TestStructureAndLinksComeAlong(t *testing.T) {
 // What a file carries is named, and is in no byte of what is handed out, also
 // where all of its pages are.
 func TestWhatAFileCarriesIsNamedAndStays(t *testing.T) {
-	file := bound(t, [][]byte{answersInside}, PageRef{Page: 1}, PageRef{Page: 2})
+	file := bound(t, [][]byte{answersInside}, document.PageRef{Page: 1}, document.PageRef{Page: 2})
 	open := written(t, file) + ".open"
 	tool(t, "qpdf", "--qdf", "--object-streams=disable", written(t, file), open)
 	b := must(os.ReadFile(open))

@@ -2,58 +2,16 @@ package pdf
 
 import (
 	"bytes"
-	"fmt"
+	"readymargin/core/document"
 	"slices"
-	"strings"
 
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
 
-// Carried is what a file carries beside what is seen on its pages. None of it
-// is handed out.
-type Carried struct {
-	Attachments int  `json:"attachments,omitempty"`
-	Scripts     int  `json:"scripts,omitempty"`
-	Comments    int  `json:"comments,omitempty"`
-	Revisions   int  `json:"revisions,omitempty"` // earlier ones, whose bytes are still in the file
-	Signatures  int  `json:"signatures,omitempty"`
-	Author      bool `json:"author,omitempty"` // who made it, with what, when
-}
-
-// String says it in words; "" for nothing.
-func (c Carried) String() string {
-	var parts []string
-	add := func(n int, one, many string) {
-		switch {
-		case n == 1:
-			parts = append(parts, one)
-		case n > 1:
-			parts = append(parts, fmt.Sprint(n, " ", many))
-		}
-	}
-	add(c.Attachments, "an attachment", "attachments")
-	add(c.Scripts, "a script", "scripts")
-	add(c.Comments, "a comment", "comments")
-	add(c.Signatures, "a signature", "signatures")
-	add(c.Revisions, "an earlier version of it", "earlier versions of it")
-	if c.Author && len(parts) > 0 {
-		parts = append(parts, "who made it")
-	}
-	if len(parts) == 0 {
-		return ""
-	}
-	last := len(parts) - 1
-	said := parts[last]
-	if last > 0 {
-		said = strings.Join(parts[:last], ", ") + " and " + said
-	}
-	return "Students do not get what this file carries beside its pages: " + said + "."
-}
-
 // carried looks for what a file carries. A file that cannot be looked into so
 // carries nothing that anybody could find.
-func carried(file []byte) (c Carried) {
+func carried(file []byte) (c document.Carried) {
 	ctx, err := objects(file)
 	if err != nil {
 		return c

@@ -9,6 +9,7 @@ import (
 	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
 
+	"readymargin/core/document"
 	"readymargin/core/elsewhere"
 	"readymargin/core/page"
 	"readymargin/core/scan"
@@ -43,7 +44,7 @@ func (d *desk) ink(number int) (*scan.Ink, error) {
 
 // differ returns where page other of the second file in hand differs from
 // page number of the first, with the second's picture of each such part.
-func (d *desk) differ(sizes []int, number, other int) (parts []Part, pictures []byte, err error) {
+func (d *desk) differ(sizes []int, number, other int) (parts []document.Part, pictures []byte, err error) {
 	files := split(d.file, sizes)
 	first, err := d.document(0, files[0])
 	if err != nil {
@@ -77,7 +78,7 @@ func (d *desk) differ(sizes []int, number, other int) (parts []Part, pictures []
 		if err := jpeg.Encode(&out, piece, &jpeg.Options{Quality: 90}); err != nil {
 			return nil, nil, err
 		}
-		parts = append(parts, Part{Size: out.Len() - before, Rect: page.R(float64(r.Min.X)*across, float64(r.Min.Y)*down, float64(r.Max.X)*across, float64(r.Max.Y)*down)})
+		parts = append(parts, document.Part{Size: out.Len() - before, Rect: page.R(float64(r.Min.X)*across, float64(r.Min.Y)*down, float64(r.Max.X)*across, float64(r.Max.Y)*down)})
 	}
 	return parts, out.Bytes(), nil
 }
@@ -86,7 +87,7 @@ func (d *desk) differ(sizes []int, number, other int) (parts []Part, pictures []
 func (d *desk) size(doc references.FPDF_DOCUMENT, number int) (page.Point, error) {
 	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: doc, Index: number - 1})
 	if err != nil || size.Width <= 0 || size.Height <= 0 {
-		return page.Point{}, ErrNoPage
+		return page.Point{}, document.ErrNoPage
 	}
 	return page.Pt(size.Width, size.Height), nil
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"sync"
 
+	"readymargin/core/document"
 	"readymargin/core/draw"
 	"readymargin/core/mark"
 	"readymargin/core/page"
@@ -80,7 +81,7 @@ func pack(content []byte) packed {
 var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.BestSpeed); return z }}
 
 // compose makes a print ready.
-func compose(what Print) (composed, error) {
+func compose(what document.Export) (composed, error) {
 	out, fonts := composed{Extra: what.Extra}, newFontBook()
 	var images []string // hashes of those painted, whose place is in their name
 	on := map[int][]mark.Mark{}
@@ -89,14 +90,14 @@ func compose(what Print) (composed, error) {
 	}
 	for n := 1; n <= len(what.Boxes)+what.Extra; n++ {
 		o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
-		o.page(on[n], what.Points, n)
+		o.page(on[n], what.Notes, n)
 		for _, m := range on[n] {
 			if w, ok := m.Body.(*mark.Widget); ok && n <= len(what.Boxes) {
-				out.Fields = append(out.Fields, o.field(m, w, what.box(n)))
+				out.Fields = append(out.Fields, o.field(m, w, box(what, n)))
 			}
 		}
 		if o.content.Len() > 0 {
-			out.Sheets = append(out.Sheets, o.sheet(n, what.box(n)))
+			out.Sheets = append(out.Sheets, o.sheet(n, box(what, n)))
 		}
 	}
 	for i, hash := range images {
@@ -122,9 +123,9 @@ func (c composed) sheet(n int) composedSheet {
 }
 
 // box returns how page n shows itself; added pages are upright A4.
-func (p Print) box(n int) page.Box {
-	if n <= len(p.Boxes) {
-		return p.Boxes[n-1]
+func box(e document.Export, n int) page.Box {
+	if n <= len(e.Boxes) {
+		return e.Boxes[n-1]
 	}
 	return page.Box{Crop: A4}
 }
@@ -141,7 +142,7 @@ type overlay struct {
 
 // page paints what stands on page n: first what multiplies, then the rest,
 // then the signs of notes.
-func (o *overlay) page(marks []mark.Mark, points []NotePoint, n int) {
+func (o *overlay) page(marks []mark.Mark, points []document.NoteMarker, n int) {
 	var later []draw.Shape
 	for _, m := range marks {
 		w, filled := m.Body.(*mark.Widget)
@@ -268,7 +269,7 @@ func (o *overlay) text(t draw.Text) {
 }
 
 // point paints the sign of a note: its number in a disc.
-func (o *overlay) point(n NotePoint) {
+func (o *overlay) point(n document.NoteMarker) {
 	var disc page.Path
 	disc.Circle(n.At, mark.NoteRadius)
 	o.shape(draw.Shape{Path: disc, Fill: n.Color})

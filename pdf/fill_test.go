@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"readymargin/core/blank"
+	"readymargin/core/document"
 	"readymargin/core/mark"
 	"readymargin/core/plan"
 )
@@ -73,7 +74,7 @@ func TestFilledFieldsAreReadByOthers(t *testing.T) {
 	if i := slices.IndexFunc(guide.Places, func(p plan.Place) bool { return p.Field == "station" }); guide.Places[i].Label != "Station name" {
 		t.Errorf("the field is called %q", guide.Places[i].Label)
 	}
-	what := Print{Marks: filledIn(guide.Places)}
+	what := document.Export{Marks: filledIn(guide.Places)}
 	for _, p := range pages {
 		what.Boxes = append(what.Boxes, p.Box)
 	}

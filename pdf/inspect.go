@@ -9,39 +9,40 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 
+	"readymargin/core/document"
 	"readymargin/core/page"
 	"readymargin/core/scan"
 )
 
 // inspect returns the pages of the file in hand; with look, those that are only
 // pictures are looked at.
-func (d *desk) inspect(l Limits, look bool) ([]Page, error) {
+func (d *desk) inspect(l document.Limits, look bool) ([]document.Page, error) {
 	n, err := d.count(l)
 	if err != nil {
 		return nil, err
 	}
 	notes := notes(d.file, n)
-	out := make([]Page, n)
+	out := make([]document.Page, n)
 	scans := 0
 	for i := range out {
 		if out[i], err = d.page(i, notes[i]); err != nil {
-			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
+			return nil, fmt.Errorf("%w: page %d: %v", document.ErrDamaged, i+1, err)
 		}
 		if look && scans < maxScans && notes[i].pictured && len(out[i].Print.Words) < scanWords && max(out[i].Width, out[i].Height) < scanSide {
 			scans++
 			if out[i].Scan, err = d.look(i); err != nil {
-				return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
+				return nil, fmt.Errorf("%w: page %d: %v", document.ErrDamaged, i+1, err)
 			}
 		}
-		if !l.side(out[i]) {
-			return nil, ErrSide
+		if !fits(out[i], l) {
+			return nil, document.ErrSide
 		}
 	}
 	return out, nil
 }
 
 // count opens the file in hand and returns the number of its pages.
-func (d *desk) count(l Limits) (int, error) {
+func (d *desk) count(l document.Limits) (int, error) {
 	doc, err := d.open()
 	if err != nil {
 		return 0, err
@@ -49,35 +50,35 @@ func (d *desk) count(l Limits) (int, error) {
 	n, err := d.pdf.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: doc})
 	switch {
 	case err != nil:
-		return 0, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return 0, fmt.Errorf("%w: %v", document.ErrDamaged, err)
 	case n.PageCount == 0:
-		return 0, ErrEmpty
+		return 0, document.ErrEmpty
 	case n.PageCount > l.Pages:
-		return 0, ErrPages
+		return 0, document.ErrPages
 	}
 	return n.PageCount, nil
 }
 
-// side reports whether a page's sides are within the limits.
-func (l Limits) side(p Page) bool {
+// fits reports whether a page's sides are within the limits.
+func fits(p document.Page, l document.Limits) bool {
 	return max(p.Width, p.Height) <= l.Side && min(p.Width, p.Height) >= 1
 }
 
 // sizes returns the pages of the file in hand with nothing but their sizes.
-func (d *desk) sizes(l Limits) ([]Page, error) {
+func (d *desk) sizes(l document.Limits) ([]document.Page, error) {
 	n, err := d.count(l)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]Page, n)
+	out := make([]document.Page, n)
 	for i := range out {
 		size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: d.docs[0].ref, Index: i})
 		if err != nil {
-			return nil, fmt.Errorf("%w: page %d: %v", ErrDamaged, i+1, err)
+			return nil, fmt.Errorf("%w: page %d: %v", document.ErrDamaged, i+1, err)
 		}
-		out[i] = Page{Width: page.Round(size.Width), Height: page.Round(size.Height)}
-		if !l.side(out[i]) {
-			return nil, ErrSide
+		out[i] = document.Page{Width: page.Round(size.Width), Height: page.Round(size.Height)}
+		if !fits(out[i], l) {
+			return nil, document.ErrSide
 		}
 	}
 	return out, nil
@@ -92,21 +93,21 @@ const (
 )
 
 // look renders a page without words and finds what stands on it.
-func (d *desk) look(index int) (*Scanned, error) {
+func (d *desk) look(index int) (*document.Scanned, error) {
 	m, done, err := d.render(d.docs[0].ref, index+1, scan.Scale, MaxPixels)
 	if err != nil {
 		return nil, err
 	}
 	defer done()
 	g := scan.GrayOf(m, scan.Scale)
-	return &Scanned{scan.Look(g), scan.InkOf(g)}, nil
+	return &document.Scanned{Seen: scan.Look(g), Ink: scan.InkOf(g)}, nil
 }
 
 // A sheet of notes about a page that PDFium does not tell.
 type noted struct {
-	unit     float64 // UserUnit (ISO 32000-2, table 31)
-	fields   []Field // rectangles in user space
-	pictured bool    // the page shows some picture
+	unit     float64          // UserUnit (ISO 32000-2, table 31)
+	fields   []document.Field // rectangles in user space
+	pictured bool             // the page shows some picture
 }
 
 // notes returns what pdfcpu knows of each page; where it cannot read the
@@ -169,18 +170,18 @@ func rectOf(ctx *model.Context, annot types.Dict) (page.Rect, bool) {
 }
 
 // fieldOn reads a widget as a field.
-func fieldOn(ctx *model.Context, annot types.Object) (Field, bool) {
+func fieldOn(ctx *model.Context, annot types.Object) (document.Field, bool) {
 	d, err := ctx.DereferenceDict(annot)
 	if err != nil || d == nil || d.Subtype() == nil || *d.Subtype() != "Widget" {
-		return Field{}, false
+		return document.Field{}, false
 	}
 	inherited, name, _, err := fieldOf(ctx, annot, d)
 	rect, ok := rectOf(ctx, d)
 	if err != nil || !ok {
-		return Field{}, false
+		return document.Field{}, false
 	}
 	ft, _ := inherited["FT"].(types.Name)
-	f := Field{Name: name, Type: string(ft), Rect: rect}
+	f := document.Field{Name: name, Type: string(ft), Rect: rect}
 	if ff, err := ctx.DereferenceInteger(inherited["Ff"]); err == nil && ff != nil {
 		f.Flags = ff.Value()
 	}
@@ -205,24 +206,24 @@ func fieldOn(ctx *model.Context, annot types.Object) (Field, bool) {
 	return f, f.Type != ""
 }
 
-func (d *desk) page(index int, n noted) (Page, error) {
+func (d *desk) page(index int, n noted) (document.Page, error) {
 	loaded, err := d.pdf.FPDF_LoadPage(&requests.FPDF_LoadPage{Document: d.docs[0].ref, Index: index})
 	if err != nil {
-		return Page{}, err
+		return document.Page{}, err
 	}
 	defer d.pdf.FPDF_ClosePage(&requests.FPDF_ClosePage{Page: loaded.Page})
 	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: d.docs[0].ref, Index: index})
 	if err != nil {
-		return Page{}, err
+		return document.Page{}, err
 	}
 	box, err := d.box(loaded.Page, size.Width, size.Height)
 	if err != nil {
-		return Page{}, err
+		return document.Page{}, err
 	}
 	box.Unit = n.unit
 	w, h := box.Size()
 	r := reader{d.pdf, loaded.Page, box.FromUser(), page.R(0, 0, w, h)}
-	p := Page{Box: box, Width: page.Round(w), Height: page.Round(h)}
+	p := document.Page{Box: box, Width: page.Round(w), Height: page.Round(h)}
 	p.Print, p.Strokes, p.Art, err = r.read()
 	for _, f := range n.fields {
 		f.Rect = page.Bounds(r.toPage.Apply(f.Rect.Min), r.toPage.Apply(f.Rect.Max))

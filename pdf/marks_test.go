@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"readymargin/core/document"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
@@ -22,7 +23,7 @@ func printed(t *testing.T, marks ...mark.Mark) (image.Image, string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b, err := pool.Print(context.Background(), blank, Print{Boxes: []page.Box{pages[0].Box}, Marks: marks})
+	b, err := pool.Print(context.Background(), blank, document.Export{Boxes: []page.Box{pages[0].Box}, Marks: marks})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -3,6 +3,7 @@ package pdf
 import (
 	"bytes"
 	"fmt"
+	"readymargin/core/document"
 	"regexp"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
@@ -28,7 +29,7 @@ var header = regexp.MustCompile(`%PDF-(\d\.\d)`)
 func objects(file []byte) (ctx *model.Context, err error) {
 	defer func() {
 		if r := recover(); r != nil {
-			ctx, err = nil, fmt.Errorf("%w: %v", ErrDamaged, r)
+			ctx, err = nil, fmt.Errorf("%w: %v", document.ErrDamaged, r)
 		}
 	}()
 	if m := header.FindSubmatchIndex(file[:min(len(file), 1024)]); m != nil {
@@ -42,7 +43,7 @@ func objects(file []byte) (ctx *model.Context, err error) {
 		err = ctx.EnsurePageCount()
 	}
 	if err != nil {
-		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return nil, fmt.Errorf("%w: %v", document.ErrDamaged, err)
 	}
 	return ctx, nil
 }

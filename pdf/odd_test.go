@@ -2,6 +2,7 @@ package pdf
 
 import (
 	"context"
+	"readymargin/core/document"
 	"testing"
 )
 
@@ -35,7 +36,7 @@ func TestOddFilesAreTaken(t *testing.T) {
 			t.Errorf("%s: looking: %v", name, err)
 			continue
 		}
-		out, err := pool.Assemble(ctx, [][]byte{file}, []PageRef{{Page: 1}})
+		out, err := pool.Assemble(ctx, [][]byte{file}, []document.PageRef{{Page: 1}})
 		if err != nil {
 			t.Errorf("%s: handing out: %v", name, err)
 			continue
@@ -52,7 +53,7 @@ func TestOddFilesAreTaken(t *testing.T) {
 // replaced before it serves, so that no file pays for it, however long the
 // compiling took.
 func TestTheFirstWorkerIsAsGoodAsTheNext(t *testing.T) {
-	limits := DefaultLimits
+	limits := document.DefaultLimits
 	limits.Memory = 40 << 20
 	cold, err := NewPool(Config{Command: pool.cfg.Command, Cache: t.TempDir(), Workers: 1, Limits: limits})
 	if err != nil {

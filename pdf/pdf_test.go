@@ -18,6 +18,7 @@ import (
 	"testing"
 	"time"
 
+	"readymargin/core/document"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
@@ -183,7 +184,7 @@ func TestFilesThatOthersMade(t *testing.T) {
 		info, err := exec.Command("pdfinfo", f).Output()
 		pages, ours := pool.Inspect(context.Background(), b)
 		if err != nil || ours != nil {
-			if err == nil && !errors.Is(ours, ErrPages) && !errors.Is(ours, ErrEncrypted) && !errors.Is(ours, ErrSide) {
+			if err == nil && !errors.Is(ours, document.ErrPages) && !errors.Is(ours, document.ErrEncrypted) && !errors.Is(ours, document.ErrSide) {
 				t.Errorf("%s: pdfinfo opens it, we say %v", filepath.Base(f), ours)
 			}
 			continue
@@ -225,7 +226,7 @@ func TestFilesThatOthersMade(t *testing.T) {
 }
 
 func TestBadFilesAreNamedAndLeaveTheWorkersAlive(t *testing.T) {
-	small, err := NewPool(Config{Cache: pool.cfg.Cache, Workers: 1, Limits: Limits{Bytes: 1 << 20, Pages: 3, Side: 1000, Time: 4 * time.Second, Memory: 96 << 20}})
+	small, err := NewPool(Config{Cache: pool.cfg.Cache, Workers: 1, Limits: document.Limits{Bytes: 1 << 20, Pages: 3, Side: 1000, Time: 4 * time.Second, Memory: 96 << 20}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -241,17 +242,17 @@ func TestBadFilesAreNamedAndLeaveTheWorkersAlive(t *testing.T) {
 		file []byte
 		want error
 	}{
-		{"a text", []byte("Dear teacher, here is my worksheet."), ErrNotPDF},
-		{"nothing", nil, ErrNotPDF},
-		{"cut off", made("")[:300], ErrDamaged},
-		{"garbage behind the header", append([]byte("%PDF-1.7\n"), bytes.Repeat([]byte{7, 200, 13}, 900)...), ErrDamaged},
-		{"with a password", encrypted, ErrEncrypted},
-		{"too many pages", made("", "", "", ""), ErrPages},
-		{"too many bytes", append(made(""), make([]byte, 1<<20)...), ErrTooLarge},
-		{"a page of ten metres", made("/MediaBox[0 0 28000 300]"), ErrSide},
-		{"no pages", made(), ErrEmpty},
+		{"a text", []byte("Dear teacher, here is my worksheet."), document.ErrNotPDF},
+		{"nothing", nil, document.ErrNotPDF},
+		{"cut off", made("")[:300], document.ErrDamaged},
+		{"garbage behind the header", append([]byte("%PDF-1.7\n"), bytes.Repeat([]byte{7, 200, 13}, 900)...), document.ErrDamaged},
+		{"with a password", encrypted, document.ErrEncrypted},
+		{"too many pages", made("", "", "", ""), document.ErrPages},
+		{"too many bytes", append(made(""), make([]byte, 1<<20)...), document.ErrTooLarge},
+		{"a page of ten metres", made("/MediaBox[0 0 28000 300]"), document.ErrSide},
+		{"no pages", made(), document.ErrEmpty},
 	} {
-		if _, err := small.Inspect(context.Background(), c.file); !errors.Is(err, c.want) && !(c.want == ErrEmpty && errors.Is(err, ErrDamaged)) {
+		if _, err := small.Inspect(context.Background(), c.file); !errors.Is(err, c.want) && !(c.want == document.ErrEmpty && errors.Is(err, document.ErrDamaged)) {
 			t.Errorf("%s: %v, want %v", c.name, err, c.want)
 		}
 	}
@@ -260,7 +261,7 @@ func TestBadFilesAreNamedAndLeaveTheWorkersAlive(t *testing.T) {
 	if _, err := small.Inspect(context.Background(), slow); err != nil {
 		t.Fatalf("opening the slow page: %v", err)
 	}
-	if _, err := small.Picture(context.Background(), slow, 1, 4); !errors.Is(err, ErrTime) && !errors.Is(err, ErrMemory) {
+	if _, err := small.Picture(context.Background(), slow, 1, 4); !errors.Is(err, document.ErrTime) && !errors.Is(err, document.ErrMemory) {
 		t.Errorf("the slow page: %v, want it given up", err)
 	}
 	if _, err := small.Inspect(context.Background(), made("")); err != nil {
@@ -294,13 +295,13 @@ func TestPrintedMarksStandWhereTheyWereDrawn(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := Print{Extra: 1}
+	p := document.Export{Extra: 1}
 	for i, pg := range pages {
 		p.Boxes = append(p.Boxes, pg.Box)
 		p.Marks = append(p.Marks, marks(i+1)...)
 	}
 	p.Marks = append(p.Marks, marks(len(pages)+1)...)
-	p.Points = []NotePoint{{Page: 1, At: page.Pt(300, 300), Number: 7, Color: "#0000ff"}}
+	p.Notes = []document.NoteMarker{{Page: 1, At: page.Pt(300, 300), Number: 7, Color: "#0000ff"}}
 	b, err := pool.Print(ctx, turned, p)
 	if err != nil {
 		t.Fatal(err)
@@ -334,7 +335,7 @@ func TestPrintedMarksStandWhereTheyWereDrawn(t *testing.T) {
 }
 
 // unitOf tells by its size whether a rendering applied UserUnit (mutool does).
-func unitOf(file string, pages []Page, n int) float64 {
+func unitOf(file string, pages []document.Page, n int) float64 {
 	if n > len(pages) {
 		return 1
 	}
@@ -394,7 +395,7 @@ func TestPicturesHaveTheSizeOfThePage(t *testing.T) {
 			t.Errorf("page %d: %d x %d pixels for %v x %v points (%v)", i+1, m.Width, m.Height, p.Width, p.Height, err)
 		}
 	}
-	if _, err := pool.Picture(context.Background(), turned, 99, 1); !errors.Is(err, ErrNoPage) {
+	if _, err := pool.Picture(context.Background(), turned, 99, 1); !errors.Is(err, document.ErrNoPage) {
 		t.Errorf("a page that is not there: %v", err)
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"math"
+	"readymargin/core/document"
 
 	"github.com/klippa-app/go-pdfium/enums"
 	"github.com/klippa-app/go-pdfium/references"
@@ -35,7 +36,7 @@ func (d *desk) picture(number int, scale float64) (kind string, data []byte, err
 func (d *desk) render(doc references.FPDF_DOCUMENT, number int, scale, most float64) (m *image.RGBA, done func(), err error) {
 	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: doc, Index: number - 1})
 	if err != nil {
-		return nil, nil, ErrNoPage
+		return nil, nil, document.ErrNoPage
 	}
 	w, h := int(math.Ceil(size.Width*scale)), int(math.Ceil(size.Height*scale))
 	if float64(w)*float64(h) > most {
@@ -52,7 +53,7 @@ func (d *desk) paint(doc references.FPDF_DOCUMENT, number, w, h int) (m *image.R
 		Width: w, Height: h, RenderFlags: enums.FPDF_RENDER_FLAG_ANNOT, RenderForm: true, Document: &doc,
 	})
 	if err != nil {
-		return nil, nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return nil, nil, fmt.Errorf("%w: %v", document.ErrDamaged, err)
 	}
 	rgba, ok := res.Result.RenderedImage.(*image.RGBA)
 	if !ok {

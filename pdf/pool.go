@@ -21,16 +21,17 @@ import (
 	"time"
 
 	"readymargin/confine"
+	"readymargin/core/document"
 	"readymargin/core/scan"
 	"readymargin/queue"
 )
 
 // Config says how workers are started.
 type Config struct {
-	Command []string // the program to run as a worker; by default this binary with "pdf-worker"
-	Cache   string   // folder for the compiled PDFium, kept between starts
-	Workers int      // 0 means one for each processor, and two at least
-	Limits  Limits   // zero means DefaultLimits
+	Command []string        // the program to run as a worker; by default this binary with "pdf-worker"
+	Cache   string          // folder for the compiled PDFium, kept between starts
+	Workers int             // 0 means one for each processor, and two at least
+	Limits  document.Limits // zero means DefaultLimits
 }
 
 // A Pool keeps a few workers and gives them one piece of work at a time. Its
@@ -50,8 +51,8 @@ func NewPool(cfg Config) (*Pool, error) {
 	if cfg.Workers == 0 {
 		cfg.Workers = max(2, runtime.NumCPU())
 	}
-	if cfg.Limits == (Limits{}) {
-		cfg.Limits = DefaultLimits
+	if cfg.Limits == (document.Limits{}) {
+		cfg.Limits = document.DefaultLimits
 	}
 	if len(cfg.Command) == 0 {
 		self, err := os.Executable()
@@ -77,15 +78,15 @@ func (p *Pool) Close() {
 }
 
 // Limits returns the limits in force.
-func (p *Pool) Limits() Limits { return p.cfg.Limits }
+func (p *Pool) Limits() document.Limits { return p.cfg.Limits }
 
 // Inspect opens a file and returns its pages, or one of this package's errors.
-func (p *Pool) Inspect(ctx context.Context, file []byte) ([]Page, error) {
+func (p *Pool) Inspect(ctx context.Context, file []byte) ([]document.Page, error) {
 	if err := p.fits(file); err != nil {
 		return nil, err
 	}
 	res, _, err := p.do(ctx, job{Do: "inspect"}, file)
-	if errors.Is(err, ErrTime) || errors.Is(err, ErrMemory) {
+	if errors.Is(err, document.ErrTime) || errors.Is(err, document.ErrMemory) {
 		// A page may cost too much to be looked at and yet be of use.
 		res, _, err = p.do(ctx, job{Do: "inspect", Blind: true}, file)
 	}
@@ -95,7 +96,7 @@ func (p *Pool) Inspect(ctx context.Context, file []byte) ([]Page, error) {
 // Sizes opens a file and returns its pages with nothing but their sizes, or
 // one of this package's errors. It is far quicker than Inspect. A unit of its
 // own that a page may have (UserUnit) is left out.
-func (p *Pool) Sizes(ctx context.Context, file []byte) ([]Page, error) {
+func (p *Pool) Sizes(ctx context.Context, file []byte) ([]document.Page, error) {
 	if err := p.fits(file); err != nil {
 		return nil, err
 	}
@@ -107,23 +108,23 @@ func (p *Pool) Sizes(ctx context.Context, file []byte) ([]Page, error) {
 func (p *Pool) fits(file []byte) error {
 	switch head := file[:min(len(file), 1024)]; {
 	case int64(len(file)) > p.cfg.Limits.Bytes:
-		return ErrTooLarge
+		return document.ErrTooLarge
 	case !bytes.Contains(head, []byte("%PDF-")):
-		return ErrNotPDF
+		return document.ErrNotPDF
 	}
 	return nil
 }
 
 // Picture renders a page, counted from 1, at so many pixels a point.
-func (p *Pool) Picture(ctx context.Context, file []byte, page int, scale float64) (Picture, error) {
+func (p *Pool) Picture(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error) {
 	res, b, err := p.do(ctx, job{Do: "picture", Page: page, Scale: scale}, file)
-	return Picture{res.Type, b}, err
+	return document.Picture{Type: res.Type, Data: b}, err
 }
 
 // Print returns the file with marks printed on its pages. The original's
 // bytes stand unchanged at the beginning of the new file. All of it is made in
 // the worker, and ends when the context does.
-func (p *Pool) Print(ctx context.Context, file []byte, what Print) ([]byte, error) {
+func (p *Pool) Print(ctx context.Context, file []byte, what document.Export) ([]byte, error) {
 	j, parts := job{Do: "print", Print: &what, Sizes: []int{len(file)}}, [][]byte{file}
 	for _, hash := range slices.Sorted(maps.Keys(what.Pictures)) {
 		pic := what.Pictures[hash]
@@ -144,7 +145,7 @@ func (p *Pool) Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
 
 // Differ returns where page of file differs from a page of the sheet, in page
 // space of the sheet.
-func (p *Pool) Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]Part, error) {
+func (p *Pool) Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error) {
 	res, b, err := p.do(ctx, job{Do: "differ", Page: number, Other: page, Sizes: []int{len(sheet), len(file)}}, bytes.Join([][]byte{sheet, file}, nil))
 	for i := range res.Parts {
 		res.Parts[i].JPEG, b = b[:res.Parts[i].Size], b[res.Parts[i].Size:]
@@ -154,7 +155,7 @@ func (p *Pool) Differ(ctx context.Context, sheet []byte, number int, file []byte
 
 // Assemble makes one file of pages of several, in the order of the leaves. What
 // is not on a bound page is in no byte of it.
-func (p *Pool) Assemble(ctx context.Context, files [][]byte, leaves []PageRef) ([]byte, error) {
+func (p *Pool) Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error) {
 	sizes := make([]int, len(files))
 	for i, f := range files {
 		sizes[i] = len(f)
@@ -164,10 +165,10 @@ func (p *Pool) Assemble(ctx context.Context, files [][]byte, leaves []PageRef) (
 }
 
 // Carries returns what a file carries beside what is seen on its pages.
-func (p *Pool) Carries(ctx context.Context, file []byte) (Carried, error) {
+func (p *Pool) Carries(ctx context.Context, file []byte) (document.Carried, error) {
 	res, _, err := p.do(ctx, job{Do: "carries"}, file)
 	if err != nil || res.Carried == nil {
-		return Carried{}, err
+		return document.Carried{}, err
 	}
 	return *res.Carried, nil
 }
@@ -175,7 +176,7 @@ func (p *Pool) Carries(ctx context.Context, file []byte) (Carried, error) {
 // SheetOf makes a PDF of one page of a PNG, JPEG or WebP picture.
 func (p *Pool) SheetOf(ctx context.Context, picture []byte) ([]byte, error) {
 	if int64(len(picture)) > p.cfg.Limits.Bytes {
-		return nil, ErrTooLarge
+		return nil, document.ErrTooLarge
 	}
 	_, b, err := p.do(ctx, job{Do: "sheet"}, picture)
 	return b, err
@@ -192,7 +193,7 @@ func (p *Pool) Fonts(ctx context.Context, file []byte) ([][]string, error) {
 // than so many pixels is ErrPixels.
 func (p *Pool) Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error) {
 	if int64(len(picture)) > p.cfg.Limits.Bytes {
-		return nil, ErrTooLarge
+		return nil, document.ErrTooLarge
 	}
 	_, b, err := p.do(ctx, job{Do: "repaint", Side: side, Pixels: pixels}, picture)
 	return b, err
@@ -335,13 +336,13 @@ func (w *worker) work(ctx context.Context, j job, file []byte) (res result, body
 		return res, nil, *cause
 	}
 	if err != nil {
-		return res, nil, fmt.Errorf("%w: the worker ended", ErrDamaged)
+		return res, nil, fmt.Errorf("%w: the worker ended", document.ErrDamaged)
 	}
 	return res, body, nil
 }
 
 // watch ends the worker when it breaks a limit.
-func (w *worker) watch(ctx context.Context, l Limits, done chan struct{}, broken *atomic.Pointer[error]) {
+func (w *worker) watch(ctx context.Context, l document.Limits, done chan struct{}, broken *atomic.Pointer[error]) {
 	end := func(err error) {
 		broken.Store(&err)
 		w.kill()
@@ -357,11 +358,11 @@ func (w *worker) watch(ctx context.Context, l Limits, done chan struct{}, broken
 			end(ctx.Err())
 			return
 		case <-deadline:
-			end(ErrTime)
+			end(document.ErrTime)
 			return
 		case <-tick.C:
 			if resident(w.cmd.Process.Pid) > l.Memory+programMemory {
-				end(ErrMemory)
+				end(document.ErrMemory)
 				return
 			}
 		}

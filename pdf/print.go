@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"maps"
+	"readymargin/core/document"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
@@ -11,7 +12,7 @@ import (
 )
 
 // printAll composes what stands on the pages and prints it on them.
-func printAll(file []byte, what Print) ([]byte, error) {
+func printAll(file []byte, what document.Export) ([]byte, error) {
 	ready, err := compose(what)
 	if err != nil {
 		return nil, err
@@ -141,7 +142,7 @@ const overlayName = "ReadyMarginMarks"
 func (p *printer) paintOver(s composedSheet, name string, fonts types.Dict) error {
 	dict, ref, inherited, err := p.ctx.PageDict(s.Page, false)
 	if err != nil {
-		return fmt.Errorf("%w: page %d: %v", ErrDamaged, s.Page, err)
+		return fmt.Errorf("%w: page %d: %v", document.ErrDamaged, s.Page, err)
 	}
 	form, err := p.form(s, fonts)
 	if err != nil {

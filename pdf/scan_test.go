@@ -19,6 +19,7 @@ import (
 	"golang.org/x/image/draw"
 	"golang.org/x/image/math/f64"
 
+	"readymargin/core/document"
 	"readymargin/core/heldback"
 	"readymargin/core/page"
 	"readymargin/core/scan"
@@ -88,7 +89,7 @@ func TestBlanksOnScans(t *testing.T) {
 	var sheets []sheet
 	names := slices.Sorted(maps.Keys(ways))
 	for seed := range uint64(len(faces)) {
-		d, err := (&office.LibreOffice{}).PDF(context.Background(), document(seed, ways))
+		d, err := (&office.LibreOffice{}).PDF(context.Background(), worksheet(seed, ways))
 		if err != nil {
 			t.Fatalf("%v (%s)", err, office.Install)
 		}
@@ -166,7 +167,7 @@ func TestAnswersOnScans(t *testing.T) {
 	book := bookOf(t,
 		scanned(t, table, 1, 0, nil, rnd), scanned(t, lines, 1, 0, nil, rnd), scanned(t, table, 1, 0.002, nil, rnd),
 		scanned(t, lines, 1, 0.001, write, rnd), scanned(t, table, 1, 0.001, write, rnd))
-	got := heldback.Propose(Printed(must(pool.Inspect(context.Background(), book))))
+	got := heldback.Propose(document.Printed(must(pool.Inspect(context.Background(), book))))
 	want := map[int]heldback.Reason{4: {Kind: heldback.Written, Of: 2}, 5: {Kind: heldback.Written, Of: 1}}
 	if !maps.Equal(got, want) {
 		t.Errorf("proposed %v, want %v", got, want)

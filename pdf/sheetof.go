@@ -3,7 +3,6 @@ package pdf
 import (
 	"bytes"
 	"encoding/binary"
-	"errors"
 	"fmt"
 	"image"
 	"image/color"
@@ -17,17 +16,9 @@ import (
 	"golang.org/x/image/math/f64"
 	_ "golang.org/x/image/webp"
 
+	"readymargin/core/document"
 	"readymargin/core/page"
 )
-
-// ErrPicture says that a picture cannot be read, or is not one.
-var ErrPicture = errors.New("pdf: not a picture that can be read")
-
-// IsPicture reports whether a file begins as a PNG, JPEG or WebP picture does.
-func IsPicture(file []byte) bool {
-	return bytes.HasPrefix(file, []byte("\x89PNG\r\n\x1a\n")) || bytes.HasPrefix(file, []byte{0xff, 0xd8, 0xff}) ||
-		len(file) > 12 && string(file[:4]) == "RIFF" && string(file[8:12]) == "WEBP"
-}
 
 // around is the free paper around a picture, in points.
 const around = 18
@@ -38,10 +29,10 @@ const around = 18
 func sheetOf(file []byte) ([]byte, error) {
 	cfg, kind, err := image.DecodeConfig(bytes.NewReader(file))
 	if err != nil || cfg.Width < 1 || cfg.Height < 1 {
-		return nil, ErrPicture
+		return nil, document.ErrPicture
 	}
 	if cfg.Width*cfg.Height > MaxPixels {
-		return nil, ErrPixels
+		return nil, document.ErrPixels
 	}
 	w, h, turned := float64(cfg.Width), float64(cfg.Height), 1
 	data := file
@@ -60,7 +51,7 @@ func sheetOf(file []byte) ([]byte, error) {
 		}
 		data, gray = out.Bytes(), false
 	} else if _, err := jpeg.Decode(bytes.NewReader(file)); err != nil {
-		return nil, ErrPicture // cut off in its middle
+		return nil, document.ErrPicture // cut off in its middle
 	}
 	m := upright[turned]
 	if turned > 4 {
@@ -98,7 +89,7 @@ func sheetOf(file []byte) ([]byte, error) {
 func flatten(file []byte) (*image.RGBA, error) {
 	m, _, err := image.Decode(bytes.NewReader(file))
 	if err != nil {
-		return nil, ErrPicture
+		return nil, document.ErrPicture
 	}
 	flat := image.NewRGBA(image.Rect(0, 0, m.Bounds().Dx(), m.Bounds().Dy()))
 	draw.Draw(flat, flat.Bounds(), image.White, image.Point{}, draw.Src)
@@ -111,10 +102,10 @@ func flatten(file []byte) (*image.RGBA, error) {
 func repaint(file []byte, side, pixels int) ([]byte, error) {
 	cfg, _, err := image.DecodeConfig(bytes.NewReader(file))
 	if err != nil || cfg.Width < 1 || cfg.Height < 1 {
-		return nil, ErrPicture
+		return nil, document.ErrPicture
 	}
 	if cfg.Width*cfg.Height > min(pixels, MaxPixels) {
-		return nil, ErrPixels
+		return nil, document.ErrPixels
 	}
 	flat, err := flatten(file)
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 	"image/color"
 	"image/jpeg"
 	"image/png"
+	"readymargin/core/document"
 	"testing"
 )
 
@@ -99,10 +100,10 @@ func TestPicturesBecomePages(t *testing.T) {
 		file []byte
 		err  error
 	}{
-		"a drawing with a script": {[]byte(`<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script></svg>`), ErrPicture},
-		"cut off":                 {oriented(1)[:900], ErrPicture},
-		"a huge one":              {huge(), ErrPixels},
-		"nothing":                 {nil, ErrPicture},
+		"a drawing with a script": {[]byte(`<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script></svg>`), document.ErrPicture},
+		"cut off":                 {oriented(1)[:900], document.ErrPicture},
+		"a huge one":              {huge(), document.ErrPixels},
+		"nothing":                 {nil, document.ErrPicture},
 	} {
 		if _, err := pool.SheetOf(ctx, c.file); err != c.err {
 			t.Errorf("%s: %v, want %v", name, err, c.err)

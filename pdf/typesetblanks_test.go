@@ -15,6 +15,7 @@ import (
 	"github.com/tdewolff/font"
 
 	"readymargin/core/blank"
+	"readymargin/core/document"
 	"readymargin/core/page"
 	"readymargin/core/typeset"
 	"readymargin/office"
@@ -307,8 +308,8 @@ func (f faceOf) file() []byte {
 	return must(font.ToSFNT(must(typeset.Files.ReadFile("fonts/" + f.of + ".woff2"))))
 }
 
-// document makes an OpenDocument text of ways to ask, a page each.
-func document(seed uint64, ways map[string]func(*source)) []byte {
+// worksheet makes an OpenDocument text of ways to ask, a page each.
+func worksheet(seed uint64, ways map[string]func(*source)) []byte {
 	s := &source{rnd: rand.New(rand.NewPCG(seed, 11))}
 	face := faces[seed%uint64(len(faces))]
 	size := face.size
@@ -358,7 +359,7 @@ func document(seed uint64, ways map[string]func(*source)) []byte {
 }
 
 // truth reads the places of each page from its links.
-func truth(t *testing.T, file []byte, pages []Page) [][]place {
+func truth(t *testing.T, file []byte, pages []document.Page) [][]place {
 	t.Helper()
 	ctx := must(api.ReadContext(bytes.NewReader(file), lenient()))
 	if err := ctx.EnsurePageCount(); err != nil {
@@ -409,7 +410,7 @@ func measure(t *testing.T, ways map[string]func(*source), seeds uint64) (all sco
 	perWay, kinds := map[string]score{}, map[blank.Kind]score{}
 	names := slices.Sorted(maps.Keys(ways))
 	for seed := range seeds {
-		d, err := (&office.LibreOffice{}).PDF(context.Background(), document(seed, ways))
+		d, err := (&office.LibreOffice{}).PDF(context.Background(), worksheet(seed, ways))
 		if err != nil {
 			t.Fatalf("%v (%s)", err, office.Install)
 		}

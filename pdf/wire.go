@@ -6,38 +6,39 @@ import (
 	"fmt"
 	"io"
 
+	"readymargin/core/document"
 	"readymargin/core/scan"
 )
 
 // A job goes to a worker as two frames: this header, and the file's bytes,
 // which may be left out when the worker still has the file.
 type job struct {
-	Do     string    `json:"do"`             // see desk.do
-	File   string    `json:"file"`           // a name for the bytes, unique to them
-	Kept   bool      `json:"kept,omitempty"` // the worker has them
-	Limits Limits    `json:"limits"`
-	Page   int       `json:"page,omitempty"`
-	Scale  float64   `json:"scale,omitempty"` // pixels per point
-	Other  int       `json:"other,omitempty"` // page of the second file
-	Print  *Print    `json:"print,omitempty"`
-	Hashes []string  `json:"hashes,omitempty"` // of the pictures behind a file that is printed
-	Sizes  []int     `json:"sizes,omitempty"`  // of several files that come as one
-	Leaves []PageRef `json:"leaves,omitempty"`
-	Blind  bool      `json:"blind,omitempty"`  // pages that are only pictures are not looked at
-	Side   int       `json:"side,omitempty"`   // most pixels along
-	Pixels int       `json:"pixels,omitempty"` // most pixels of a picture that is painted anew
+	Do     string             `json:"do"`             // see desk.do
+	File   string             `json:"file"`           // a name for the bytes, unique to them
+	Kept   bool               `json:"kept,omitempty"` // the worker has them
+	Limits document.Limits    `json:"limits"`
+	Page   int                `json:"page,omitempty"`
+	Scale  float64            `json:"scale,omitempty"` // pixels per point
+	Other  int                `json:"other,omitempty"` // page of the second file
+	Print  *document.Export   `json:"print,omitempty"`
+	Hashes []string           `json:"hashes,omitempty"` // of the pictures behind a file that is printed
+	Sizes  []int              `json:"sizes,omitempty"`  // of several files that come as one
+	Leaves []document.PageRef `json:"leaves,omitempty"`
+	Blind  bool               `json:"blind,omitempty"`  // pages that are only pictures are not looked at
+	Side   int                `json:"side,omitempty"`   // most pixels along
+	Pixels int                `json:"pixels,omitempty"` // most pixels of a picture that is painted anew
 }
 
 // A result comes back as two frames: this header, and bytes if there are any.
 type result struct {
-	Compiled bool       `json:"compiled,omitempty"` // said first, by a worker that had to compile the engine
-	Error    string     `json:"error,omitempty"`
-	Pages    []Page     `json:"pages,omitempty"`
-	Type     string     `json:"type,omitempty"`
-	Fonts    [][]string `json:"fonts,omitempty"` // of each page
-	Ink      *scan.Ink  `json:"ink,omitempty"`
-	Carried  *Carried   `json:"carried,omitempty"`
-	Parts    []Part     `json:"parts,omitempty"`
+	Compiled bool              `json:"compiled,omitempty"` // said first, by a worker that had to compile the engine
+	Error    string            `json:"error,omitempty"`
+	Pages    []document.Page   `json:"pages,omitempty"`
+	Type     string            `json:"type,omitempty"`
+	Fonts    [][]string        `json:"fonts,omitempty"` // of each page
+	Ink      *scan.Ink         `json:"ink,omitempty"`
+	Carried  *document.Carried `json:"carried,omitempty"`
+	Parts    []document.Part   `json:"parts,omitempty"`
 }
 
 // maxFrame bounds what either side believes of the other.

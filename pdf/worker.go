@@ -22,6 +22,7 @@ import (
 	"github.com/tetratelabs/wazero/experimental"
 
 	"readymargin/confine"
+	"readymargin/core/document"
 	"readymargin/core/page"
 )
 
@@ -38,7 +39,7 @@ func serveJobs() error {
 	go confine.EndWithParent()
 	cache := os.Getenv("READYMARGIN_CACHE")
 	before := compiled(cache)
-	pool, err := openPDFium(cache, DefaultLimits.Memory)
+	pool, err := openPDFium(cache, document.DefaultLimits.Memory)
 	if err != nil {
 		return err
 	}
@@ -139,7 +140,7 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 	func() {
 		defer func() {
 			if r := recover(); r != nil {
-				err = fmt.Errorf("%w: %s: %v", ErrDamaged, j.Do, r)
+				err = fmt.Errorf("%w: %s: %v", document.ErrDamaged, j.Do, r)
 			}
 		}()
 		res, body, err = d.work(j)
@@ -212,10 +213,10 @@ func (d *desk) rewritten(i int, file []byte) ([]byte, error) {
 	}
 	saved, err := d.pdf.FPDF_SaveAsCopy(&requests.FPDF_SaveAsCopy{Document: doc, Flags: requests.SaveFlagRemoveSecurity})
 	if err != nil {
-		return nil, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return nil, fmt.Errorf("%w: %v", document.ErrDamaged, err)
 	}
 	if saved.FileBytes == nil {
-		return nil, ErrDamaged
+		return nil, document.ErrDamaged
 	}
 	return *saved.FileBytes, nil
 }
@@ -273,9 +274,9 @@ func (d *desk) document(i int, file []byte) (ref references.FPDF_DOCUMENT, err e
 	opened, err := d.pdf.OpenDocument(&requests.OpenDocument{File: &doc.file})
 	switch {
 	case errors.Is(err, pdferrors.ErrPassword):
-		return ref, ErrEncrypted
+		return ref, document.ErrEncrypted
 	case err != nil:
-		return ref, fmt.Errorf("%w: %v", ErrDamaged, err)
+		return ref, fmt.Errorf("%w: %v", document.ErrDamaged, err)
 	}
 	doc.ref = opened.Document
 	d.docs[i] = doc

@@ -5,20 +5,14 @@ package photo
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"os/exec"
 	"time"
 
 	"readymargin/confine"
+	"readymargin/core/document"
 	"readymargin/queue"
-)
-
-// What can be wrong. Each is one sentence for people; see web.
-var (
-	ErrMissing    = errors.New("photo: heif-convert is not installed")
-	ErrUnreadable = errors.New("photo: the photograph cannot be read")
 )
 
 // Install is the command that provides heif-convert.
@@ -30,9 +24,9 @@ type Heif struct{}
 
 var turns = queue.New(queue.Config{AtOnce: 2, PerOwner: 1})
 
-// IsHEIC reports whether a file begins as a HEIC photograph does (ISO/IEC
+// Knows reports whether a file begins as a HEIC photograph does (ISO/IEC
 // 14496-12, 4.3: a box "ftyp" with its brands).
-func IsHEIC(file []byte) bool {
+func (Heif) Knows(file []byte) bool {
 	if len(file) < 16 || string(file[4:8]) != "ftyp" {
 		return false
 	}
@@ -47,7 +41,7 @@ func IsHEIC(file []byte) bool {
 // JPEG turns a HEIC photograph into a JPEG, upright.
 func (Heif) JPEG(ctx context.Context, file []byte) ([]byte, error) {
 	if _, err := exec.LookPath("heif-convert"); err != nil || !confine.HasRooms() {
-		return nil, ErrMissing
+		return nil, document.ErrNoPhotos
 	}
 	leave, err := turns.Enter(ctx)
 	if err != nil {
@@ -70,7 +64,7 @@ func (Heif) JPEG(ctx context.Context, file []byte) ([]byte, error) {
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case err != nil || out.Len() == 0:
-		return nil, fmt.Errorf("%w: %v: %s", ErrUnreadable, err, bytes.TrimSpace(said.Bytes()))
+		return nil, fmt.Errorf("%w: %v: %s", document.ErrPhoto, err, bytes.TrimSpace(said.Bytes()))
 	}
 	return out.Bytes(), nil
 }

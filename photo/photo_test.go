@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/core/document"
 	"testing"
 )
 
@@ -40,7 +41,7 @@ func TestAPhotographOfATelephone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !IsHEIC(file) || IsHEIC(b.Bytes()) {
+	if !(Heif{}).Knows(file) || (Heif{}).Knows(b.Bytes()) {
 		t.Error("a HEIC is not told from a PNG")
 	}
 	got, err := Heif{}.JPEG(context.Background(), file)
@@ -57,12 +58,12 @@ func TestAPhotographOfATelephone(t *testing.T) {
 		t.Errorf("left is %d red, right %d blue", left>>8, right>>8)
 	}
 	for name, bad := range map[string][]byte{"cut off": file[:len(file)/2], "only a beginning": file[:40]} {
-		if _, err := (Heif{}).JPEG(context.Background(), bad); !errors.Is(err, ErrUnreadable) {
+		if _, err := (Heif{}).JPEG(context.Background(), bad); !errors.Is(err, document.ErrPhoto) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
 	t.Setenv("PATH", t.TempDir())
-	if _, err := (Heif{}).JPEG(context.Background(), file); !errors.Is(err, ErrMissing) {
+	if _, err := (Heif{}).JPEG(context.Background(), file); !errors.Is(err, document.ErrNoPhotos) {
 		t.Errorf("without the program: %v", err)
 	}
 }

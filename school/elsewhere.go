@@ -13,10 +13,10 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/core/document"
 	"readymargin/core/elsewhere"
 	"readymargin/core/mark"
 	"readymargin/core/page"
-	"readymargin/pdf"
 )
 
 // Brought says what became of a file that was worked on elsewhere.
@@ -156,7 +156,7 @@ func (s *School) matched(ctx context.Context, sheet []byte, ours []elsewhere.Pag
 }
 
 // piece is the operation that lays a part of a page on page n of a copy.
-func (s *School) piece(n int, p pdf.Part) copy.Op {
+func (s *School) piece(n int, p document.Part) copy.Op {
 	sum := sha256.Sum256(p.JPEG)
 	m := mark.Mark{ID: s.newName(), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Rect: [4]float64{
 		page.Round(p.Rect.Min.X), page.Round(p.Rect.Min.Y), page.Round(p.Rect.Max.X), page.Round(p.Rect.Max.Y)}}}

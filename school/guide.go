@@ -11,11 +11,11 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/core/document"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/plan"
-	"readymargin/pdf"
-	"readymargin/sound"
+	"readymargin/core/recording"
 )
 
 // Found returns what was found on each leaf of a worksheet to be worked on,
@@ -57,7 +57,7 @@ func (s *School) turnedPage(ctx context.Context, file string, l plan.Leaf) (hash
 	if err != nil {
 		return "", err
 	}
-	one, err := s.Press.Assemble(ctx, [][]byte{data}, []pdf.PageRef{{Page: l.Page, Turn: l.Turn}})
+	one, err := s.Press.Assemble(ctx, [][]byte{data}, []document.PageRef{{Page: l.Page, Turn: l.Turn}})
 	if err != nil {
 		return "", err
 	}
@@ -231,15 +231,15 @@ func (s *School) lies(ctx context.Context, worksheet uint64, p plan.Plan, k plan
 const directionSeconds = 15 * 60
 
 // AddSpoken takes a recording in for the directions of a worksheet.
-func (s *School) AddSpoken(ctx context.Context, who Person, worksheet uint64, recording []byte) (mark.Voice, error) {
+func (s *School) AddSpoken(ctx context.Context, who Person, worksheet uint64, recorded []byte) (mark.Voice, error) {
 	if _, err := s.worksheet(ctx, who, worksheet); err != nil {
 		return mark.Voice{}, err
 	}
-	v, peaks, err := s.recorded(ctx, recording, directionSeconds*time.Second)
+	v, peaks, err := s.recorded(ctx, recorded, directionSeconds*time.Second)
 	if err != nil {
 		return v, err
 	}
-	return v, s.Store.AddExtra(ctx, Extra{worksheet, v.Sound, sound.MediaType, v.Milliseconds, peaks})
+	return v, s.Store.AddExtra(ctx, Extra{worksheet, v.Sound, recording.MediaType, v.Milliseconds, peaks})
 }
 
 // shelfSide is the longest side of a picture on the shelf, in pixels.
@@ -274,8 +274,8 @@ func (s *School) painted(ctx context.Context, f Upload, pixels int) (plan.Pictur
 	if f.Data, err = s.developed(ctx, f.Data); err != nil {
 		return plan.Picture{}, err
 	}
-	if !pdf.IsPicture(f.Data) {
-		return plan.Picture{}, pdf.ErrPicture
+	if !document.IsPicture(f.Data) {
+		return plan.Picture{}, document.ErrPicture
 	}
 	data, err := s.Press.Repaint(ctx, f.Data, shelfSide, pixels)
 	if err != nil {
@@ -283,7 +283,7 @@ func (s *School) painted(ctx context.Context, f Upload, pixels int) (plan.Pictur
 	}
 	size, err := jpeg.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
-		return plan.Picture{}, pdf.ErrPicture
+		return plan.Picture{}, document.ErrPicture
 	}
 	hash, err := s.Store.PutBlob(ctx, data)
 	return plan.Picture{Name: titleOf(f.Name), Hash: hash, Width: float64(size.Width), Height: float64(size.Height)}, err
@@ -306,7 +306,7 @@ func (s *School) SheetExtra(ctx context.Context, who Person, revision uint64, ha
 		return Picture{}, err
 	}
 	e, err := s.extra(ctx, r.WorksheetID, hash)
-	if err != nil || e.Type != sound.MediaType {
+	if err != nil || e.Type != recording.MediaType {
 		return e, err
 	}
 	said, err := s.directions(ctx, r)

@@ -7,11 +7,10 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/copy"
+	"readymargin/core/document"
 	"readymargin/core/flow"
+	"readymargin/core/recording"
 	"readymargin/core/scan"
-	"readymargin/office"
-	"readymargin/pdf"
-	"readymargin/sound"
 )
 
 // Errors that a Store returns.
@@ -252,35 +251,37 @@ type Blobs interface {
 
 // A Press reads and writes PDF files; pdf.Pool is one.
 type Press interface {
-	Limits() pdf.Limits
-	Inspect(ctx context.Context, file []byte) ([]pdf.Page, error)
-	Sizes(ctx context.Context, file []byte) ([]pdf.Page, error)
-	Picture(ctx context.Context, file []byte, page int, scale float64) (pdf.Picture, error)
-	Print(ctx context.Context, file []byte, what pdf.Print) ([]byte, error)
+	Limits() document.Limits
+	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
+	Sizes(ctx context.Context, file []byte) ([]document.Page, error)
+	Picture(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error)
+	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
 	SheetOf(ctx context.Context, picture []byte) ([]byte, error)
 	Fonts(ctx context.Context, file []byte) ([][]string, error)
 	Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error)
 	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
-	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]pdf.Part, error)
-	Carries(ctx context.Context, file []byte) (pdf.Carried, error)
-	Assemble(ctx context.Context, files [][]byte, leaves []pdf.PageRef) ([]byte, error)
+	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error)
+	Carries(ctx context.Context, file []byte) (document.Carried, error)
+	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
 }
 
 // An Office turns documents of office programs into PDF; office.LibreOffice
 // is one.
 type Office interface {
-	PDF(ctx context.Context, file []byte) (office.Document, error)
+	Knows(file []byte) bool // whether a file is a document that can be turned
+	PDF(ctx context.Context, file []byte) (document.Converted, error)
 	// Replaced says which of the fonts that a document asks for were replaced;
 	// pages has the names of the fonts on each page of its PDF.
-	Replaced(ctx context.Context, asked []string, pages [][]string) []office.Replaced
+	Replaced(ctx context.Context, asked []string, pages [][]string) []document.Replaced
 }
 
 // A Darkroom turns the photographs of telephones into JPEG; photo.Heif is one.
 type Darkroom interface {
+	Knows(file []byte) bool // whether a file is such a photograph
 	JPEG(ctx context.Context, file []byte) ([]byte, error)
 }
 
 // An Ear takes recordings in; sound.Ffmpeg is one.
 type Ear interface {
-	TakeIn(ctx context.Context, recording []byte, most time.Duration) (sound.Clip, error)
+	TakeIn(ctx context.Context, recording []byte, most time.Duration) (recording.Clip, error)
 }

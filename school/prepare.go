@@ -10,11 +10,9 @@ import (
 	"unicode"
 
 	"readymargin/core/access"
+	"readymargin/core/document"
 	"readymargin/core/heldback"
 	"readymargin/core/plan"
-	"readymargin/office"
-	"readymargin/pdf"
-	"readymargin/photo"
 	"readymargin/queue"
 )
 
@@ -41,9 +39,9 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 		}
 		reading = reading || later
 		t.source.Number = i
-		all, p = append(all, t), p.Join(i, len(t.pages), len(p), heldback.Propose(pdf.Printed(t.pages)))
+		all, p = append(all, t), p.Join(i, len(t.pages), len(p), heldback.Propose(document.Printed(t.pages)))
 		if len(p) > s.Press.Limits().Pages {
-			return Worksheet{}, pdf.ErrPages
+			return Worksheet{}, document.ErrPages
 		}
 	}
 	if len(p) == 0 {
@@ -71,26 +69,26 @@ func (s *School) BringIn(ctx context.Context, who Person, files ...Upload) (Work
 type taken struct {
 	source Source // without its hash
 	file   []byte
-	pages  []pdf.Page
+	pages  []document.Page
 }
 
 // readIn reads a file; nothing of it is kept.
 func (s *School) readIn(ctx context.Context, f Upload) (taken, error) {
 	file := f.Data
 	if len(file) == 0 {
-		return taken{}, pdf.ErrEmpty
+		return taken{}, document.ErrEmpty
 	}
 	var err error
-	var document office.Document
+	var office document.Converted
 	if file, err = s.developed(ctx, file); err != nil {
 		return taken{}, err
 	}
 	switch {
-	case pdf.IsPicture(file):
+	case document.IsPicture(file):
 		file, err = s.Press.SheetOf(ctx, file)
-	case office.KindOf(file) != "":
-		document, err = s.Office.PDF(ctx, file)
-		file = document.PDF
+	case s.Office.Knows(file):
+		office, err = s.Office.PDF(ctx, file)
+		file = office.PDF
 	}
 	if err != nil {
 		return taken{}, err
@@ -100,8 +98,8 @@ func (s *School) readIn(ctx context.Context, f Upload) (taken, error) {
 		return taken{}, err
 	}
 	source := Source{Name: shorten(f.Name, 100), PageCount: len(pages)}
-	if len(document.Fonts) > 0 {
-		if source.Remark, err = s.replaced(ctx, document); err != nil {
+	if len(office.Fonts) > 0 {
+		if source.Remark, err = s.replaced(ctx, office); err != nil {
 			return taken{}, err
 		}
 	} else if source.Remark, err = s.carries(ctx, file); err != nil {
@@ -113,7 +111,7 @@ func (s *School) readIn(ctx context.Context, f Upload) (taken, error) {
 // carries says what of a file students do not get.
 func (s *School) carries(ctx context.Context, file []byte) (string, error) {
 	c, err := s.Press.Carries(ctx, file)
-	if errors.Is(err, pdf.ErrDamaged) || errors.Is(err, pdf.ErrTime) || errors.Is(err, pdf.ErrMemory) {
+	if errors.Is(err, document.ErrDamaged) || errors.Is(err, document.ErrTime) || errors.Is(err, document.ErrMemory) {
 		return "", nil // it cannot be told
 	}
 	return c.String(), err
@@ -129,14 +127,14 @@ func (s *School) keepSource(ctx context.Context, t taken) (source Source, err er
 // developed returns a photograph of a telephone as JPEG, and any other file as
 // it is.
 func (s *School) developed(ctx context.Context, file []byte) ([]byte, error) {
-	if !photo.IsHEIC(file) {
+	if !s.Darkroom.Knows(file) {
 		return file, nil
 	}
 	return s.Darkroom.JPEG(ctx, file)
 }
 
 // replaced says which fonts of a document were replaced on which pages.
-func (s *School) replaced(ctx context.Context, d office.Document) (string, error) {
+func (s *School) replaced(ctx context.Context, d document.Converted) (string, error) {
 	fonts, err := s.Press.Fonts(ctx, d.PDF)
 	if err != nil {
 		return "", err
@@ -149,7 +147,7 @@ func (s *School) replaced(ctx context.Context, d office.Document) (string, error
 }
 
 // keep stores a PDF with its pages and returns its hash.
-func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (string, error) {
+func (s *School) keep(ctx context.Context, file []byte, pages []document.Page) (string, error) {
 	hash, err := s.Store.PutBlob(ctx, file)
 	if err != nil {
 		return "", err
@@ -162,7 +160,7 @@ func (s *School) keep(ctx context.Context, file []byte, pages []pdf.Page) (strin
 }
 
 // filePages are the records of a file's pages.
-func filePages(hash string, pages []pdf.Page) ([]FilePage, error) {
+func filePages(hash string, pages []document.Page) ([]FilePage, error) {
 	rows := make([]FilePage, len(pages))
 	for i, p := range pages {
 		box, err1 := json.Marshal(p.Box)
@@ -351,14 +349,14 @@ func (s *School) AddPages(ctx context.Context, who Person, id uint64, at int, fi
 		return err
 	}
 	if len(now)+len(t.pages) > s.Press.Limits().Pages {
-		return pdf.ErrPages
+		return document.ErrPages
 	}
 	source, err := s.keepSource(ctx, t)
 	if err != nil {
 		return err
 	}
 	source.WorksheetID, source.Number = id, len(sources)
-	next := now.Join(source.Number, len(t.pages), at, heldback.Propose(pdf.Printed(t.pages)))
+	next := now.Join(source.Number, len(t.pages), at, heldback.Propose(document.Printed(t.pages)))
 	return s.Store.ChangeWorksheet(ctx, id, func(locked *Worksheet) error {
 		if locked.Version != w.Version {
 			return ErrStale
@@ -435,14 +433,14 @@ func (s *School) assemble(ctx context.Context, worksheet uint64, p plan.Plan) (h
 		return "", 0, err
 	}
 	files := make([][]byte, len(sources)) // those that have a page on the sheet
-	var leaves []pdf.PageRef
+	var leaves []document.PageRef
 	for _, l := range p.Of(plan.Sheet) {
 		if files[l.Source] == nil {
 			if files[l.Source], err = s.Store.Blob(ctx, sources[l.Source].FileHash); err != nil {
 				return "", 0, err
 			}
 		}
-		leaves = append(leaves, pdf.PageRef{File: l.Source, Page: l.Page, Turn: l.Turn})
+		leaves = append(leaves, document.PageRef{File: l.Source, Page: l.Page, Turn: l.Turn})
 	}
 	bound, err := s.Press.Assemble(ctx, files, leaves)
 	if err != nil {

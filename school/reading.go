@@ -7,11 +7,9 @@ import (
 	"time"
 
 	"readymargin/core/access"
+	"readymargin/core/document"
 	"readymargin/core/heldback"
 	"readymargin/core/plan"
-	"readymargin/office"
-	"readymargin/pdf"
-	"readymargin/photo"
 	"readymargin/queue"
 )
 
@@ -25,7 +23,7 @@ const soonTime = 5 * time.Second
 // readSoonest is readIn, but of a long PDF, and of a short one that takes long,
 // only the sizes of the pages are known at first; later says so.
 func (s *School) readSoonest(ctx context.Context, f Upload) (t taken, later bool, err error) {
-	if pdf.IsPicture(f.Data) || office.KindOf(f.Data) != "" || photo.IsHEIC(f.Data) || len(f.Data) == 0 {
+	if document.IsPicture(f.Data) || s.Office.Knows(f.Data) || s.Darkroom.Knows(f.Data) || len(f.Data) == 0 {
 		t, err = s.readIn(ctx, f)
 		return t, false, err
 	}
@@ -86,7 +84,7 @@ func (s *School) readPages(ctx context.Context, id uint64) error {
 			return err
 		}
 		pages, err := s.Press.Inspect(queue.In(ctx, queue.Behind), file)
-		if errors.Is(err, pdf.ErrDamaged) || errors.Is(err, pdf.ErrTime) || errors.Is(err, pdf.ErrMemory) {
+		if errors.Is(err, document.ErrDamaged) || errors.Is(err, document.ErrTime) || errors.Is(err, document.ErrMemory) {
 			continue // it can be seen and written on; its words are not known
 		}
 		if err != nil {
@@ -99,7 +97,7 @@ func (s *School) readPages(ctx context.Context, id uint64) error {
 		if err := s.Store.SetFilePages(ctx, rows); err != nil {
 			return err
 		}
-		noticed[i] = heldback.Propose(pdf.Printed(pages))
+		noticed[i] = heldback.Propose(document.Printed(pages))
 	}
 	err = s.Store.ChangeWorksheet(ctx, id, func(w *Worksheet) error {
 		p, err := plan.Parse(w.Plan)

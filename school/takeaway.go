@@ -8,12 +8,12 @@ import (
 	"unicode"
 
 	"readymargin/core/access"
+	"readymargin/core/document"
 	"readymargin/core/draw"
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
 	"readymargin/core/typeset"
-	"readymargin/pdf"
 )
 
 // A File is something to take away.
@@ -54,7 +54,7 @@ func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number in
 	if err != nil {
 		return File{}, err
 	}
-	p := pdf.Print{Boxes: boxes}
+	p := document.Export{Boxes: boxes}
 	for _, m := range v.Marks {
 		if m.Mark.Page <= len(boxes) {
 			p.Marks = append(p.Marks, m.Mark)
@@ -64,7 +64,7 @@ func (s *School) PrintCopy(ctx context.Context, who Person, id uint64, number in
 		return File{}, err
 	}
 	for _, t := range threads {
-		p.Points = append(p.Points, pdf.NotePoint{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t)})
+		p.Notes = append(p.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t)})
 	}
 	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes), &p.Extra)...)
 	data, err := s.Press.Print(ctx, file, p)

@@ -17,7 +17,7 @@ import (
 	"readymargin/core/note"
 	"readymargin/core/plan"
 	"readymargin/core/practice"
-	"readymargin/sound"
+	"readymargin/core/recording"
 )
 
 // A View is everything the sheet screen needs of one copy for one person, as
@@ -516,7 +516,7 @@ func (s *School) SaveSettings(ctx context.Context, who Person, settings string) 
 }
 
 // AddVoice takes a recording in for a note in one of the person's layers.
-func (s *School) AddVoice(ctx context.Context, who Person, id uint64, layer copy.Layer, recording []byte) (mark.Voice, error) {
+func (s *School) AddVoice(ctx context.Context, who Person, id uint64, layer copy.Layer, recorded []byte) (mark.Voice, error) {
 	c, err := s.copyFor(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
 		return mark.Voice{}, err
@@ -524,16 +524,16 @@ func (s *School) AddVoice(ctx context.Context, who Person, id uint64, layer copy
 	if err := s.roomToEnclose(ctx, id); err != nil {
 		return mark.Voice{}, err
 	}
-	v, peaks, err := s.recorded(ctx, recording, time.Duration(c.Course.VoiceSeconds)*time.Second)
+	v, peaks, err := s.recorded(ctx, recorded, time.Duration(c.Course.VoiceSeconds)*time.Second)
 	if err != nil {
 		return v, err
 	}
-	return v, s.Store.AddEnclosure(ctx, Enclosure{v.Sound, id, layer, who.ID, sound.MediaType, v.Milliseconds, peaks})
+	return v, s.Store.AddEnclosure(ctx, Enclosure{v.Sound, id, layer, who.ID, recording.MediaType, v.Milliseconds, peaks})
 }
 
 // recorded keeps a recording of at most so long; peaks is JSON.
-func (s *School) recorded(ctx context.Context, recording []byte, most time.Duration) (v mark.Voice, peaks string, err error) {
-	clip, err := s.Ear.TakeIn(ctx, recording, most)
+func (s *School) recorded(ctx context.Context, recorded []byte, most time.Duration) (v mark.Voice, peaks string, err error) {
+	clip, err := s.Ear.TakeIn(ctx, recorded, most)
 	if err != nil {
 		return v, "", err
 	}

@@ -20,33 +20,9 @@ import (
 	"time"
 
 	"readymargin/confine"
+	"readymargin/core/recording"
 	"readymargin/queue"
 )
-
-// A Clip is a recording ready to be kept and played.
-type Clip struct {
-	Type         string // audio/webm; codecs=opus
-	Data         []byte
-	Milliseconds int
-	Peaks        []int // loudness along the way, 0 to 100, PeakCount of them
-}
-
-// PeakCount is how many peaks a waveform is made of.
-const PeakCount = 96
-
-// MediaType is the type of every clip.
-const MediaType = "audio/webm; codecs=opus"
-
-// Errors for people.
-var (
-	ErrUnreadable = errors.New("sound: cannot be read as a recording")
-	ErrTooLong    = errors.New("sound: longer than allowed")
-	ErrTooLarge   = errors.New("sound: too many bytes")
-	ErrSilent     = errors.New("sound: nothing was recorded")
-)
-
-// MaxBytes bounds a recording as it comes from the browser.
-const MaxBytes = 32 << 20
 
 // Ffmpeg takes recordings in with the ffmpeg program, as many at once as there
 // are processors and one of each person's. The time that a recording may take
@@ -75,43 +51,43 @@ func format(b []byte) string {
 const peakRate = 8000
 
 // TakeIn turns a recording into a Clip no longer than most.
-func (Ffmpeg) TakeIn(ctx context.Context, recording []byte, most time.Duration) (Clip, error) {
-	kind := format(recording)
+func (Ffmpeg) TakeIn(ctx context.Context, recorded []byte, most time.Duration) (recording.Clip, error) {
+	kind := format(recorded)
 	switch {
-	case len(recording) > MaxBytes:
-		return Clip{}, ErrTooLarge
+	case len(recorded) > recording.MaxBytes:
+		return recording.Clip{}, recording.ErrTooLarge
 	case kind == "":
-		return Clip{}, ErrUnreadable
+		return recording.Clip{}, recording.ErrUnreadable
 	}
 	leave, err := turns.Enter(ctx)
 	if err != nil {
-		return Clip{}, err
+		return recording.Clip{}, err
 	}
 	defer leave()
 	dir, err := os.MkdirTemp("", "readymargin-sound-*")
 	if err != nil {
-		return Clip{}, err
+		return recording.Clip{}, err
 	}
 	defer os.RemoveAll(dir)
 	in, out := filepath.Join(dir, "in"), filepath.Join(dir, "out.webm")
-	if err := errors.Join(os.Chmod(dir, 0o733), os.WriteFile(in, recording, 0o644)); err != nil {
-		return Clip{}, err
+	if err := errors.Join(os.Chmod(dir, 0o733), os.WriteFile(in, recorded, 0o644)); err != nil {
+		return recording.Clip{}, err
 	}
 	// A second more than allowed is read, so that "too long" can be told.
 	source := []string{"-protocol_whitelist", "file", "-f", kind, "-t", strconv.FormatFloat(most.Seconds()+1, 'f', 1, 64), "-i", in, "-map", "0:a:0", "-vn", "-ac", "1"}
 	raw, err := ffmpeg(ctx, append(source, "-ar", strconv.Itoa(peakRate), "-f", "s16le", "pipe:1"))
 	if err != nil {
-		return Clip{}, err
+		return recording.Clip{}, err
 	}
-	clip := Clip{Type: MediaType, Milliseconds: len(raw) / 2 * 1000 / peakRate, Peaks: peaks(raw)}
+	clip := recording.Clip{Type: recording.MediaType, Milliseconds: len(raw) / 2 * 1000 / peakRate, Peaks: peaks(raw)}
 	switch {
 	case len(raw) == 0:
-		return Clip{}, ErrSilent
+		return recording.Clip{}, recording.ErrSilent
 	case clip.Milliseconds > int(most.Milliseconds())+500:
-		return Clip{}, ErrTooLong
+		return recording.Clip{}, recording.ErrTooLong
 	}
 	if _, err := ffmpeg(ctx, append(source, "-map_metadata", "-1", "-ar", "48000", "-c:a", "libopus", "-b:a", "32k", "-f", "webm", out)); err != nil {
-		return Clip{}, err
+		return recording.Clip{}, err
 	}
 	clip.Data, err = os.ReadFile(out)
 	return clip, err
@@ -131,7 +107,7 @@ func ffmpeg(ctx context.Context, args []string) ([]byte, error) {
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case errors.As(err, &exit):
-		return nil, fmt.Errorf("%w: %s", ErrUnreadable, bytes.TrimSpace(said.Bytes()))
+		return nil, fmt.Errorf("%w: %s", recording.ErrUnreadable, bytes.TrimSpace(said.Bytes()))
 	case err != nil:
 		return nil, fmt.Errorf("sound: ffmpeg is needed (apt-get install ffmpeg): %w", err)
 	}
@@ -142,7 +118,7 @@ func ffmpeg(ctx context.Context, args []string) ([]byte, error) {
 // scale in hundredths.
 func peaks(raw []byte) []int {
 	n := len(raw) / 2
-	out := make([]int, min(PeakCount, n))
+	out := make([]int, min(recording.PeakCount, n))
 	for i := range out {
 		for k := i * n / len(out); k < (i+1)*n/len(out); k++ {
 			v := int(int16(binary.LittleEndian.Uint16(raw[2*k:])))

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os/exec"
 	"path/filepath"
+	"readymargin/core/recording"
 	"strings"
 	"testing"
 	"time"
@@ -42,7 +43,7 @@ func TestEveryRecordingBecomesOpusOfTheSameLength(t *testing.T) {
 		if clip.Milliseconds < 1950 || clip.Milliseconds > 2100 {
 			t.Errorf("%s: %d ms, want 2000", name, clip.Milliseconds)
 		}
-		if early, late := clip.Peaks[10], clip.Peaks[PeakCount-10]; early < 9 || early > 16 || late > 1 {
+		if early, late := clip.Peaks[10], clip.Peaks[recording.PeakCount-10]; early < 9 || early > 16 || late > 1 {
 			t.Errorf("%s: peaks %d and %d, want 12 and 0", name, early, late)
 		}
 		probe := exec.Command("ffprobe", "-v", "error", "-show_entries", "stream=codec_name,channels:format=duration", "-of", "csv=p=0", "-")
@@ -62,10 +63,10 @@ func TestBadRecordings(t *testing.T) {
 		most time.Duration
 		want error
 	}{
-		{"too long", long, time.Second, ErrTooLong},
-		{"not a recording", []byte("hello"), time.Minute, ErrUnreadable},
-		{"cut off in its head", long[:40], time.Minute, ErrUnreadable},
-		{"too many bytes", make([]byte, MaxBytes+1), time.Minute, ErrTooLarge},
+		{"too long", long, time.Second, recording.ErrTooLong},
+		{"not a recording", []byte("hello"), time.Minute, recording.ErrUnreadable},
+		{"cut off in its head", long[:40], time.Minute, recording.ErrUnreadable},
+		{"too many bytes", make([]byte, recording.MaxBytes+1), time.Minute, recording.ErrTooLarge},
 	} {
 		if _, err := (Ffmpeg{}).TakeIn(context.Background(), c.b, c.most); !errors.Is(err, c.want) {
 			t.Errorf("%s: %v, want %v", c.name, err, c.want)

@@ -11,14 +11,12 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/document"
 	"readymargin/core/flow"
+	"readymargin/core/recording"
 	"readymargin/core/roster"
-	"readymargin/office"
-	"readymargin/pdf"
-	"readymargin/photo"
 	"readymargin/queue"
 	"readymargin/school"
-	"readymargin/sound"
 )
 
 // A sentence is what people read when something did not work: what happened,
@@ -86,41 +84,41 @@ var problems = map[string]string{
 
 // files has a sentence for everything that can be wrong with a file.
 var files = map[error]sentence{
-	pdf.ErrNotPDF:        {422, "This file is neither a PDF, a picture (PNG, JPEG, WebP or HEIC) nor an office document (DOCX, ODT, PPTX, ODP or RTF). Save or print it as a PDF and bring that in. Nothing was kept."},
-	pdf.ErrDamaged:       {422, "This PDF is damaged and cannot be opened. Try to save it again where it comes from. Nothing was kept."},
-	pdf.ErrEncrypted:     {422, "This PDF asks for a password. Save it without one and bring that in. Nothing was kept."},
-	pdf.ErrEmpty:         {422, "This file is empty. Nothing was kept."},
-	pdf.ErrTooLarge:      {413, "This file is larger than %d MB. Make its pictures smaller or split it. Nothing was kept."},
-	pdf.ErrPages:         {422, "This PDF has more than %d pages. Split it and bring in the part you need. Nothing was kept."},
-	pdf.ErrSide:          {422, "A page of this PDF is larger than five metres, or smaller than a pinhead. Nothing was kept."},
-	pdf.ErrTime:          {422, "This PDF takes too long to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
-	pdf.ErrMemory:        {422, "This PDF takes too much memory to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
-	pdf.ErrPixels:        {413, "This picture has more dots than can be taken here. Save it smaller, with at most 5,000 dots along each side. Nothing was kept."},
-	pdf.ErrPicture:       {422, "This picture is damaged and cannot be shown. Save it again where it comes from. Nothing was kept."},
-	office.ErrMissing:    {422, "This house cannot turn office documents into pages: LibreOffice is missing (whoever runs it installs it with: apt-get install libreoffice-writer-nogui libreoffice-impress-nogui). Save the document as a PDF and bring that in. Nothing was kept."},
-	office.ErrRooms:      {422, "This machine cannot open office documents safely, so we do not. Save the document as a PDF and bring that in. Nothing was kept."},
-	office.ErrUnreadable: {422, "This document is damaged, or asks for a password, and cannot be turned into pages. Save it as a PDF and bring that in. Nothing was kept."},
-	office.ErrTooLarge:   {422, "This document is far larger inside than it looks, so we did not open it. Make its pictures smaller, or save it as a PDF. Nothing was kept."},
-	office.ErrTime:       {422, "This document takes too long to be turned into pages, so we stopped. Save it as a PDF and bring that in. Nothing was kept."},
-	photo.ErrMissing:     {422, "This house cannot open HEIC photographs (whoever runs it installs: apt-get install libheif-examples). Save the photograph as JPEG and bring that in. Nothing was kept."},
-	photo.ErrUnreadable:  {422, "This photograph is damaged and cannot be shown. Save it as JPEG and bring that in. Nothing was kept."},
-	sound.ErrUnreadable:  {422, "This recording cannot be read. Record it again."},
-	sound.ErrSilent:      {422, "Nothing was recorded. Check the microphone and record again."},
-	sound.ErrTooLong:     {422, "This recording is longer than the course allows. Record a shorter one."},
-	sound.ErrTooLarge:    {413, "This recording is too large. Record a shorter one."},
-	flow.ErrClosed:       {409, "This assignment is closed and takes no more work."},
-	flow.ErrFeedback:     {409, "Your teacher has begun to mark this copy, so it cannot be taken back."},
-	flow.ErrState:        {409, "This copy has moved on in the meantime. Load the page again to see how it stands."},
-	roster.ErrEmpty:      {422, "There are no names in this list. Nothing was changed."},
-	roster.ErrText:       {422, "This is not a text file. Save the list as CSV and bring that in. Nothing was changed."},
-	roster.ErrArchive:    {422, "This is not a ZIP with users.csv, classes.csv and enrollments.csv. Nothing was changed."},
-	roster.ErrLarge:      {422, "The files in this ZIP are too large. Nothing was changed."},
-	roster.ErrMany:       {422, "This list has more than 5,000 lines. Split it. Nothing was changed."},
-	school.ErrStale:      {409, "Somebody has changed this in the meantime, perhaps you in another window. Your change was not taken; look at what it is now first. Nothing of the other change is lost."},
-	access.ErrSignIn:     {401, "Please sign in first. Nothing is lost."},
-	access.ErrHidden:     {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
-	access.ErrDenied:     {403, "This is not yours to do."},
-	access.ErrKept:       {403, "Your teacher has chosen that this sheet is not taken away as a file. Your work is safe here."},
+	document.ErrNotPDF:      {422, "This file is neither a PDF, a picture (PNG, JPEG, WebP or HEIC) nor an office document (DOCX, ODT, PPTX, ODP or RTF). Save or print it as a PDF and bring that in. Nothing was kept."},
+	document.ErrDamaged:     {422, "This PDF is damaged and cannot be opened. Try to save it again where it comes from. Nothing was kept."},
+	document.ErrEncrypted:   {422, "This PDF asks for a password. Save it without one and bring that in. Nothing was kept."},
+	document.ErrEmpty:       {422, "This file is empty. Nothing was kept."},
+	document.ErrTooLarge:    {413, "This file is larger than %d MB. Make its pictures smaller or split it. Nothing was kept."},
+	document.ErrPages:       {422, "This PDF has more than %d pages. Split it and bring in the part you need. Nothing was kept."},
+	document.ErrSide:        {422, "A page of this PDF is larger than five metres, or smaller than a pinhead. Nothing was kept."},
+	document.ErrTime:        {422, "This PDF takes too long to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
+	document.ErrMemory:      {422, "This PDF takes too much memory to read, so we stopped. Try to save it in a simpler form. Nothing was kept."},
+	document.ErrPixels:      {413, "This picture has more dots than can be taken here. Save it smaller, with at most 5,000 dots along each side. Nothing was kept."},
+	document.ErrPicture:     {422, "This picture is damaged and cannot be shown. Save it again where it comes from. Nothing was kept."},
+	document.ErrNoOffice:    {422, "This house cannot turn office documents into pages: LibreOffice is missing (whoever runs it installs it with: apt-get install libreoffice-writer-nogui libreoffice-impress-nogui). Save the document as a PDF and bring that in. Nothing was kept."},
+	document.ErrNoRooms:     {422, "This machine cannot open office documents safely, so we do not. Save the document as a PDF and bring that in. Nothing was kept."},
+	document.ErrOffice:      {422, "This document is damaged, or asks for a password, and cannot be turned into pages. Save it as a PDF and bring that in. Nothing was kept."},
+	document.ErrOfficeSize:  {422, "This document is far larger inside than it looks, so we did not open it. Make its pictures smaller, or save it as a PDF. Nothing was kept."},
+	document.ErrOfficeTime:  {422, "This document takes too long to be turned into pages, so we stopped. Save it as a PDF and bring that in. Nothing was kept."},
+	document.ErrNoPhotos:    {422, "This house cannot open HEIC photographs (whoever runs it installs: apt-get install libheif-examples). Save the photograph as JPEG and bring that in. Nothing was kept."},
+	document.ErrPhoto:       {422, "This photograph is damaged and cannot be shown. Save it as JPEG and bring that in. Nothing was kept."},
+	recording.ErrUnreadable: {422, "This recording cannot be read. Record it again."},
+	recording.ErrSilent:     {422, "Nothing was recorded. Check the microphone and record again."},
+	recording.ErrTooLong:    {422, "This recording is longer than the course allows. Record a shorter one."},
+	recording.ErrTooLarge:   {413, "This recording is too large. Record a shorter one."},
+	flow.ErrClosed:          {409, "This assignment is closed and takes no more work."},
+	flow.ErrFeedback:        {409, "Your teacher has begun to mark this copy, so it cannot be taken back."},
+	flow.ErrState:           {409, "This copy has moved on in the meantime. Load the page again to see how it stands."},
+	roster.ErrEmpty:         {422, "There are no names in this list. Nothing was changed."},
+	roster.ErrText:          {422, "This is not a text file. Save the list as CSV and bring that in. Nothing was changed."},
+	roster.ErrArchive:       {422, "This is not a ZIP with users.csv, classes.csv and enrollments.csv. Nothing was changed."},
+	roster.ErrLarge:         {422, "The files in this ZIP are too large. Nothing was changed."},
+	roster.ErrMany:          {422, "This list has more than 5,000 lines. Split it. Nothing was changed."},
+	school.ErrStale:         {409, "Somebody has changed this in the meantime, perhaps you in another window. Your change was not taken; look at what it is now first. Nothing of the other change is lost."},
+	access.ErrSignIn:        {401, "Please sign in first. Nothing is lost."},
+	access.ErrHidden:        {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
+	access.ErrDenied:        {403, "This is not yours to do."},
+	access.ErrKept:          {403, "Your teacher has chosen that this sheet is not taken away as a file. Your work is safe here."},
 }
 
 // busy is said when the time for a request is over.
@@ -159,9 +157,9 @@ func (s *Site) say(err error) sentence {
 		}
 		limits := s.school.Press.Limits()
 		switch known {
-		case pdf.ErrTooLarge:
+		case document.ErrTooLarge:
 			said.text = fmt.Sprintf(said.text, limits.Bytes>>20)
-		case pdf.ErrPages:
+		case document.ErrPages:
 			said.text = fmt.Sprintf(said.text, limits.Pages)
 		}
 		return said

@@ -6,7 +6,7 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
-	"readymargin/sound"
+	"readymargin/core/recording"
 )
 
 // A route is one thing the site does. The table is also what the access test
@@ -83,7 +83,7 @@ var routes = []route{
 	{"GET", "/worksheets/:id/found", (*Site).found, 0, long},
 	{"GET", "/worksheets/:id/sources/:source/print/:n/:turn", (*Site).leafPrint, 0, long},
 	{"POST", "/worksheets/:id/turned", (*Site).turned, 0, long},
-	{"POST", "/worksheets/:id/spoken", (*Site).addSpoken, sound.MaxBytes + 1<<20, long},
+	{"POST", "/worksheets/:id/spoken", (*Site).addSpoken, recording.MaxBytes + 1<<20, long},
 	{"POST", "/worksheets/:id/shelf", (*Site).addPicture, fileBody, long},
 	{"GET", "/worksheets/:id/extras/:hash", (*Site).extra, 0, quick},
 	{"GET", sourcePath, (*Site).sourcePicture, 0, made},
@@ -109,7 +109,7 @@ var routes = []route{
 	{"POST", "/copies/:id/submit", (*Site).submit, 0, rush},
 	{"POST", "/copies/:id/take-back", (*Site).takeBack, 0, quick},
 	{"POST", "/copies/:id/improve", (*Site).improve, 0, quick},
-	{"POST", "/copies/:id/sounds", (*Site).addSound, sound.MaxBytes + 1<<20, long},
+	{"POST", "/copies/:id/sounds", (*Site).addSound, recording.MaxBytes + 1<<20, long},
 	{"GET", "/copies/:id/sounds/:hash", (*Site).enclosed, 0, quick},
 	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, fileBody, long},
 	{"POST", "/copies/:id/pictures", (*Site).enclose, maxPicture, long},

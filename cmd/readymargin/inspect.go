@@ -9,8 +9,8 @@ import (
 	"os"
 
 	"readymargin/core/blank"
+	"readymargin/core/document"
 	"readymargin/core/heldback"
-	"readymargin/pdf"
 )
 
 // An inspection is what inspect prints. Lengths are points from the top left
@@ -21,7 +21,7 @@ type inspection struct {
 	Blanks      []inspectedAt   `json:"blanks"`
 	Questions   []inspectedAt   `json:"questions"`
 	AnswerPages []answerPage    `json:"answerPages"`
-	Limits      pdf.Limits      `json:"limits"`
+	Limits      document.Limits `json:"limits"`
 }
 
 type inspectedPage struct {
@@ -95,7 +95,7 @@ func inspect(ctx context.Context, args []string) error {
 	return nil
 }
 
-func look(pages []pdf.Page) inspection {
+func look(pages []document.Page) inspection {
 	in := inspection{Pages: []inspectedPage{}, Fields: []inspectedAt{}, Blanks: []inspectedAt{}, Questions: []inspectedAt{}, AnswerPages: []answerPage{}}
 	for i, p := range pages {
 		n := i + 1
@@ -119,7 +119,7 @@ func look(pages []pdf.Page) inspection {
 			in.Questions = append(in.Questions, a)
 		}
 	}
-	reasons := heldback.Propose(pdf.Printed(pages))
+	reasons := heldback.Propose(document.Printed(pages))
 	for n := 1; n <= len(pages); n++ {
 		if r, ok := reasons[n]; ok {
 			in.AnswerPages = append(in.AnswerPages, answerPage{n, r})

@@ -11,6 +11,7 @@ import (
 	"os/signal"
 	"syscall"
 
+	"readymargin/core/document"
 	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/photo"
@@ -64,7 +65,7 @@ type options struct {
 	dsn, cache, address, origin, cert, key, metrics string
 	proxied                                         bool
 	workers                                         int
-	limits                                          pdf.Limits
+	limits                                          document.Limits
 }
 
 // errNoDatabase says that a verb was not told where the database is.
@@ -87,7 +88,7 @@ func (o *options) flags(name string) *flag.FlagSet {
 	f.StringVar(&o.cert, "cert", env("READYMARGIN_CERT", ""), "certificate, for HTTPS and HTTP/2 (READYMARGIN_CERT)")
 	f.StringVar(&o.key, "key", env("READYMARGIN_KEY", ""), "key of the certificate (READYMARGIN_KEY)")
 	f.BoolVar(&o.proxied, "proxied", os.Getenv("READYMARGIN_PROXIED") != "", "behind a proxy that speaks HTTPS (READYMARGIN_PROXIED)")
-	o.limits = pdf.DefaultLimits
+	o.limits = document.DefaultLimits
 	f.Int64Var(&o.limits.Bytes, "pdf-bytes", o.limits.Bytes, "largest PDF taken, bytes")
 	f.IntVar(&o.limits.Pages, "pdf-pages", o.limits.Pages, "most pages of a PDF")
 	f.Float64Var(&o.limits.Side, "pdf-side", o.limits.Side, "longest page side, points")

@@ -11,12 +11,12 @@ import (
 	"time"
 
 	"readymargin/core/blank"
+	"readymargin/core/document"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/demo"
 	"readymargin/e2e/house"
-	"readymargin/pdf"
 	"readymargin/school"
 )
 
@@ -206,7 +206,7 @@ func (b *bench) print() ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	what := pdf.Print{}
+	what := document.Export{}
 	for _, p := range pages {
 		what.Boxes = append(what.Boxes, p.Box)
 	}

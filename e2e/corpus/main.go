@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"readymargin/core/document"
 	"readymargin/e2e/house"
 	"readymargin/pdf"
 )
@@ -83,7 +84,7 @@ func opens(pool *pdf.Pool, file []byte) (what string, err error) {
 	if _, err := pool.Picture(ctx, file, 1, 0.25); err != nil {
 		return "look", err
 	}
-	refs := make([]pdf.PageRef, len(pages))
+	refs := make([]document.PageRef, len(pages))
 	for i := range refs {
 		refs[i].Page = i + 1
 	}

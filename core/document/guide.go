@@ -1,4 +1,4 @@
-package pdf
+package document
 
 import (
 	"readymargin/core/blank"

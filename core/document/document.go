@@ -1,0 +1,104 @@
+// Package document knows what a file is once it has been read: its pages with
+// their words, lines and form fields, what is found on them to be worked on,
+// and what can be wrong with it. It does not know how a file is read.
+package document
+
+import (
+	"readymargin/core/blank"
+	"readymargin/core/heldback"
+	"readymargin/core/page"
+	"readymargin/core/scan"
+	"readymargin/core/words"
+)
+
+// A Page is a page as it is shown.
+type Page struct {
+	Box    page.Box   `json:"box"`
+	Width  float64    `json:"width"` // points, in page space
+	Height float64    `json:"height"`
+	Print  words.Page `json:"print"` // what is printed on it
+
+	Strokes []blank.Stroke `json:"strokes,omitempty"` // the straight lines on it
+	Art     []blank.Art    `json:"art,omitempty"`     // pictures and drawings
+	Fields  []Field        `json:"fields,omitempty"`  // of its form
+	Scan    *Scanned       `json:"scan,omitempty"`    // where the page is only a picture
+}
+
+// Scanned is what is seen on a page without words.
+type Scanned struct {
+	scan.Seen
+	Ink scan.Ink
+}
+
+// Flat returns the page as blanks are found on it.
+func (p Page) Flat() blank.Page {
+	if p.Scan != nil {
+		return blank.Page{Width: p.Width, Height: p.Height, Words: p.Scan.Words, Strokes: p.Scan.Strokes}
+	}
+	return blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes, Art: p.Art}
+}
+
+// Blanks returns the blanks that are found on the page. On a picture of one
+// they have no labels, and lean as the page does.
+func (p Page) Blanks() []blank.Blank {
+	found := blank.Find(p.Flat())
+	if p.Scan == nil {
+		return found
+	}
+	turn := scan.Turn(p.Scan.Tilt, page.Pt(p.Width/2, p.Height/2))
+	for i := range found {
+		b := &found[i]
+		b.Label = ""
+		c := b.Rect.Center()
+		d := turn.Apply(c).Sub(c)
+		b.Rect, b.Baseline = b.Rect.Add(d), page.Round(b.Baseline+d.Y)
+		b.Rect = page.Rect{Min: b.Rect.Min.Round(), Max: b.Rect.Max.Round()}
+	}
+	return found
+}
+
+// Printed returns what is printed on each page.
+func Printed(pages []Page) []heldback.Page {
+	out := make([]heldback.Page, len(pages))
+	for i, p := range pages {
+		out[i].Print = p.Print
+		if p.Scan != nil {
+			out[i].Ink = p.Scan.Ink
+		}
+	}
+	return out
+}
+
+// A Field is a widget of an interactive form (ISO 32000-2, 12.7).
+type Field struct {
+	Name    string    `json:"name"` // fully qualified
+	Type    string    `json:"type"` // Tx, Btn, Ch or Sig
+	Flags   int       `json:"flags,omitempty"`
+	Rect    page.Rect `json:"rect"` // in page space
+	MaxLen  int       `json:"maxLen,omitempty"`
+	Options []string  `json:"options,omitempty"` // as they are shown
+	On      string    `json:"on,omitempty"`      // the state of a button that is on
+	Says    string    `json:"says,omitempty"`    // its own name for readers (TU)
+}
+
+// A Picture is a page rendered for the screen.
+type Picture struct {
+	Type string // image/png or image/jpeg
+	Data []byte
+}
+
+// A Part is a piece of a page that differs from another file's page: where it
+// is in page space, and its picture.
+type Part struct {
+	Rect page.Rect `json:"rect"`
+	Size int       `json:"size"` // bytes of the picture
+	JPEG []byte    `json:"-"`
+}
+
+// A PageRef is a page of a file, both counted from where their lists begin (files
+// from 0, pages from 1), turned clockwise by Turn degrees.
+type PageRef struct {
+	File int `json:"file"`
+	Page int `json:"page"`
+	Turn int `json:"turn"`
+}

@@ -1,0 +1,26 @@
+package document
+
+import (
+	"readymargin/core/mark"
+	"readymargin/core/page"
+)
+
+// An Export says what to print on the pages of a file. Marks are painted in
+// their order, highlights beneath all others; marks on page numbers behind
+// the last page go on extra pages of A4.
+type Export struct {
+	Boxes []page.Box // of the file's pages, as Inspect gave them
+	Marks []mark.Mark
+	Notes []NoteMarker
+	Extra int // pages to add
+
+	Pictures map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
+}
+
+// A NoteMarker is the sign of a note on a page.
+type NoteMarker struct {
+	Page   int
+	At     page.Point
+	Number int
+	Color  mark.Color
+}
