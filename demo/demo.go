@@ -8,10 +8,15 @@ import (
 	"fmt"
 	"time"
 
+	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/core/flow"
 	"readymargin/pdf"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/enrol"
+	"readymargin/school/intake"
+	"readymargin/school/services"
 )
 
 // Password is everybody's in the demo.
@@ -32,7 +37,7 @@ var fixed = time.Date(2026, 3, 14, 9, 0, 0, 0, time.UTC)
 
 // filler writes the scenario into a school whose clock it sets.
 type filler struct {
-	*school.School
+	*services.All
 	ctx      context.Context
 	now      time.Time
 	teachers []school.Person
@@ -43,8 +48,8 @@ type filler struct {
 }
 
 // Fill fills an empty school.
-func Fill(ctx context.Context, s *school.School, press *pdf.Pool) error {
-	f := &filler{School: s, ctx: ctx}
+func Fill(ctx context.Context, s *services.All, press *pdf.Pool) error {
+	f := &filler{All: s, ctx: ctx}
 	clock := s.Now
 	start := clock()
 	s.Now = func() time.Time { return f.now }
@@ -75,7 +80,7 @@ func evening(now time.Time, days int) time.Time {
 func (f *filler) people() {
 	add := func(name string, staff bool) (p school.Person) {
 		if f.err == nil {
-			p, f.err = f.AddPerson(f.ctx, name, Password, false, staff)
+			p, f.err = f.Accounts.AddPerson(f.ctx, name, Password, false, staff)
 		}
 		return p
 	}
@@ -88,17 +93,17 @@ func (f *filler) people() {
 	if f.err != nil {
 		return
 	}
-	if f.course, f.err = f.MakeCourse(f.ctx, f.teachers[0], "Coastal Navigation 1", "Europe/London"); f.err != nil {
+	if f.course, f.err = f.Courses.MakeCourse(f.ctx, f.teachers[0], "Coastal Navigation 1", "Europe/London"); f.err != nil {
 		return
 	}
-	f.check(f.Store.SetMembership(f.ctx, school.Membership{CourseID: f.course.ID, PersonID: f.teachers[1].ID, Role: "teacher", Seen: true, JoinedAt: f.now}))
-	f.check(f.SetLessons(f.ctx, f.teachers[0], f.course.ID, []flow.Lesson{{Day: time.Tuesday, Clock: "18:30"}, {Day: time.Thursday, Clock: "18:30"}}))
+	f.check(f.Roster.AddStaff(f.ctx, f.teachers[0], f.course.ID, f.teachers[1].Login, access.Teacher))
+	f.check(f.Courses.SetLessons(f.ctx, f.teachers[0], f.course.ID, []flow.Lesson{{Day: time.Tuesday, Clock: "18:30"}, {Day: time.Thursday, Clock: "18:30"}}))
 	for i, p := range f.students {
-		_, err := f.Join(f.ctx, p, f.course.JoinCode, school.Device{})
+		_, err := f.Courses.Join(f.ctx, p, f.course.JoinCode, enrol.Device{})
 		f.check(err)
 		if i < len(f.students)-1 { // one newcomer is left to welcome
-			f.check(f.Admit(f.ctx, f.teachers[0], f.course.ID, p.ID, true))
-			f.check(f.SetSection(f.ctx, f.teachers[0], f.course.ID, p.ID, []string{"Harbour", "Open water"}[i%2]))
+			f.check(f.Roster.Admit(f.ctx, f.teachers[0], f.course.ID, p.ID, true))
+			f.check(f.Roster.SetSection(f.ctx, f.teachers[0], f.course.ID, p.ID, []string{"Harbour", "Open water"}[i%2]))
 		}
 	}
 }
@@ -116,15 +121,15 @@ func (f *filler) bringIn(name string, draw func() ([]byte, error)) (w school.Wor
 	b, err := draw()
 	f.check(err)
 	if f.err == nil {
-		w, f.err = f.BringIn(f.ctx, f.teachers[0], school.Upload{Name: name, Data: b})
+		w, f.err = f.Shelf.BringIn(f.ctx, f.teachers[0], intake.Upload{Name: name, Data: b})
 	}
 	return w
 }
 
 func (f *filler) assign(w school.Worksheet, title, points string, due time.Time, instructions string) (a school.Assignment) {
 	if f.err == nil {
-		a, f.err = f.Assign(f.ctx, f.teachers[0], school.NewAssignment{
-			Course: f.course.ID, Worksheet: w.ID, Terms: school.Terms{Title: title, Points: points, Instructions: instructions, Due: due.Format(flow.Wall)},
+		a, f.err = f.Assignments.Assign(f.ctx, f.teachers[0], assign.NewAssignment{
+			Course: f.course.ID, Worksheet: w.ID, Terms: assign.Terms{Title: title, Points: points, Instructions: instructions, Due: due.Format(flow.Wall)},
 		})
 	}
 	return a
@@ -144,13 +149,13 @@ func (f *filler) save(who school.Person, id uint64, layer copy.Layer, marks ...m
 		ops = append(ops, copy.Op{ID: f.newID(), On: m.ID, Mark: &m})
 	}
 	if f.err == nil && len(ops) > 0 {
-		_, f.err = f.Save(f.ctx, who, id, layer, ops)
+		_, f.err = f.Saving.Save(f.ctx, who, id, layer, ops)
 	}
 }
 
 func (f *filler) copyOf(a school.Assignment, student int) (c school.Copy) {
 	if f.err == nil {
-		c, f.err = f.OpenOwn(f.ctx, f.students[student], a.ID)
+		c, f.err = f.Saving.OpenOwn(f.ctx, f.students[student], a.ID)
 	}
 	return c
 }
@@ -159,8 +164,8 @@ func (f *filler) submit(c school.Copy, student int, line string) {
 	if f.err != nil {
 		return
 	}
-	seq, err := f.Store.LayerSeq(f.ctx, c.ID, copy.Work)
+	v, err := f.Screens.Open(f.ctx, f.students[student], c.ID)
 	f.check(err)
-	_, err = f.Submit(f.ctx, f.students[student], c.ID, line, seq)
+	_, err = f.Submitting.Submit(f.ctx, f.students[student], c.ID, line, v.Seq)
 	f.check(err)
 }

@@ -11,6 +11,7 @@ import (
 	"readymargin/core/plan"
 	"readymargin/core/points"
 	"readymargin/school"
+	"readymargin/school/intake"
 	"readymargin/sound"
 )
 
@@ -37,18 +38,18 @@ func (f *filler) prepareTides(w school.Worksheet) {
 	if f.err != nil {
 		return
 	}
-	found, err := f.Found(f.ctx, f.teachers[0], w.ID)
+	found, err := f.Shelf.Found(f.ctx, f.teachers[0], w.ID)
 	f.check(err)
 	p, err := plan.Parse(w.Plan)
 	f.check(err)
-	buoy, err := f.AddPicture(f.ctx, f.teachers[0], w.ID, school.Upload{Name: "Red buoy.png", Data: RedBuoy()})
+	buoy, err := f.Shelf.AddPicture(f.ctx, f.teachers[0], w.ID, intake.Upload{Name: "Red buoy.png", Data: RedBuoy()})
 	f.check(err)
 	wav, err := sound.Speak(f.ctx, "Read the extract twice before you fill in the table. The curve on the second page helps you with question seven.", "en-gb", 150)
 	f.check(err)
 	if f.err != nil {
 		return
 	}
-	voice, err := f.AddSpoken(f.ctx, f.teachers[0], w.ID, wav)
+	voice, err := f.Shelf.AddSpoken(f.ctx, f.teachers[0], w.ID, wav)
 	f.check(err)
 	worth := []points.Points{6, 2, 1, 2, 1, 1, 1, 0} // whole ones, of all pages
 	for i := range p {
@@ -70,7 +71,7 @@ func (f *filler) prepareTides(w school.Worksheet) {
 		{ID: "direction-listen", Page: 1, Body: &mark.Note{At: [2]float64{548, 104}, Voice: &voice}},
 		{ID: "direction-key", Page: 1, Body: &mark.Note{At: [2]float64{548, 508}, Text: "Choose the meaning, not the colour: danger, sea mark or depth."}},
 	}
-	f.check(f.Arrange(f.ctx, f.teachers[0], w.ID, w.Version, p, plan.Kit{Key: key, Shelf: []plan.Picture{buoy}}))
+	f.check(f.Shelf.Arrange(f.ctx, f.teachers[0], w.ID, w.Version, p, plan.Kit{Key: key, Shelf: []plan.Picture{buoy}}))
 }
 
 // RedBuoy is a small picture for the shelf.

@@ -66,13 +66,11 @@ func noted(n int, x, y float64, text string, voice *mark.Voice) markMaker {
 
 // washed highlights the printed words from the one at (x0, y0) to the one at (x1, y1).
 func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64) markMaker {
-	r, err := f.Store.Revision(f.ctx, revision)
-	f.check(err)
-	row, err := f.Store.FilePage(f.ctx, r.FileHash, n)
+	layer, err := f.Revisions.Print(f.ctx, f.teachers[0], revision, n)
 	f.check(err)
 	var print words.Page
 	if f.err == nil {
-		f.check(json.Unmarshal([]byte(row.Print), &print))
+		f.check(json.Unmarshal([]byte(layer), &print))
 	}
 	run, ok := print.Between(page.Pt(x0, y0), page.Pt(x1, y1), false)
 	if !ok {
@@ -93,7 +91,7 @@ func (f *filler) spoken(teacher school.Person, id uint64, layer copy.Layer, text
 	if f.err != nil {
 		return nil
 	}
-	v, err := f.AddVoice(f.ctx, teacher, id, layer, wav)
+	v, err := f.Enclosures.AddVoice(f.ctx, teacher, id, layer, wav)
 	f.check(err)
 	return &v
 }
@@ -191,7 +189,7 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 
 func (f *filler) points(c school.Copy, attempt int, points, remark string) {
 	if f.err == nil {
-		_, f.err = f.GivePoints(f.ctx, f.teachers[0], c.ID, attempt, points, remark)
+		_, f.err = f.Marking.GivePoints(f.ctx, f.teachers[0], c.ID, attempt, points, remark)
 	}
 }
 
@@ -208,7 +206,7 @@ func (f *filler) markTides(c school.Copy, student int, start time.Time) {
 		drawn(1, red, 1.5, func(t float64) (float64, float64) { return 388 + 40*t, 355 + 1.5*math.Sin(9*math.Pi*t) }))
 	f.points(c, 1, "10", "Good reading of the table. Work on spring and neap, then submit again.")
 	if f.err == nil {
-		f.err = f.Return(f.ctx, t, c.ID, 1, false)
+		f.err = f.Marking.Return(f.ctx, t, c.ID, 1, false)
 	}
 }
 
@@ -220,7 +218,7 @@ func (f *filler) again(a school.Assignment, start time.Time) {
 	if f.err != nil {
 		return
 	}
-	v, err := f.Open(f.ctx, who, c.ID)
+	v, err := f.Screens.Open(f.ctx, who, c.ID)
 	f.check(err)
 	for _, m := range v.Marks {
 		if n, ok := m.Mark.Body.(*mark.Note); ok && n.Voice == nil {
@@ -229,17 +227,17 @@ func (f *filler) again(a school.Assignment, start time.Time) {
 			})
 		}
 	}
-	f.check(f.Improve(f.ctx, who, c.ID))
-	heads, err := f.Store.Heads(f.ctx, c.ID, copy.Work)
+	f.check(f.Submitting.Improve(f.ctx, who, c.ID))
+	v, err = f.Screens.Open(f.ctx, who, c.ID)
 	f.check(err)
-	for _, h := range heads {
-		t, ok := h.Mark.Body.(*mark.FreeText)
-		if !ok || t.String() != "1.3 m" && t.String() != "neap" {
+	for _, m := range v.Marks {
+		t, ok := m.Mark.Body.(*mark.FreeText)
+		if !ok || m.Layer != copy.Work || t.String() != "1.3 m" && t.String() != "neap" {
 			continue
 		}
 		better := *t
 		better.Lines = []mark.Line{{Runs: []mark.Run{{Text: map[string]string{"1.3 m": "5.5 m", "neap": "spring"}[t.String()], Size: 14, Color: green}}, Hard: true}}
-		_, err := f.Save(f.ctx, who, c.ID, copy.Work, []copy.Op{{ID: f.newID(), On: h.On, Base: h.Op, Mark: &mark.Mark{ID: h.On, Page: 1, Body: &better}}})
+		_, err := f.Saving.Save(f.ctx, who, c.ID, copy.Work, []copy.Op{{ID: f.newID(), On: m.Mark.ID, Base: m.Version, Mark: &mark.Mark{ID: m.Mark.ID, Page: 1, Body: &better}}})
 		f.check(err)
 	}
 	f.now = start.Add(-19 * time.Hour)
@@ -272,14 +270,14 @@ func (f *filler) symbolsWork(a school.Assignment, start time.Time) {
 		f.save(t, c.ID, copy.Feedback(1), stamped(1, "tick", 300, 540), noted(1, 440, 536, "Say it as a rule: west is best, subtract.", nil), stamped(2, "tick", 240, 270))
 		f.points(c, 1, []string{"8", "7.5", "9", "6"}[i%4], "Neat work.")
 		if f.err == nil {
-			f.err = f.Return(f.ctx, t, c.ID, 1, false)
+			f.err = f.Marking.Return(f.ctx, t, c.ID, 1, false)
 		}
 		f.now = f.now.Add(3 * time.Hour)
 		if i%3 != 0 && f.err == nil {
-			_, f.err = f.Open(f.ctx, f.students[i], c.ID)
+			_, f.err = f.Screens.Open(f.ctx, f.students[i], c.ID)
 		}
 		if i == 8 && f.err == nil {
-			f.err = f.Improve(f.ctx, f.students[i], c.ID)
+			f.err = f.Submitting.Improve(f.ctx, f.students[i], c.ID)
 		}
 	}
 }

@@ -21,6 +21,10 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/house"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/enrol"
+	"readymargin/school/intake"
+	"readymargin/school/services"
 	"readymargin/web"
 )
 
@@ -48,7 +52,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 		}
 	}
 	person := func(name string, admin, staff bool) school.Person {
-		p, err := s.AddPerson(ctx, name, scenePassword, admin, staff)
+		p, err := s.Accounts.AddPerson(ctx, name, scenePassword, admin, staff)
 		must(err)
 		return p
 	}
@@ -58,32 +62,32 @@ func setSceneNamed(t *testing.T, name string) *scene {
 		"classmate": person(name+" Classmate", false, false), "outsider": person(name+" Outsider", false, false), "refused": person(name+" Refused", false, false), "assistant": person(name+" Assistant", false, false), "waiting": person(name+" Waiting", false, false), "admin": person(name+" Admin", true, true),
 	}
 	var err error
-	sc.course, err = s.MakeCourse(ctx, all["teacher"], "Access", "Europe/London")
+	sc.course, err = s.Courses.MakeCourse(ctx, all["teacher"], "Access", "Europe/London")
 	must(err)
-	other, err := s.MakeCourse(ctx, all["other teacher"], "Elsewhere", "Europe/London")
+	other, err := s.Courses.MakeCourse(ctx, all["other teacher"], "Elsewhere", "Europe/London")
 	must(err)
 	for kind, c := range map[string]school.Course{"student": sc.course, "classmate": sc.course, "refused": sc.course, "outsider": other} {
-		_, err := s.Join(ctx, all[kind], c.JoinCode, school.Device{})
+		_, err := s.Courses.Join(ctx, all[kind], c.JoinCode, enrol.Device{})
 		must(err)
 	}
-	must(s.Admit(ctx, all["teacher"], sc.course.ID, all["refused"].ID, false))
-	must(s.AddStaff(ctx, all["teacher"], sc.course.ID, all["assistant"].Login, access.Assistant))
-	must(s.SetVet(ctx, all["teacher"], sc.course.ID, true))
-	_, err = s.Join(ctx, all["waiting"], sc.course.JoinCode, school.Device{})
+	must(s.Roster.Admit(ctx, all["teacher"], sc.course.ID, all["refused"].ID, false))
+	must(s.Roster.AddStaff(ctx, all["teacher"], sc.course.ID, all["assistant"].Login, access.Assistant))
+	must(s.Courses.SetVet(ctx, all["teacher"], sc.course.ID, true))
+	_, err = s.Courses.Join(ctx, all["waiting"], sc.course.JoinCode, enrol.Device{})
 	must(err)
-	must(s.SetVet(ctx, all["teacher"], sc.course.ID, false))
+	must(s.Courses.SetVet(ctx, all["teacher"], sc.course.ID, false))
 	pdf, err := demo.TideHeights()
 	must(err)
-	sc.sheet, err = s.BringIn(ctx, all["teacher"], school.Upload{Name: "access.pdf", Data: pdf})
+	sc.sheet, err = s.Shelf.BringIn(ctx, all["teacher"], intake.Upload{Name: "access.pdf", Data: pdf})
 	must(err)
-	must(s.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}, plan.Kit{}))
+	must(s.Shelf.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}, plan.Kit{}))
 	for i, state := range flow.States {
-		a, err := s.Assign(ctx, all["teacher"], school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: school.Terms{Points: "10", Title: fmt.Sprint("Access ", i)}})
+		a, err := s.Assignments.Assign(ctx, all["teacher"], assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: assign.Terms{Points: "10", Title: fmt.Sprint("Access ", i)}})
 		must(err)
 		sc.given = a
-		_, err = s.OpenOwn(ctx, all["classmate"], a.ID)
+		_, err = s.Saving.OpenOwn(ctx, all["classmate"], a.ID)
 		must(err)
-		c, err := s.OpenOwn(ctx, all["student"], a.ID)
+		c, err := s.Saving.OpenOwn(ctx, all["student"], a.ID)
 		must(err)
 		bring(t, s, all, c.ID, state)
 		sc.copies[state] = c
@@ -96,7 +100,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 }
 
 // bring takes a copy to a state by its people's own moves.
-func bring(t *testing.T, s *school.School, all map[string]school.Person, id uint64, state flow.State) {
+func bring(t *testing.T, s *services.All, all map[string]school.Person, id uint64, state flow.State) {
 	t.Helper()
 	ctx := context.Background()
 	steps := map[flow.State]int{flow.NotStarted: 0, flow.InProgress: 1, flow.Submitted: 3, flow.Returned: 4, flow.Reworking: 5}[state]
@@ -104,16 +108,16 @@ func bring(t *testing.T, s *school.School, all map[string]school.Person, id uint
 	note := mark.Mark{ID: "note-access", Page: 1, Body: &mark.Note{At: [2]float64{50, 50}, Text: "secret feedback"}}
 	moves := []func() error{
 		func() error {
-			_, err := s.Save(ctx, all["student"], id, copy.Work, []copy.Op{{ID: "access-0001", On: text.ID, Mark: &text}})
+			_, err := s.Saving.Save(ctx, all["student"], id, copy.Work, []copy.Op{{ID: "access-0001", On: text.ID, Mark: &text}})
 			return err
 		},
-		func() error { _, err := s.Submit(ctx, all["student"], id, "", 1); return err },
+		func() error { _, err := s.Submitting.Submit(ctx, all["student"], id, "", 1); return err },
 		func() error {
-			_, err := s.Save(ctx, all["teacher"], id, copy.Feedback(1), []copy.Op{{ID: "access-0002", On: note.ID, Mark: &note}})
+			_, err := s.Saving.Save(ctx, all["teacher"], id, copy.Feedback(1), []copy.Op{{ID: "access-0002", On: note.ID, Mark: &note}})
 			return err
 		},
-		func() error { return s.Return(ctx, all["teacher"], id, 1, true) },
-		func() error { return s.Improve(ctx, all["student"], id) },
+		func() error { return s.Marking.Return(ctx, all["teacher"], id, 1, true) },
+		func() error { return s.Submitting.Improve(ctx, all["student"], id) },
 	}
 	for _, move := range moves[:steps] {
 		if err := move(); err != nil {
@@ -379,10 +383,10 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 		t.Fatal(err)
 	}
 	note := mark.Mark{ID: "note-second", Page: 1, Body: &mark.Note{At: [2]float64{90, 90}, Text: "secret feedback, second part"}}
-	if _, err := home.School.Save(ctx, teacher, c.ID, copy.Feedback(1), []copy.Op{{ID: "draft-0009", On: note.ID, Mark: &note}}); err != nil {
+	if _, err := home.School.Saving.Save(ctx, teacher, c.ID, copy.Feedback(1), []copy.Op{{ID: "draft-0009", On: note.ID, Mark: &note}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.GivePoints(ctx, teacher, c.ID, 1, "9", "secret remark"); err != nil {
+	if _, err := home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "secret remark"); err != nil {
 		t.Fatal(err)
 	}
 	after := read()
@@ -412,43 +416,43 @@ func TestEveryRouteInEverySituation(t *testing.T) {
 	}
 	soon, later, past := wallIn(sc.course, 48*time.Hour), wallIn(sc.course, 96*time.Hour), wallIn(sc.course, -48*time.Hour)
 	begin := func(id uint64) {
-		c, err := s.OpenOwn(ctx, student, id)
+		c, err := s.Saving.OpenOwn(ctx, student, id)
 		must(err)
-		_, err = s.Save(ctx, student, c.ID, copy.Work, []copy.Op{house.Written("situation", "begun")})
+		_, err = s.Saving.Save(ctx, student, c.ID, copy.Work, []copy.Op{house.Written("situation", "begun")})
 		must(err)
 	}
 	change := func(_ school.Assignment, err error) { t.Helper(); must(err) }
 	for _, c := range []struct {
 		name  string
-		terms school.Terms
+		terms assign.Terms
 		draft bool
 		make  func(id uint64)
 		open  bool // to the student, as a copy of that state usually is
 	}{
-		{"a draft, with extra time", school.Terms{Due: soon}, true, func(id uint64) { must(s.GiveTime(ctx, teacher, id, student.ID, later)) }, false},
-		{"not yet open, with extra time", school.Terms{Opens: soon, Due: soon}, false, func(id uint64) { must(s.GiveTime(ctx, teacher, id, student.ID, later)) }, false},
-		{"not in the audience any more", school.Terms{}, false, func(id uint64) {
-			_, err := s.OpenOwn(ctx, student, id)
+		{"a draft, with extra time", assign.Terms{Due: soon}, true, func(id uint64) { must(s.Assignments.GiveTime(ctx, teacher, id, student.ID, later)) }, false},
+		{"not yet open, with extra time", assign.Terms{Opens: soon, Due: soon}, false, func(id uint64) { must(s.Assignments.GiveTime(ctx, teacher, id, student.ID, later)) }, false},
+		{"not in the audience any more", assign.Terms{}, false, func(id uint64) {
+			_, err := s.Saving.OpenOwn(ctx, student, id)
 			must(err)
-			change(s.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{classmate.ID}}))
+			change(s.Assignments.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{classmate.ID}}))
 		}, false},
-		{"removed from the audience after beginning", school.Terms{}, false, func(id uint64) {
+		{"removed from the audience after beginning", assign.Terms{}, false, func(id uint64) {
 			begin(id)
-			change(s.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{classmate.ID}}))
+			change(s.Assignments.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{classmate.ID}}))
 		}, true},
-		{"unassigned before beginning", school.Terms{}, false, func(id uint64) {
-			_, err := s.OpenOwn(ctx, student, id)
+		{"unassigned before beginning", assign.Terms{}, false, func(id uint64) {
+			_, err := s.Saving.OpenOwn(ctx, student, id)
 			must(err)
-			change(s.Unassign(ctx, teacher, id))
+			change(s.Assignments.Unassign(ctx, teacher, id))
 		}, false},
-		{"unassigned after beginning", school.Terms{}, false, func(id uint64) { begin(id); change(s.Unassign(ctx, teacher, id)) }, true},
-		{"closed before it was begun", school.Terms{Due: past, Closes: past}, false, func(id uint64) { _, err := s.OpenOwn(ctx, student, id); must(err) }, true},
-		{"one for all, which a teacher looked at too early", school.Terms{Opens: soon, Way: flow.OneForAll}, false, func(id uint64) { _, err := s.OpenOwn(ctx, teacher, id); must(err) }, false},
+		{"unassigned after beginning", assign.Terms{}, false, func(id uint64) { begin(id); change(s.Assignments.Unassign(ctx, teacher, id)) }, true},
+		{"closed before it was begun", assign.Terms{Due: past, Closes: past}, false, func(id uint64) { _, err := s.Saving.OpenOwn(ctx, student, id); must(err) }, true},
+		{"one for all, which a teacher looked at too early", assign.Terms{Opens: soon, Way: flow.OneForAll}, false, func(id uint64) { _, err := s.Saving.OpenOwn(ctx, teacher, id); must(err) }, false},
 	} {
-		sheet, err := s.Duplicate(ctx, teacher, sc.sheet.ID)
+		sheet, err := s.Shelf.Duplicate(ctx, teacher, sc.sheet.ID)
 		must(err)
 		c.terms.Title, c.terms.Points = c.name, "10"
-		a, err := s.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: sheet.ID, Draft: c.draft, Terms: c.terms})
+		a, err := s.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sheet.ID, Draft: c.draft, Terms: c.terms})
 		must(err)
 		c.make(a.ID)
 		copies, err := home.Store.CopiesOf(ctx, a.ID)

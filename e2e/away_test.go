@@ -17,6 +17,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/e2e/house"
 	"readymargin/school"
+	"readymargin/school/assign"
 )
 
 // While the database is away a page says that nothing is lost and comes back
@@ -106,13 +107,13 @@ func TestTwoTeachersAtOnce(t *testing.T) {
 		vet, minutes := i%2 == 0, 1+i%14
 		var all sync.WaitGroup
 		for _, do := range []func() error{
-			func() error { return s.SetVet(ctx, teacher, sc.course.ID, vet) },
-			func() error { _, err := s.SetVoice(ctx, teacher, sc.course.ID, minutes); return err },
+			func() error { return s.Courses.SetVet(ctx, teacher, sc.course.ID, vet) },
+			func() error { _, err := s.Courses.SetVoice(ctx, teacher, sc.course.ID, minutes); return err },
 			func() error {
-				_, err := s.SetAudience(ctx, teacher, sc.given.ID, access.Audience{People: []uint64{account(t, "atonce.student").ID}})
+				_, err := s.Assignments.SetAudience(ctx, teacher, sc.given.ID, access.Audience{People: []uint64{account(t, "atonce.student").ID}})
 				return err
 			},
-			func() error { _, err := s.CloseNow(ctx, teacher, sc.given.ID); return err },
+			func() error { _, err := s.Assignments.CloseNow(ctx, teacher, sc.given.ID); return err },
 		} {
 			all.Go(func() {
 				if err := do(); err != nil {
@@ -129,8 +130,8 @@ func TestTwoTeachersAtOnce(t *testing.T) {
 		if c.Vet != vet || c.VoiceMinutes() != minutes || a.Audience.Everybody() || a.ClosesAt == nil {
 			t.Fatalf("try %d: vet %v of %v, %d of %d minutes, for %v, closes %v", i, c.Vet, vet, c.VoiceMinutes(), minutes, a.Audience, a.ClosesAt)
 		}
-		_, err1 = s.SetAudience(ctx, teacher, sc.given.ID, access.Audience{})
-		_, err2 = s.Reopen(ctx, teacher, sc.given.ID)
+		_, err1 = s.Assignments.SetAudience(ctx, teacher, sc.given.ID, access.Audience{})
+		_, err2 = s.Assignments.Reopen(ctx, teacher, sc.given.ID)
 		if err := errors.Join(err1, err2); err != nil {
 			t.Fatal(err)
 		}
@@ -139,13 +140,13 @@ func TestTwoTeachersAtOnce(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	terms := school.TermsOf(a, sc.course.Location())
+	terms := assign.TermsOf(a, sc.course.Location())
 	terms.Title = "Mine"
-	if _, err := s.ChangeTerms(ctx, teacher, a.ID, a.Version, terms); err != nil {
+	if _, err := s.Assignments.ChangeTerms(ctx, teacher, a.ID, a.Version, terms); err != nil {
 		t.Error(err)
 	}
 	terms.Title = "Of the same version"
-	if _, err := s.ChangeTerms(ctx, teacher, a.ID, a.Version, terms); !errors.Is(err, school.ErrStale) {
+	if _, err := s.Assignments.ChangeTerms(ctx, teacher, a.ID, a.Version, terms); !errors.Is(err, school.ErrStale) {
 		t.Errorf("a form that somebody else was quicker than: %v", err)
 	}
 }
@@ -158,28 +159,28 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 	sc := setSceneNamed(t, "Cannot")
 	teacher, student := account(t, "cannot.teacher"), account(t, "cannot.student")
 	id := sc.copies[flow.Submitted].ID
-	assign := func(terms school.Terms) error {
-		_, err := s.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: terms})
+	give := func(terms assign.Terms) error {
+		_, err := s.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: terms})
 		return err
 	}
 	voice := func(ms int, peaks ...int) error {
 		note := mark.Mark{ID: "note-voice", Page: 1, Body: &mark.Note{At: [2]float64{5, 5}, Voice: &mark.Voice{Sound: strings.Repeat("0", 64), Milliseconds: ms, Peaks: peaks}}}
-		_, err := s.Save(ctx, teacher, id, copy.Feedback(1), []copy.Op{{ID: "voice-op-1", On: note.ID, Mark: &note}})
+		_, err := s.Saving.Save(ctx, teacher, id, copy.Feedback(1), []copy.Op{{ID: "voice-op-1", On: note.ID, Mark: &note}})
 		return err
 	}
 	for name, err := range map[string]error{
-		"a title that turns round":   assign(school.Terms{Title: "a\u202eb"}),
-		"a title of control signs":   assign(school.Terms{Title: "a\x00b"}),
-		"due in the year 1":          assign(school.Terms{Title: "x", Due: "0001-01-01T10:00"}),
-		"due in the year 9999":       assign(school.Terms{Title: "x", Due: "9999-01-01T10:00"}),
+		"a title that turns round":   give(assign.Terms{Title: "a\u202eb"}),
+		"a title of control signs":   give(assign.Terms{Title: "a\x00b"}),
+		"due in the year 1":          give(assign.Terms{Title: "x", Due: "0001-01-01T10:00"}),
+		"due in the year 9999":       give(assign.Terms{Title: "x", Due: "9999-01-01T10:00"}),
 		"a voice of no length":       voice(0),
 		"a voice of an hour":         voice(3_600_000),
 		"peaks over full scale":      voice(1000, 101),
-		"settings that are a list":   s.SaveSettings(ctx, student, `[1]`),
-		"settings that are a number": s.SaveSettings(ctx, student, `7`),
-		"settings that are null":     s.SaveSettings(ctx, student, `null`),
+		"settings that are a list":   s.Accounts.SaveSettings(ctx, student, `[1]`),
+		"settings that are a number": s.Accounts.SaveSettings(ctx, student, `7`),
+		"settings that are null":     s.Accounts.SaveSettings(ctx, student, `null`),
 		"a layer of another spelling": func() error {
-			_, err := s.Save(ctx, teacher, id, "feedback.01", []copy.Op{house.Written("x", "x")})
+			_, err := s.Saving.Save(ctx, teacher, id, "feedback.01", []copy.Op{house.Written("x", "x")})
 			return err
 		}(),
 	} {
@@ -187,18 +188,18 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 			t.Errorf("%s was taken", name)
 		}
 	}
-	if err := s.Rename(ctx, teacher, sc.sheet.ID, "two\nlines"); err != nil {
+	if err := s.Shelf.Rename(ctx, teacher, sc.sheet.ID, "two\nlines"); err != nil {
 		t.Error(err)
 	}
 	if w, err := home.Store.Worksheet(ctx, sc.sheet.ID); err != nil || w.Title != "two lines" {
 		t.Errorf("the title %q (%v)", w.Title, err)
 	}
 	c := sc.copies[flow.NotStarted]
-	if _, err := s.CloseNow(ctx, teacher, c.AssignmentID); err != nil {
+	if _, err := s.Assignments.CloseNow(ctx, teacher, c.AssignmentID); err != nil {
 		t.Fatal(err)
 	}
 	time.Sleep(time.Second) // closing is by the minute
-	if _, err := s.Save(ctx, student, c.ID, copy.Work, []copy.Op{house.Written("late-work", "done without a line")}); err != nil {
+	if _, err := s.Saving.Save(ctx, student, c.ID, copy.Work, []copy.Op{house.Written("late-work", "done without a line")}); err != nil {
 		t.Fatal(err)
 	}
 	now, err := home.Store.CopyInCourse(ctx, c.ID, student.ID)

@@ -13,7 +13,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/e2e/browser"
-	"readymargin/school"
+	"readymargin/school/enrol"
 )
 
 // A teacher brings in a class list, sees what will happen, adds the students,
@@ -29,7 +29,7 @@ func TestAClassListFromFileToSignIn(t *testing.T) {
 	p := tab(t, 1280, 800)
 	members := func() int {
 		t.Helper()
-		_, all, err := home.School.Members(ctx, teacher, sc.course.ID)
+		_, all, err := home.School.Roster.Members(ctx, teacher, sc.course.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -73,13 +73,13 @@ func TestAClassListFromFileToSignIn(t *testing.T) {
 	if members() != before+3 || code == "" || len(login) != 2 {
 		t.Fatalf("%d members more, slip %q", members()-before, slip)
 	}
-	if _, err := home.School.UseSlip(ctx, code, "", "a-fine-password", school.Device{}); err != nil {
+	if _, err := home.School.Accounts.UseSlip(ctx, code, "", "a-fine-password", enrol.Device{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.SignIn(ctx, login[1], "a-fine-password", school.Device{Address: "127.0.0.9"}); err != nil {
+	if _, err := home.School.Accounts.SignIn(ctx, login[1], "a-fine-password", enrol.Device{Address: "127.0.0.9"}); err != nil {
 		t.Errorf("%s cannot sign in: %v", login[1], err)
 	}
-	again, newcomers, err := home.School.TakeList(ctx, teacher, sc.course.ID, []byte(text))
+	again, newcomers, err := home.School.Lists.TakeList(ctx, teacher, sc.course.ID, []byte(text))
 	if err != nil || len(newcomers) != 0 || members() != before+3 {
 		t.Errorf("the same list again: %d added (%v): %+v", len(newcomers), err, again.Lines)
 	}
@@ -126,19 +126,19 @@ func TestTheSchoolsDirectory(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.UseSlip(ctx, regexp.MustCompile(`(?:[A-Z0-9]{4} ?){4}`).FindString(slip), "", "a-fine-password", school.Device{}); err != nil {
+	if _, err := home.School.Accounts.UseSlip(ctx, regexp.MustCompile(`(?:[A-Z0-9]{4} ?){4}`).FindString(slip), "", "a-fine-password", enrol.Device{}); err != nil {
 		t.Fatal(err)
 	}
-	teacher, err := home.School.SignIn(ctx, "dir.quill", "a-fine-password", school.Device{Address: "127.0.0.9"})
+	teacher, err := home.School.Accounts.SignIn(ctx, "dir.quill", "a-fine-password", enrol.Device{Address: "127.0.0.9"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	courses, err := home.School.CoursesOf(ctx, teacher)
+	courses, err := home.School.Courses.CoursesOf(ctx, teacher)
 	if err != nil || len(courses) != 1 || courses[0].Name != "Directory One" || courses[0].Role != access.Teacher {
 		t.Errorf("the teacher's courses: %+v (%v)", courses, err)
 	}
-	again, newcomers, err := home.School.TakeDirectory(ctx, admin, b.Bytes(), "Europe/London")
-	if n, m := again.Count(school.IsNew); err != nil || n != 0 || m != 0 || len(newcomers) != 0 {
+	again, newcomers, err := home.School.Lists.TakeDirectory(ctx, admin, b.Bytes(), "Europe/London")
+	if n, m := again.Count(enrol.IsNew); err != nil || n != 0 || m != 0 || len(newcomers) != 0 {
 		t.Errorf("the same file again: %d courses, %d enrolments, %d newcomers (%v)", n, m, len(newcomers), err)
 	}
 }

@@ -226,7 +226,7 @@ func TestLateOperationsWaitForTheNextAttempt(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	v, err := home.School.OpenToMark(ctx, teacher, c.ID, 0)
+	v, err := home.School.Screens.OpenToMark(ctx, teacher, c.ID, 0)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -105,11 +105,11 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 	sc := setSceneNamed(t, "Given")
 	teacher, student, mate := account(t, "given.teacher"), account(t, "given.student"), account(t, "given.classmate")
 	c := sc.copies[flow.Submitted]
-	theirs, err := s.OpenOwn(ctx, mate, c.AssignmentID)
+	theirs, err := s.Saving.OpenOwn(ctx, mate, c.AssignmentID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Submit(ctx, mate, theirs.ID, "", 0); err != nil {
+	if _, err := s.Submitting.Submit(ctx, mate, theirs.ID, "", 0); err != nil {
 		t.Fatal(err)
 	}
 	p := tab(t, 1280, 800)
@@ -144,14 +144,14 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 		t.Errorf("it was returned without an answer (%v)", err)
 	}
 	// Attempt 1 goes back with 7; attempt 2 has nothing of it.
-	steps(t, func() error { return s.Return(ctx, teacher, c.ID, 1, false) }, func() error { return s.Improve(ctx, student, c.ID) },
-		func() error { _, err := s.Submit(ctx, student, c.ID, "", 99); return err })
-	v, err := s.Open(ctx, student, c.ID)
+	steps(t, func() error { return s.Marking.Return(ctx, teacher, c.ID, 1, false) }, func() error { return s.Submitting.Improve(ctx, student, c.ID) },
+		func() error { _, err := s.Submitting.Submit(ctx, student, c.ID, "", 99); return err })
+	v, err := s.Screens.Open(ctx, student, c.ID)
 	if err != nil || v.Given != nil || v.Remark != "" || v.Attempt != 2 {
 		t.Errorf("attempt %d shows the points %v and %q (%v)", v.Attempt, v.Given, v.Remark, err)
 	}
 	for attempt, want := range map[int]string{1: "7 of 10", 2: ""} {
-		f, err := s.PrintCopy(ctx, student, c.ID, attempt, false)
+		f, err := s.Exports.PrintCopy(ctx, student, c.ID, attempt, false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -178,7 +178,7 @@ func TestDraftsAreTheirOwn(t *testing.T) {
 	id := sc.copies[flow.InProgress].ID
 	now := time.Now()
 	keep := func(who school.Person, of school.Drafted, id uint64, all ...school.Draft) error {
-		return s.KeepDrafts(ctx, who, of, id, all)
+		return s.Drafts.KeepDrafts(ctx, who, of, id, all)
 	}
 	d := func(place, body string, at time.Duration) school.Draft {
 		return school.Draft{Place: place, Body: body, At: now.Add(at)}
@@ -191,7 +191,7 @@ func TestDraftsAreTheirOwn(t *testing.T) {
 		func() error { return keep(teacher, school.OfCopy, id, d("line", `"the teacher's"`, 0)) },
 		func() error { return keep(teacher, school.OfWorksheet, sc.sheet.ID, d("assign/title", `"T"`, 0)) },
 		func() error { return keep(teacher, school.OfAssignment, sc.given.ID, d("change/title", `"T"`, 0)) })
-	if all, err := s.Drafts(ctx, student, school.OfCopy, id); err != nil || len(all) != 1 || all[0].Body != `"later"` {
+	if all, err := s.Drafts.Drafts(ctx, student, school.OfCopy, id); err != nil || len(all) != 1 || all[0].Body != `"later"` {
 		t.Errorf("the student's drafts: %v (%v)", all, err)
 	}
 	for name, err := range map[string]error{
@@ -211,7 +211,7 @@ func TestDraftsAreTheirOwn(t *testing.T) {
 			return keep(student, school.OfCopy, id, d(fmt.Sprint("many/", i), `"x"`, time.Duration(i)*time.Millisecond))
 		})
 	}
-	if all, err := s.Drafts(ctx, student, school.OfCopy, id); err != nil || len(all) != 60 || all[len(all)-1].Place != "many/99" {
+	if all, err := s.Drafts.Drafts(ctx, student, school.OfCopy, id); err != nil || len(all) != 60 || all[len(all)-1].Place != "many/99" {
 		t.Errorf("%d drafts are kept (%v)", len(all), err)
 	}
 }

@@ -59,10 +59,10 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	for _, m := range done {
 		ops = append(ops, copy.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
 	}
-	if _, err := home.School.Save(ctx, student, from.ID, copy.Work, ops); err != nil {
+	if _, err := home.School.Saving.Save(ctx, student, from.ID, copy.Work, ops); err != nil {
 		t.Fatal(err)
 	}
-	file, err := home.School.PrintCopy(ctx, student, from.ID, 0, false)
+	file, err := home.School.Exports.PrintCopy(ctx, student, from.ID, 0, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -106,7 +106,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 			t.Errorf("a %s was made", m.Body.Kind())
 		}
 	}
-	again, err := home.School.PrintCopy(ctx, student, to.ID, 0, false)
+	again, err := home.School.Exports.PrintCopy(ctx, student, to.ID, 0, false)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -162,13 +162,13 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 		t.Fatalf("the kit: %+v %v", kit, err)
 	}
 	now[1].Said, now[0].Said = now[0].Said, nil
-	if err := home.School.Arrange(ctx, personOf(t, "guide.teacher"), w.ID, w.Version, now, kit); err != nil {
+	if err := home.School.Shelf.Arrange(ctx, personOf(t, "guide.teacher"), w.ID, w.Version, now, kit); err != nil {
 		t.Fatal(err)
 	}
 	if code, _ := get("student", sheet+"/extras/"+voice); code != http.StatusNotFound {
 		t.Errorf("a student hears what is said on a held-back page: %d", code)
 	}
-	mine, err := home.School.OpenOwn(ctx, personOf(t, "guide.student"), sc.given.ID)
+	mine, err := home.School.Saving.OpenOwn(ctx, personOf(t, "guide.student"), sc.given.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -203,7 +203,7 @@ func studentLaysAPicture(t *testing.T, sc *scene, kit plan.Kit) {
 			return p.Until("it is counted", `document.querySelector("[data-key-count]").innerText.replace(/\s+/g," ").includes("danger (D) 1") && [...document.querySelectorAll(".marks text")].some(t=>t.textContent==="D")`)
 		},
 	)
-	file, err := home.School.PrintCopy(context.Background(), personOf(t, "guide.student"), id, 0, false)
+	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "guide.student"), id, 0, false)
 	if err != nil {
 		t.Fatal(err)
 	}

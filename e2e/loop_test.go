@@ -95,7 +95,7 @@ func worksheet(t *testing.T) string {
 // The whole job once, as its users do it, on a PDF brought in by hand.
 func TestOneWorksheetFromHandToHand(t *testing.T) {
 	ctx := context.Background()
-	if _, err := home.School.AddPerson(ctx, "Ms Ferreira", "a-good-password", false, true); err != nil {
+	if _, err := home.School.Accounts.AddPerson(ctx, "Ms Ferreira", "a-good-password", false, true); err != nil {
 		t.Fatal(err)
 	}
 	teacher, student := tab(t, 1280, 800), tab(t, 1280, 800)

@@ -10,7 +10,8 @@ import (
 	"readymargin/core/plan"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
-	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
 )
 
 // copyOf gives a student a copy of a file of so many pages.
@@ -18,7 +19,7 @@ func copyOf(t *testing.T, name string, file []byte, pages int) (login string, id
 	t.Helper()
 	ctx, sc := context.Background(), setSceneNamed(t, name)
 	teacher, student := personOf(t, name+".teacher"), personOf(t, name+".student")
-	w, err := home.School.BringIn(ctx, teacher, school.Upload{Name: "sheet.pdf", Data: file})
+	w, err := home.School.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "sheet.pdf", Data: file})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -26,14 +27,14 @@ func copyOf(t *testing.T, name string, file []byte, pages int) (login string, id
 	for n := 1; n <= pages; n++ {
 		all = append(all, plan.Leaf{Page: n, Use: plan.Sheet, Decided: true})
 	}
-	if err := home.School.Arrange(ctx, teacher, w.ID, 1, all, plan.Kit{}); err != nil {
+	if err := home.School.Shelf.Arrange(ctx, teacher, w.ID, 1, all, plan.Kit{}); err != nil {
 		t.Fatal(err)
 	}
-	a, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: school.Terms{Title: "Sheet"}})
+	a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: assign.Terms{Title: "Sheet"}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	c, err := home.School.OpenOwn(ctx, student, a.ID)
+	c, err := home.School.Saving.OpenOwn(ctx, student, a.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -247,7 +248,7 @@ func TestASharedLaptop(t *testing.T) {
 
 func copyOfClassmate(t *testing.T, name string, assignment uint64) uint64 {
 	t.Helper()
-	c, err := home.School.OpenOwn(context.Background(), personOf(t, name+".classmate"), assignment)
+	c, err := home.School.Saving.OpenOwn(context.Background(), personOf(t, name+".classmate"), assignment)
 	if err != nil {
 		t.Fatal(err)
 	}

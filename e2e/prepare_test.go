@@ -23,6 +23,8 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
 )
 
 // file writes a demo worksheet to be chosen in a browser.
@@ -185,11 +187,11 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 			t.Errorf("%s: %d", path, code)
 		}
 	}
-	copied, err := home.School.OpenOwn(context.Background(), personOf(t, "bench.student"), a.ID)
+	copied, err := home.School.Saving.OpenOwn(context.Background(), personOf(t, "bench.student"), a.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	printed, err := home.School.PrintCopy(context.Background(), personOf(t, "bench.student"), copied.ID, 0, false)
+	printed, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "bench.student"), copied.ID, 0, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -245,7 +247,7 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	a := given[slices.IndexFunc(given, func(a school.Assignment) bool { return a.Title == "Opens later" })]
 	todo := func() string {
 		t.Helper()
-		all, err := home.School.ToDo(ctx, student)
+		all, err := home.School.Agenda.ToDo(ctx, student)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -256,7 +258,7 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 		}
 		return "hidden"
 	}
-	if _, err := home.School.OpenOwn(ctx, student, a.ID); err == nil || todo() != "hidden" {
+	if _, err := home.School.Saving.OpenOwn(ctx, student, a.ID); err == nil || todo() != "hidden" {
 		t.Errorf("before it opens: %s, %v", todo(), err)
 	}
 	change := fmt.Sprintf("/assignments/%d/change", a.ID)
@@ -267,17 +269,17 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	if got := todo(); got != "seen due time" {
 		t.Errorf("after it was opened and moved: %q", got)
 	}
-	c, err := home.School.OpenOwn(ctx, student, a.ID)
+	c, err := home.School.Saving.OpenOwn(ctx, student, a.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.Submit(ctx, student, c.ID, "", 0); err != nil {
+	if _, err := home.School.Submitting.Submit(ctx, student, c.ID, "", 0); err != nil {
 		t.Fatal(err)
 	}
-	if err := home.School.Return(ctx, teacher, c.ID, 1, true); err != nil {
+	if err := home.School.Marking.Return(ctx, teacher, c.ID, 1, true); err != nil {
 		t.Fatal(err)
 	}
-	if err := home.School.Improve(ctx, student, c.ID); !school.IsProblem(err, "attempts used") {
+	if err := home.School.Submitting.Improve(ctx, student, c.ID); !school.IsProblem(err, "attempts used") {
 		t.Errorf("a second attempt of one: %v", err)
 	}
 	steps(t,
@@ -286,11 +288,11 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 		func() error { return p.Go(change) },
 		func() error { return p.Click(`button[value="close"]`) }, says("closed"),
 	)
-	if err := home.School.Improve(ctx, student, c.ID); !errors.Is(err, flow.ErrClosed) {
+	if err := home.School.Submitting.Improve(ctx, student, c.ID); !errors.Is(err, flow.ErrClosed) {
 		t.Errorf("improving after it was closed: %v", err)
 	}
 	steps(t, func() error { return p.Go(change) }, func() error { return p.Click(`button[value="reopen"]`) }, says("Changed: Opens later"))
-	if err := home.School.Improve(ctx, student, c.ID); err != nil {
+	if err := home.School.Submitting.Improve(ctx, student, c.ID); err != nil {
 		t.Errorf("improving after it was opened again: %v", err)
 	}
 }
@@ -310,12 +312,12 @@ func TestALongFileIsSeenAtOnce(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := home.School.BringIn(ctx, teacher, school.Upload{Name: "long.pdf", Data: data})
+	w, err := home.School.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "long.pdf", Data: data})
 	if err != nil || !w.Reading {
 		t.Fatalf("reading %v (%v)", w.Reading, err)
 	}
 	// Assigning waits for the reading, and then asks about the answers.
-	if _, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: w.ID}); !school.IsProblem(err, "undecided") {
+	if _, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID}); !school.IsProblem(err, "undecided") {
 		t.Errorf("assigned at once: %v", err)
 	}
 	p := tab(t, 1280, 800)
@@ -342,7 +344,7 @@ func TestALongFileIsSeenAtOnce(t *testing.T) {
 func TestOneWorksheetForSeveralCourses(t *testing.T) {
 	sc := setSceneNamed(t, "Several")
 	ctx, teacher := context.Background(), personOf(t, "several.teacher")
-	far, err := home.School.MakeCourse(ctx, teacher, "Far away", "Pacific/Auckland")
+	far, err := home.School.Courses.MakeCourse(ctx, teacher, "Far away", "Pacific/Auckland")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -382,11 +384,11 @@ func TestOneWorksheetForSeveralCourses(t *testing.T) {
 	if n, due := count(far.ID); n != 1 || due != "2027-06-30T06:00:00Z" {
 		t.Errorf("Auckland: %d, due %s", n, due)
 	}
-	other, err := home.School.MakeCourse(ctx, personOf(t, "several.stranger"), "Not theirs", "UTC")
+	other, err := home.School.Courses.MakeCourse(ctx, personOf(t, "several.stranger"), "Not theirs", "UTC")
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, err = home.School.AssignTo(ctx, teacher, school.NewAssignment{Worksheet: sc.sheet.ID, Terms: school.Terms{Title: "For both"}}, []uint64{far.ID, other.ID})
+	_, err = home.School.Assignments.AssignTo(ctx, teacher, assign.NewAssignment{Worksheet: sc.sheet.ID, Terms: assign.Terms{Title: "For both"}}, []uint64{far.ID, other.ID})
 	if n, _ := count(far.ID); n != 1 || err == nil {
 		t.Errorf("with a stranger's course: %d (%v)", n, err)
 	}
@@ -408,7 +410,7 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 	}
 	shelf := func() []school.Shelved {
 		t.Helper()
-		all, err := home.School.Worksheets(context.Background(), teacher, "")
+		all, err := home.School.Shelf.Worksheets(context.Background(), teacher, "")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -469,17 +471,17 @@ func TestTheCalendarOfWhatIsDue(t *testing.T) {
 	sc := setSceneNamed(t, "Calendar")
 	ctx, teacher := context.Background(), personOf(t, "calendar.teacher")
 	long := "Tides, currents; and \\ all that is to be known of the waters between Skerrymouth and the outer banks"
-	assign := func(terms school.Terms) {
+	give := func(terms assign.Terms) {
 		t.Helper()
-		if _, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: terms}); err != nil {
+		if _, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: terms}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	assign(school.Terms{Title: long, Due: "2027-07-01T18:00"})
-	assign(school.Terms{Title: "Not yet", Opens: "2027-08-01T08:00", Due: "2027-08-02T18:00"})
+	give(assign.Terms{Title: long, Due: "2027-07-01T18:00"})
+	give(assign.Terms{Title: "Not yet", Opens: "2027-08-01T08:00", Due: "2027-08-02T18:00"})
 	address := func() string {
 		t.Helper()
-		token, err := home.School.NewCalendar(ctx, personOf(t, "calendar.student"))
+		token, err := home.School.Agenda.NewCalendar(ctx, personOf(t, "calendar.student"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -557,13 +559,13 @@ func TestAChangeReachesCopiesThatAreNotBegun(t *testing.T) {
 	sc := setSceneNamed(t, "Reissue")
 	ctx, teacher := context.Background(), personOf(t, "reissue.teacher")
 	was := sc.given.Handouts[0].RevisionID
-	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Sheet}}, plan.Kit{}); err != school.ErrStale {
+	if err := home.School.Shelf.Arrange(ctx, teacher, sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Sheet}}, plan.Kit{}); err != school.ErrStale {
 		t.Errorf("a change on an old version: %v", err)
 	}
-	if err := home.School.Arrange(ctx, teacher, sc.sheet.ID, 2, plan.Plan{{Page: 2, Use: plan.Sheet}, {Page: 1, Use: plan.Sheet}}, plan.Kit{}); err != nil {
+	if err := home.School.Shelf.Arrange(ctx, teacher, sc.sheet.ID, 2, plan.Plan{{Page: 2, Use: plan.Sheet}, {Page: 1, Use: plan.Sheet}}, plan.Kit{}); err != nil {
 		t.Fatal(err)
 	}
-	begun, err := home.School.Reissue(ctx, teacher, sc.sheet.ID, false)
+	begun, err := home.School.Publishing.Reissue(ctx, teacher, sc.sheet.ID, false)
 	if err != nil || begun != 4 {
 		t.Errorf("%d copies stay (%v), want the 4 that are begun", begun, err)
 	}

@@ -13,6 +13,7 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/house"
 	"readymargin/school"
+	"readymargin/school/screen"
 	"readymargin/store"
 )
 
@@ -74,40 +75,46 @@ func TestOneConnectionIsEnough(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer st.Close()
-	s := school.New(st, home.Press, home.School.Ear, home.School.Office, home.School.Darkroom)
+	s := home.UseCases(st)
 	seat := c.Seats[0]
-	opened := func(v school.View, err error) error { return errors.Join(err, ctx.Err()) }
+	opened := func(v screen.Screen, err error) error { return errors.Join(err, ctx.Err()) }
 	save := func(who school.Person, l copy.Layer, name string) error {
-		_, err := s.Save(ctx, who, seat.Copy, l, []copy.Op{house.Written(name, name)})
+		_, err := s.Saving.Save(ctx, who, seat.Copy, l, []copy.Op{house.Written(name, name)})
 		return err
 	}
-	submit := func(seq int64) error { _, err := s.Submit(ctx, seat.Person, seat.Copy, "a line", seq); return err }
+	submit := func(seq int64) error {
+		_, err := s.Submitting.Submit(ctx, seat.Person, seat.Copy, "a line", seq)
+		return err
+	}
 	steps(t,
-		func() error { return opened(s.Open(ctx, seat.Person, seat.Copy)) },
+		func() error { return opened(s.Screens.Open(ctx, seat.Person, seat.Copy)) },
 		func() error { return save(seat.Person, copy.Work, "answer") },
 		func() error { return submit(2) },
-		func() error { return s.TakeBack(ctx, seat.Person, seat.Copy) },
+		func() error { return s.Submitting.TakeBack(ctx, seat.Person, seat.Copy) },
 		func() error { return submit(2) },
-		func() error { return opened(s.OpenToMark(ctx, c.Teacher, seat.Copy, 1)) },
+		func() error { return opened(s.Screens.OpenToMark(ctx, c.Teacher, seat.Copy, 1)) },
 		func() error { return save(c.Teacher, copy.Feedback(1), "remark") },
-		func() error { _, err := s.GivePoints(ctx, c.Teacher, seat.Copy, 1, "7", "Well done"); return err },
-		func() error { _, err := s.Others(ctx, c.Teacher, seat.Copy); return err },
-		func() error { _, err := s.ReturnAll(ctx, c.Teacher, c.Assignment.ID); return err },
-		func() error { return opened(s.Open(ctx, seat.Person, seat.Copy)) },
-		func() error { return s.Improve(ctx, seat.Person, seat.Copy) },
-		func() error { return submit(2) },
-		func() error { _, err := s.PrintCopy(ctx, c.Teacher, seat.Copy, 1, false); return err },
-		func() error { _, err := s.Pile(ctx, c.Teacher); return err },
-		func() error { _, err := s.ToDo(ctx, seat.Person); return err },
 		func() error {
-			_, err := s.SetAudience(ctx, c.Teacher, c.Assignment.ID, c.Assignment.Audience)
+			_, err := s.Marking.GivePoints(ctx, c.Teacher, seat.Copy, 1, "7", "Well done")
+			return err
+		},
+		func() error { _, err := s.Marking.Others(ctx, c.Teacher, seat.Copy); return err },
+		func() error { _, err := s.Marking.ReturnAll(ctx, c.Teacher, c.Assignment.ID); return err },
+		func() error { return opened(s.Screens.Open(ctx, seat.Person, seat.Copy)) },
+		func() error { return s.Submitting.Improve(ctx, seat.Person, seat.Copy) },
+		func() error { return submit(2) },
+		func() error { _, err := s.Exports.PrintCopy(ctx, c.Teacher, seat.Copy, 1, false); return err },
+		func() error { _, err := s.Queue.Pile(ctx, c.Teacher); return err },
+		func() error { _, err := s.Agenda.ToDo(ctx, seat.Person); return err },
+		func() error {
+			_, err := s.Assignments.SetAudience(ctx, c.Teacher, c.Assignment.ID, c.Assignment.Audience)
 			return err
 		},
 		func() error {
-			return s.GiveTime(ctx, c.Teacher, c.Assignment.ID, seat.Person.ID, "")
+			return s.Assignments.GiveTime(ctx, c.Teacher, c.Assignment.ID, seat.Person.ID, "")
 		},
 		func() error {
-			_, _, err := s.TakeList(ctx, c.Teacher, c.Course.ID, []byte("Name\nWilla Newcomer\n"))
+			_, _, err := s.Lists.TakeList(ctx, c.Teacher, c.Course.ID, []byte("Name\nWilla Newcomer\n"))
 			return err
 		},
 	)

@@ -107,7 +107,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 			text.ID, text.Page = fmt.Sprintf("text-%02d-%02d", n, i), n+1
 			texts = append(texts, text)
 		}
-		if _, err := home.School.Save(ctx, student, id, copy.Work, ops); err != nil {
+		if _, err := home.School.Saving.Save(ctx, student, id, copy.Work, ops); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -133,7 +133,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 	if got := kinds(ms); strings.Count(got, "freetext") != 20*samePages || strings.Count(got, "ink") != 20*samePages {
 		t.Fatalf("kept %s", got)
 	}
-	file, err := home.School.PrintCopy(ctx, student, id, 0, false)
+	file, err := home.School.Exports.PrintCopy(ctx, student, id, 0, false)
 	if err != nil {
 		t.Fatal(err)
 	}

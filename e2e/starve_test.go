@@ -24,6 +24,7 @@ import (
 	"readymargin/pdf"
 	"readymargin/queue"
 	"readymargin/school"
+	"readymargin/school/intake"
 )
 
 // hugePNG returns a picture of so many pixels along each side in a few kilobytes.
@@ -153,10 +154,10 @@ func TestRefusedUploadsLeaveNothing(t *testing.T) {
 		return n
 	}
 	before := count()
-	if _, err := home.School.BringIn(ctx, account(t, "refusals.teacher"), school.Upload{Name: "good.pdf", Data: append(sheet, " \n"...)}, school.Upload{Name: "bad.pdf", Data: []byte("%PDF-1.4 no more")}); err == nil {
+	if _, err := home.School.Shelf.BringIn(ctx, account(t, "refusals.teacher"), intake.Upload{Name: "good.pdf", Data: append(sheet, " \n"...)}, intake.Upload{Name: "bad.pdf", Data: []byte("%PDF-1.4 no more")}); err == nil {
 		t.Error("a good and a damaged file were taken")
 	}
-	if _, err := home.School.BringElsewhere(ctx, account(t, "refusals.student"), sc.copies[flow.InProgress].ID, school.Upload{Name: "other.pdf", Data: append(other, " \n"...)}); !school.IsProblem(err, "other sheet") {
+	if _, err := home.School.Elsewhere.BringElsewhere(ctx, account(t, "refusals.student"), sc.copies[flow.InProgress].ID, intake.Upload{Name: "other.pdf", Data: append(other, " \n"...)}); !school.IsProblem(err, "other sheet") {
 		t.Errorf("another sheet: %v", err)
 	}
 	if after := count(); after != before {
@@ -178,7 +179,7 @@ func TestACopyHoldsOnlySoMuch(t *testing.T) {
 			m := mark.Mark{ID: fmt.Sprintf("full-mark-%02d-%02d", batch, i), Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: long, Size: 14, Color: "#1e2a44"}}}}}}
 			ops = append(ops, copy.Op{ID: fmt.Sprintf("full-op-%02d-%02d", batch, i), On: m.ID, Mark: &m})
 		}
-		if _, refused = s.Save(ctx, student, id, copy.Work, ops); refused != nil {
+		if _, refused = s.Saving.Save(ctx, student, id, copy.Work, ops); refused != nil {
 			break
 		}
 		saved += 10
@@ -190,20 +191,20 @@ func TestACopyHoldsOnlySoMuch(t *testing.T) {
 	if err != nil || len(heads) != saved+1 {
 		t.Errorf("%d marks are there, want %d (%v)", len(heads), saved+1, err)
 	}
-	if _, err := s.Save(ctx, student, id, copy.Work, []copy.Op{{ID: "full-gone-00", On: "full-mark-00-00", Base: "full-op-00-00"}}); err != nil {
+	if _, err := s.Saving.Save(ctx, student, id, copy.Work, []copy.Op{{ID: "full-gone-00", On: "full-mark-00-00", Base: "full-op-00-00"}}); err != nil {
 		t.Errorf("taking one away: %v", err)
 	}
 	// It opens, and is printed in a time that grows with what is on it; who
 	// leaves is not worked for.
-	if _, err := s.Open(ctx, student, id); err != nil {
+	if _, err := s.Screens.Open(ctx, student, id); err != nil {
 		t.Error(err)
 	}
 	gone, cancel := context.WithTimeout(ctx, 150*time.Millisecond)
 	defer cancel()
-	if _, err := s.PrintCopy(gone, student, id, 0, true); !errors.Is(err, context.DeadlineExceeded) {
+	if _, err := s.Exports.PrintCopy(gone, student, id, 0, true); !errors.Is(err, context.DeadlineExceeded) {
 		t.Errorf("printed for somebody who left: %v", err)
 	}
-	if _, err := s.PrintCopy(ctx, student, id, 0, true); err != nil {
+	if _, err := s.Exports.PrintCopy(ctx, student, id, 0, true); err != nil {
 		t.Errorf("printing: %v", err)
 	}
 }

@@ -19,6 +19,8 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
 )
 
 // fetched gets a file in a form and unpacks it.
@@ -132,11 +134,11 @@ func TestWhatWasHandedOutWholeIsAssembledAnew(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.BringIn(ctx, teacher, school.Upload{Name: "Whole.pdf", Data: data})
+	w, err := s.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "Whole.pdf", Data: data})
 	if err != nil {
 		t.Fatal(err)
 	}
-	b, err := s.Prepare(ctx, teacher, w.ID)
+	b, err := s.Shelf.Prepare(ctx, teacher, w.ID)
 	if err != nil || b.Sources[0].Remark != "Students do not get what this file carries beside its pages: an attachment and who made it." {
 		t.Errorf("the bench says %q (%v)", b.Sources[0].Remark, err)
 	}
@@ -149,12 +151,12 @@ func TestWhatWasHandedOutWholeIsAssembledAnew(t *testing.T) {
 	if err := home.Store.AddRevision(ctx, &r); err != nil {
 		t.Fatal(err)
 	}
-	a, err := s.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: school.Terms{Title: "Whole"}})
+	a, err := s.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: assign.Terms{Title: "Whole"}})
 	if err != nil || a.Handouts[0].RevisionID != r.ID {
 		t.Fatalf("revision %d, want %d (%v)", a.Handouts[0].RevisionID, r.ID, err)
 	}
 	code, before := sc.page(t, "teacher", fmt.Sprintf("/sheets/%d/pages/1/100", r.ID))
-	if done, left, err := s.AssembleAnew(ctx); err != nil || done < 1 || left > 0 {
+	if done, left, err := s.Publishing.AssembleAnew(ctx); err != nil || done < 1 || left > 0 {
 		t.Errorf("%d assembled anew, %d left (%v)", done, left, err)
 	}
 	now, err := home.Store.Revision(ctx, r.ID)
@@ -175,7 +177,7 @@ func TestWhatWasHandedOutWholeIsAssembledAnew(t *testing.T) {
 	if again, after := sc.page(t, "teacher", fmt.Sprintf("/sheets/%d/pages/1/100", r.ID)); again != code || after != before {
 		t.Errorf("the page looks otherwise: %d, %d bytes of %d", again, len(after), len(before))
 	}
-	if done, _, err := s.AssembleAnew(ctx); err != nil || done != 0 {
+	if done, _, err := s.Publishing.AssembleAnew(ctx); err != nil || done != 0 {
 		t.Errorf("a second time it assembled %d (%v)", done, err)
 	}
 }

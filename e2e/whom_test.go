@@ -18,6 +18,9 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/enrol"
+	"readymargin/school/intake"
 )
 
 // page returns what somebody of the scene gets.
@@ -47,7 +50,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	harder, err := home.School.BringIn(ctx, teacher, school.Upload{Name: "Harder tides.pdf", Data: file})
+	harder, err := home.School.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "Harder tides.pdf", Data: file})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -84,7 +87,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 	if _, todo := sc.page(t, "student", "/to-do"); strings.Contains(todo, "For some") {
 		t.Error("a student sees a draft")
 	}
-	if _, err := home.School.OpenOwn(ctx, student, id); !errors.Is(err, access.ErrHidden) {
+	if _, err := home.School.Saving.OpenOwn(ctx, student, id); !errors.Is(err, access.ErrHidden) {
 		t.Errorf("a student opens a draft: %v", err)
 	}
 	steps(t,
@@ -94,11 +97,11 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 		},
 		func() error { return p.Click(`button[value="publish"]`) }, says("Assigned: For some"), says("2 worksheets"),
 	)
-	mine, err := home.School.OpenOwn(ctx, student, id)
+	mine, err := home.School.Saving.OpenOwn(ctx, student, id)
 	if err != nil {
 		t.Fatal(err)
 	}
-	theirs, err := home.School.OpenOwn(ctx, classmate, id)
+	theirs, err := home.School.Saving.OpenOwn(ctx, classmate, id)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -124,7 +127,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 		func() error {
 			return s.Until("no pen, no taking away", `!document.querySelector('[data-place="draw"]') && document.querySelector('[data-place="write"]') && document.querySelector('[data-do="take-away"]').hidden`)
 		})
-	if _, err := home.School.PrintCopy(ctx, student, mine.ID, 0, false); !errors.Is(err, access.ErrKept) {
+	if _, err := home.School.Exports.PrintCopy(ctx, student, mine.ID, 0, false); !errors.Is(err, access.ErrKept) {
 		t.Errorf("taken away: %v", err)
 	}
 	// More time for one, whom nobody else hears of.
@@ -140,7 +143,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 			return p.Until("more time", `[...document.querySelectorAll("#whom strong")].some(s=>s.innerText==="Whom Student")`)
 		})
 	due := func(who school.Person, c school.Copy) time.Duration {
-		v, err := home.School.Open(ctx, who, c.ID)
+		v, err := home.School.Screens.Open(ctx, who, c.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -150,7 +153,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 		t.Errorf("due later by %v and %v", a, b)
 	}
 	// Unassigned: the work is kept, to be read and not to be changed.
-	if _, err := home.School.Save(ctx, student, mine.ID, copy.Work, []copy.Op{typedMark(1, "kept work")}); err != nil {
+	if _, err := home.School.Saving.Save(ctx, student, mine.ID, copy.Work, []copy.Op{typedMark(1, "kept work")}); err != nil {
 		t.Fatal(err)
 	}
 	steps(t, func() error { return p.Go(fmt.Sprintf("/assignments/%d/change", id)) }, func() error { return p.Click(`button[value="unassign"]`) }, says("No longer assigned; all work is kept: For some"))
@@ -160,27 +163,27 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 	if _, todo := sc.page(t, "classmate", "/to-do"); strings.Contains(todo, "For some") {
 		t.Error("who had not begun still sees it")
 	}
-	v, err := home.School.Open(ctx, student, mine.ID)
+	v, err := home.School.Screens.Open(ctx, student, mine.ID)
 	if err != nil || v.Edit != "" || len(v.Marks) != 1 {
 		t.Errorf("what was unassigned: %d marks to be read, layer %q (%v)", len(v.Marks), v.Edit, err)
 	}
-	if _, err := home.School.AssignAgain(ctx, teacher, id); err != nil {
+	if _, err := home.School.Assignments.AssignAgain(ctx, teacher, id); err != nil {
 		t.Fatal(err)
 	}
-	if v, err := home.School.Open(ctx, student, mine.ID); err != nil || v.Edit != copy.Work {
+	if v, err := home.School.Screens.Open(ctx, student, mine.ID); err != nil || v.Edit != copy.Work {
 		t.Errorf("assigned again: layer %q (%v)", v.Edit, err)
 	}
 	// For one person only: the other, who has not begun, has it no longer.
-	if _, err := home.School.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{student.ID}}); err != nil {
+	if _, err := home.School.Assignments.SetAudience(ctx, teacher, id, access.Audience{People: []uint64{student.ID}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.OpenOwn(ctx, classmate, id); !errors.Is(err, access.ErrHidden) {
+	if _, err := home.School.Saving.OpenOwn(ctx, classmate, id); !errors.Is(err, access.ErrHidden) {
 		t.Errorf("who is not among them opens it: %v", err)
 	}
-	if err := home.School.Store.SetMembership(ctx, school.Membership{CourseID: sc.course.ID, PersonID: student.ID, Role: access.Student, Section: "easier", Seen: true, JoinedAt: time.Now()}); err != nil {
+	if err := home.Store.SetMembership(ctx, school.Membership{CourseID: sc.course.ID, PersonID: student.ID, Role: access.Student, Section: "easier", Seen: true, JoinedAt: time.Now()}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.SetAudience(ctx, teacher, id, access.Audience{Sections: []string{"nowhere"}}); !school.IsProblem(err, "audience") {
+	if _, err := home.School.Assignments.SetAudience(ctx, teacher, id, access.Audience{Sections: []string{"nowhere"}}); !school.IsProblem(err, "audience") {
 		t.Errorf("a section that is not there: %v", err)
 	}
 }
@@ -192,14 +195,14 @@ func TestToReadAndOneForAll(t *testing.T) {
 	ctx := context.Background()
 	teacher, student, classmate := personOf(t, "ways.teacher"), personOf(t, "ways.student"), personOf(t, "ways.classmate")
 	give := func(way flow.Way) school.Assignment {
-		a, err := home.School.Assign(ctx, teacher, school.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: school.Terms{Title: string(way), Way: way}})
+		a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: assign.Terms{Title: string(way), Way: way}})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return a
 	}
 	open := func(who school.Person, a school.Assignment) school.Copy {
-		c, err := home.School.OpenOwn(ctx, who, a.ID)
+		c, err := home.School.Saving.OpenOwn(ctx, who, a.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -207,13 +210,13 @@ func TestToReadAndOneForAll(t *testing.T) {
 	}
 	read := give(flow.ToRead)
 	c := open(student, read)
-	if v, err := home.School.Open(ctx, student, c.ID); err != nil || v.Edit != "" {
+	if v, err := home.School.Screens.Open(ctx, student, c.ID); err != nil || v.Edit != "" {
 		t.Errorf("to read: layer %q (%v)", v.Edit, err)
 	}
-	if _, err := home.School.Save(ctx, student, c.ID, copy.Work, []copy.Op{typedMark(1, "x")}); !errors.Is(err, access.ErrDenied) {
+	if _, err := home.School.Saving.Save(ctx, student, c.ID, copy.Work, []copy.Op{typedMark(1, "x")}); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("writing on what is to read: %v", err)
 	}
-	if _, err := home.School.Submit(ctx, student, c.ID, "", 0); !errors.Is(err, access.ErrDenied) {
+	if _, err := home.School.Submitting.Submit(ctx, student, c.ID, "", 0); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("submitting what is to read: %v", err)
 	}
 	if _, roll := sc.page(t, "teacher", fmt.Sprintf("/assignments/%d/marking", read.ID)); !strings.Contains(roll, "opened today") || !strings.Contains(roll, "not opened") {
@@ -259,10 +262,10 @@ func TestToReadAndOneForAll(t *testing.T) {
 		if h.AuthorID != classmate.ID {
 			continue
 		}
-		if _, err := home.School.Save(ctx, student, shared.ID, copy.Work, []copy.Op{{ID: "shared-op-99", On: h.On, Base: h.Op}}); !school.IsProblem(err, "not yours") {
+		if _, err := home.School.Saving.Save(ctx, student, shared.ID, copy.Work, []copy.Op{{ID: "shared-op-99", On: h.On, Base: h.Op}}); !school.IsProblem(err, "not yours") {
 			t.Errorf("taking away what another made: %v", err)
 		}
-		if _, err := home.School.Save(ctx, teacher, shared.ID, copy.Work, []copy.Op{{ID: "shared-op-98", On: h.On, Base: h.Op}}); err != nil {
+		if _, err := home.School.Saving.Save(ctx, teacher, shared.ID, copy.Work, []copy.Op{{ID: "shared-op-98", On: h.On, Base: h.Op}}); err != nil {
 			t.Errorf("the teacher takes it away: %v", err)
 		}
 	}
@@ -271,7 +274,7 @@ func TestToReadAndOneForAll(t *testing.T) {
 	}, func() error {
 		return one.Until("what others did was fetched alone", `performance.getEntriesByType("resource").some((e) => e.name.includes("/changes?")) && !performance.getEntriesByType("resource").some((e) => e.name.endsWith("/view"))`)
 	})
-	if _, err := home.School.Submit(ctx, student, shared.ID, "", 9); !errors.Is(err, access.ErrDenied) {
+	if _, err := home.School.Submitting.Submit(ctx, student, shared.ID, "", 9); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("submitting one for all: %v", err)
 	}
 	if code, _ := sc.page(t, "outsider", fmt.Sprintf("/copies/%d", shared.ID)); code != http.StatusNotFound {
@@ -289,7 +292,7 @@ func TestWhoIsInACourse(t *testing.T) {
 	if _, courses := sc.page(t, "waiting", "/courses"); !strings.Contains(courses, "waiting for the teacher") {
 		t.Error("who waits is not told so")
 	}
-	if _, err := home.School.OpenOwn(ctx, waiting, sc.given.ID); !errors.Is(err, access.ErrHidden) {
+	if _, err := home.School.Saving.OpenOwn(ctx, waiting, sc.given.ID); !errors.Is(err, access.ErrHidden) {
 		t.Errorf("who waits opens a copy: %v", err)
 	}
 	res, err := sc.people["teacher"].PostForm(fmt.Sprintf("%s/courses/%d/welcome", home.Base, sc.course.ID), url.Values{"_csrf": {csrfOf(t, sc.people["teacher"])}})
@@ -297,35 +300,35 @@ func TestWhoIsInACourse(t *testing.T) {
 		t.Fatal(err)
 	}
 	res.Body.Close()
-	if _, err := home.School.OpenOwn(ctx, waiting, sc.given.ID); err != nil {
+	if _, err := home.School.Saving.OpenOwn(ctx, waiting, sc.given.ID); err != nil {
 		t.Errorf("after the yes: %v", err)
 	}
 	c := sc.copies[flow.InProgress]
-	if err := home.School.Leave(ctx, student, sc.course.ID); err != nil {
+	if err := home.School.Courses.Leave(ctx, student, sc.course.ID); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.Open(ctx, student, c.ID); err == nil {
+	if _, err := home.School.Screens.Open(ctx, student, c.ID); err == nil {
 		t.Error("who has left still opens the copy")
 	}
-	if _, err := home.School.Join(ctx, student, sc.course.JoinCode, school.Device{}); err != nil {
+	if _, err := home.School.Courses.Join(ctx, student, sc.course.JoinCode, enrol.Device{}); err != nil {
 		t.Fatal(err)
 	}
-	if v, err := home.School.Open(ctx, student, c.ID); err != nil || len(v.Marks) == 0 {
+	if v, err := home.School.Screens.Open(ctx, student, c.ID); err != nil || len(v.Marks) == 0 {
 		t.Errorf("back again: %d marks (%v)", len(v.Marks), err)
 	}
 	if code, page := sc.page(t, "assistant", fmt.Sprintf("/courses/%d", sc.course.ID)); code != http.StatusOK || strings.Contains(page, "Join code") || strings.Contains(page, "/change") {
 		t.Errorf("the course as an assistant sees it: %d", code)
 	}
-	if err := home.School.RemoveStaff(ctx, teacher, sc.course.ID, teacher.ID); !school.IsProblem(err, "last teacher") {
+	if err := home.School.Roster.RemoveStaff(ctx, teacher, sc.course.ID, teacher.ID); !school.IsProblem(err, "last teacher") {
 		t.Errorf("the last teacher goes: %v", err)
 	}
 	for login, code := range map[string]string{"nobody.at.all": "no account", "staff.outsider": "no teacher", "staff.student": "learns here"} {
-		if err := home.School.AddStaff(ctx, teacher, sc.course.ID, login, access.Teacher); !school.IsProblem(err, code) && !(code == "learns here" && school.IsProblem(err, "no teacher")) {
+		if err := home.School.Roster.AddStaff(ctx, teacher, sc.course.ID, login, access.Teacher); !school.IsProblem(err, code) && !(code == "learns here" && school.IsProblem(err, "no teacher")) {
 			t.Errorf("%s as a teacher: %v, want %s", login, err, code)
 		}
 	}
 	// The teacher sets how the sheet is shown for a student.
-	if err := home.School.SetHelp(ctx, teacher, sc.course.ID, student.ID, school.Help{Left: true, Ruler: true}); err != nil {
+	if err := home.School.Roster.SetHelp(ctx, teacher, sc.course.ID, student.ID, enrol.Help{Left: true, Ruler: true}); err != nil {
 		t.Fatal(err)
 	}
 	p := tab(t, 1280, 800)

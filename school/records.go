@@ -223,9 +223,9 @@ type Copy struct {
 	DueAt        *time.Time // later than for the others: extra time
 }
 
-// begun reports whether there is anything in the copy that its student would
+// Begun reports whether there is anything in the copy that its student would
 // miss.
-func (c Copy) begun() bool { return c.StartedAt != nil || c.Attempts > 0 }
+func (c Copy) Begun() bool { return c.StartedAt != nil || c.Attempts > 0 }
 
 // An Attempt is one submitting of a copy. The draft of points and remark is
 // the teachers'; what the student sees is what stood there at Return.
@@ -242,6 +242,11 @@ type Attempt struct {
 	ReturnedAt   *time.Time
 	ReturnedHash string     // blob with a Returned
 	OpenedAt     *time.Time // when the student first saw what was returned
+}
+
+// Unsent reports whether there is feedback that the student has not got.
+func (a Attempt) Unsent() bool {
+	return a.Marked() && (a.ReturnedAt == nil || a.MarkedAt.After(*a.ReturnedAt))
 }
 
 // Marked reports whether any feedback has been begun.
@@ -312,4 +317,68 @@ type Enclosure struct {
 	MediaType    string
 	Milliseconds int    // of a sound
 	Peaks        string // of a sound, JSON
+}
+
+// A DirectoryChange is what taking a directory in writes, all or none.
+type DirectoryChange struct {
+	Courses []*Course
+	People  []*Person
+	Slips   []*Slip // one for each of People
+	Members []DirectoryMember
+}
+
+// A DirectoryMember is a membership of a course and a person that may both
+// still be without an ID.
+type DirectoryMember struct {
+	Course *Course
+	Person *Person
+	Role   access.Role
+}
+
+// A Draft is what somebody is typing at a place of a thing and has not kept
+// yet: a note, an answer, a remark, the line to the teacher, a title. It is
+// theirs alone, is written over, and is in no history, feed or export.
+type Draft struct {
+	PersonID uint64    `json:"-"`
+	Thing    Drafted   `json:"-"`
+	ThingID  uint64    `json:"-"`
+	Place    string    `json:"place"`
+	Body     string    `json:"body"` // as the screen wrote it; "" for none
+	At       time.Time `json:"at"`   // by the clock of the device that it was typed on
+}
+
+// Drafted is a kind of thing that drafts are about.
+type Drafted string
+
+// What drafts are about. An assignment that is only being made is typed about
+// its worksheet.
+const (
+	OfCopy       Drafted = "copy"
+	OfAssignment Drafted = "assignment"
+	OfWorksheet  Drafted = "worksheet"
+)
+
+// lineDraft is the place of the line to the teacher, as the screen names it.
+const LineDraft = "line"
+
+// A Media is a page's picture.
+type Media struct {
+	Data []byte
+	Type string // media type
+}
+
+// nobody owns the practice sheet, which everybody may see.
+const Nobody = 0
+
+// A Pace is how often something may be tried: Burst times at once, and then
+// once Every so long.
+type Pace struct {
+	Burst int
+	Every time.Duration
+}
+
+// A PageSize is the size of a page in points.
+type PageSize struct {
+	Width  float64 `json:"w"`
+	Height float64 `json:"h"`
 }

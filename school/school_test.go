@@ -15,6 +15,9 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/school"
+	"readymargin/school/live"
+	"readymargin/school/services"
+	"readymargin/school/work"
 	"readymargin/store"
 	"readymargin/store/mariadb"
 )
@@ -29,7 +32,7 @@ func TestMain(m *testing.M) {
 type house struct {
 	*testing.T
 	ctx     context.Context
-	school  *school.School
+	school  *services.All
 	store   *store.Store
 	teacher school.Person
 }
@@ -45,7 +48,7 @@ func open(t *testing.T, database string) house {
 	h.must(err)
 	t.Cleanup(func() { h.store.Close() })
 	h.must(h.store.Migrate(ctx))
-	h.school = school.New(h.store, nil, nil, nil, nil)
+	h.school = services.New(h.store, nil, services.Programs{})
 	h.teacher = h.person("Teacher")
 	return h
 }
@@ -91,7 +94,7 @@ func (h house) course(name string, students, assignments int) (class []school.Pe
 
 func (h house) copy(p school.Person, a *school.Assignment) uint64 {
 	h.Helper()
-	c, err := h.school.OpenOwn(h.ctx, p, a.ID)
+	c, err := h.school.Saving.OpenOwn(h.ctx, p, a.ID)
 	h.must(err)
 	return c.ID
 }
@@ -134,7 +137,7 @@ func TestStartPagesAskOnce(t *testing.T) {
 	class, given := h.course("First", 2, 1)
 	ask := map[string]func(){
 		"pile": func() {
-			pile, err := h.school.Pile(h.ctx, h.teacher)
+			pile, err := h.school.Queue.Pile(h.ctx, h.teacher)
 			h.must(err)
 			for _, p := range pile {
 				if p.Students != 2 || p.In != 2 || p.Unopened != 2 || len(p.Asked) != 2 || p.ToMark != 0 || p.Asked[0].Text != "Why?" || p.Asked[0].AssignmentID != p.Assignment.ID {
@@ -143,7 +146,7 @@ func TestStartPagesAskOnce(t *testing.T) {
 			}
 		},
 		"to-do": func() {
-			todo, err := h.school.ToDo(h.ctx, class[0])
+			todo, err := h.school.Agenda.ToDo(h.ctx, class[0])
 			h.must(err)
 			for _, a := range todo {
 				if a.Copy.StudentID != class[0].ID || a.Copy.AssignmentID != a.Assignment.ID || a.Latest.CopyID != a.Copy.ID || a.Returned.Number != 1 || a.Gone {
@@ -152,7 +155,7 @@ func TestStartPagesAskOnce(t *testing.T) {
 			}
 		},
 		"roll": func() {
-			_, _, roll, err := h.school.Roll(h.ctx, h.teacher, given[0].ID)
+			_, _, roll, err := h.school.Queue.Roll(h.ctx, h.teacher, given[0].ID)
 			h.must(err)
 			if len(roll) != 2 || roll[0].Latest.CopyID != roll[0].Copy.ID {
 				t.Errorf("on the roll are %+v", roll)
@@ -165,7 +168,7 @@ func TestStartPagesAskOnce(t *testing.T) {
 	}
 	h.course("Second", 2, 5)
 	h.course("Third", 2, 3)
-	if all, err := h.school.Pile(h.ctx, h.teacher); err != nil || len(all) != 9 {
+	if all, err := h.school.Queue.Pile(h.ctx, h.teacher); err != nil || len(all) != 9 {
 		t.Fatalf("%d assignments lie on the pile (%v)", len(all), err)
 	}
 	for name, do := range ask {
@@ -181,15 +184,15 @@ func TestStartPagesAskOnce(t *testing.T) {
 func TestFollowingTogether(t *testing.T) {
 	h := open(t, "following")
 	class, given := h.course("First", 12, 1)
-	other := school.New(h.store, nil, nil, nil, nil) // another process
+	other := services.New(h.store, nil, services.Programs{}) // another process
 	ctx, stop := context.WithCancel(h.ctx)
 	defer stop()
-	quiet, heard, ended := make(chan bool, 100), make(chan school.News, 100), make(chan error, len(class))
+	quiet, heard, ended := make(chan bool, 100), make(chan live.News, 100), make(chan error, len(class))
 	for _, p := range class {
 		id := h.copy(p, given[0])
 		go func() {
-			ended <- h.school.Follow(ctx, p, id, copy.Replies, 1,
-				func(n school.News) error { heard <- n; return nil },
+			ended <- h.school.Live.Follow(ctx, p, id, copy.Replies, 1,
+				func(n live.News) error { heard <- n; return nil },
 				func() error { quiet <- true; return nil })
 		}()
 	}
@@ -201,12 +204,12 @@ func TestFollowingTogether(t *testing.T) {
 		}
 	}
 
-	say := func(s *school.School, p school.Person, name string) {
+	say := func(s *services.All, p school.Person, name string) {
 		m := mark.Mark{ID: name, Page: 1, Body: &mark.Reply{To: "note-above", Text: "And this?"}}
-		_, err := s.Save(h.ctx, p, h.copy(p, given[0]), copy.Replies, []copy.Op{{ID: "op-" + name, On: name, Mark: &m}})
+		_, err := s.Saving.Save(h.ctx, p, h.copy(p, given[0]), copy.Replies, []copy.Op{{ID: "op-" + name, On: name, Mark: &m}})
 		h.must(err)
 	}
-	for i, from := range []*school.School{h.school, other} {
+	for i, from := range []*services.All{h.school, other} {
 		n := h.statements(func() {
 			say(from, class[0], fmt.Sprint("one-more-", i))
 			select {
@@ -279,12 +282,12 @@ func TestChangesLeadToWhatIsPresent(t *testing.T) {
 		}
 		ops = append(ops, batch...)
 		r.Shuffle(len(batch), func(i, j int) { batch[i], batch[j] = batch[j], batch[i] })
-		_, err := h.school.Save(h.ctx, h.teacher, id, copy.Work, batch)
+		_, err := h.school.Saving.Save(h.ctx, h.teacher, id, copy.Work, batch)
 		h.must(err)
 		if r.IntN(2) > 0 {
 			continue // several batches at once
 		}
-		c, err := h.school.Changes(h.ctx, class[1], id, seq)
+		c, err := h.school.Saving.Changes(h.ctx, class[1], id, seq)
 		h.must(err)
 		seq = c.Seq
 		for _, v := range c.Gone {
@@ -310,20 +313,20 @@ func TestChangesLeadToWhatIsPresent(t *testing.T) {
 	}
 	for range 3 {
 		var many []copy.Op
-		for range school.MaxBatch {
+		for range work.MaxBatch {
 			name := fmt.Sprintf("mark-%03d", len(ops)+len(many))
 			many = append(many, copy.Op{ID: "op-" + name, On: name, Mark: &mark.Mark{ID: name, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: "many", Size: 14, Color: "#1e2a44"}}}}}}})
 		}
 		ops = append(ops, many...)
-		_, err := h.school.Save(h.ctx, h.teacher, id, copy.Work, many)
+		_, err := h.school.Saving.Save(h.ctx, h.teacher, id, copy.Work, many)
 		h.must(err)
 	}
 	for _, after := range []int64{seq, -1} {
-		if c, err := h.school.Changes(h.ctx, class[1], id, after); err != nil || !c.All || len(c.Marks) > 0 {
+		if c, err := h.school.Saving.Changes(h.ctx, class[1], id, after); err != nil || !c.All || len(c.Marks) > 0 {
 			t.Errorf("after operation %d come %d marks, all: %v (%v)", after, len(c.Marks), c.All, err)
 		}
 	}
-	if _, err := h.school.Changes(h.ctx, class[1], h.copyOf(class[0], given[0]), 0); !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
+	if _, err := h.school.Saving.Changes(h.ctx, class[1], h.copyOf(class[0], given[0]), 0); !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
 		t.Errorf("a classmate asks for changes: %v", err)
 	}
 }

@@ -50,8 +50,8 @@ func format(b []byte) string {
 // peakRate is the sampling rate, per second, at which loudness is measured.
 const peakRate = 8000
 
-// TakeIn turns a recording into a Clip no longer than most.
-func (Ffmpeg) TakeIn(ctx context.Context, recorded []byte, most time.Duration) (recording.Clip, error) {
+// Normalise turns a recording into a Clip no longer than most.
+func (Ffmpeg) Normalise(ctx context.Context, recorded []byte, most time.Duration) (recording.Clip, error) {
 	kind := format(recorded)
 	switch {
 	case len(recorded) > recording.MaxBytes:

@@ -35,7 +35,7 @@ func TestEveryRecordingBecomesOpusOfTheSameLength(t *testing.T) {
 		"mp4":  {"-c:a", "aac", "-f", "mp4"},
 		"wav":  {"-f", "wav"},
 	} {
-		clip, err := Ffmpeg{}.TakeIn(context.Background(), tone(t, args...), time.Minute)
+		clip, err := Ffmpeg{}.Normalise(context.Background(), tone(t, args...), time.Minute)
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
@@ -68,7 +68,7 @@ func TestBadRecordings(t *testing.T) {
 		{"cut off in its head", long[:40], time.Minute, recording.ErrUnreadable},
 		{"too many bytes", make([]byte, recording.MaxBytes+1), time.Minute, recording.ErrTooLarge},
 	} {
-		if _, err := (Ffmpeg{}).TakeIn(context.Background(), c.b, c.most); !errors.Is(err, c.want) {
+		if _, err := (Ffmpeg{}).Normalise(context.Background(), c.b, c.most); !errors.Is(err, c.want) {
 			t.Errorf("%s: %v, want %v", c.name, err, c.want)
 		}
 	}

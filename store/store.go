@@ -21,19 +21,20 @@ import (
 
 	"readymargin/queue"
 	"readymargin/school"
+	"readymargin/school/services"
 )
 
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// A Store is a school.Store.
+// A Store is a services.Store.
 type Store struct {
 	db    *gorm.DB
 	cache cache
 	turns *queue.Queue // for changes of one copy, before a connection is taken
 }
 
-var _ school.Store = (*Store)(nil)
+var _ services.Store = (*Store)(nil)
 
 // Config says where the database is.
 type Config struct {

@@ -21,7 +21,7 @@ func (s *Site) changePassword(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	if err := s.school.ChangePassword(ctx, p, c.FormValue("now"), c.FormValue("next"), s.sessions.Token(ctx), device(c)); err != nil {
+	if err := s.school.Accounts.ChangePassword(ctx, p, c.FormValue("now"), c.FormValue("next"), s.sessions.Token(ctx), device(c)); err != nil {
 		return s.again(c, err, "account.html", "Your account", nil)
 	}
 	if err := s.begin(c, p); err != nil {
@@ -38,7 +38,7 @@ func (s *Site) signOutElsewhere(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	if err := s.school.SignOutElsewhere(ctx, p, s.sessions.Token(ctx)); err != nil {
+	if err := s.school.Accounts.SignOutElsewhere(ctx, p, s.sessions.Token(ctx)); err != nil {
 		return err
 	}
 	s.tell(c, "Your other devices are signed out.")

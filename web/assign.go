@@ -16,6 +16,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/plan"
 	"readymargin/school"
+	"readymargin/school/assign"
 )
 
 // A class is a course with whom something in it can be for.
@@ -26,8 +27,8 @@ type class struct {
 }
 
 func (s *Site) class(ctx context.Context, who school.Person, course uint64) (class, error) {
-	c, members, err := s.school.Members(ctx, who, course)
-	out := class{Course: c, Sections: school.Sections(members)}
+	c, members, err := s.school.Roster.Members(ctx, who, course)
+	out := class{Course: c, Sections: assign.Sections(members)}
 	for _, m := range members {
 		if m.Role == access.Student {
 			out.Students = append(out.Students, m)
@@ -45,11 +46,11 @@ func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
 		return access.ErrHidden
 	}
 	ctx := c.Request().Context()
-	p, err := s.school.Prepare(ctx, me(c), n)
+	p, err := s.school.Shelf.Prepare(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
-	all, err := s.school.CoursesOf(ctx, me(c))
+	all, err := s.school.Courses.CoursesOf(ctx, me(c))
 	if err != nil {
 		return err
 	}
@@ -63,7 +64,7 @@ func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
 			teaching = append(teaching, k)
 		}
 	}
-	t := school.Terms{Title: p.Worksheet.Title, Way: flow.CopyEach}
+	t := assign.Terms{Title: p.Worksheet.Title, Way: flow.CopyEach}
 	if worth := p.Plan.Points(); worth > 0 {
 		t.Points = worth.String()
 	}
@@ -127,7 +128,7 @@ func (s *Site) assign(c *echo.Context) error {
 	if err != nil {
 		return access.ErrHidden
 	}
-	want := school.NewAssignment{Worksheet: worksheet, Anyway: c.FormValue("anyway") == "1", Draft: c.FormValue("do") == "draft", Terms: terms(c), Audiences: map[uint64]access.Audience{}}
+	want := assign.NewAssignment{Worksheet: worksheet, Anyway: c.FormValue("anyway") == "1", Draft: c.FormValue("do") == "draft", Terms: terms(c), Audiences: map[uint64]access.Audience{}}
 	var courses []uint64
 	for _, v := range c.Request().PostForm["course"] {
 		n, err := strconv.ParseUint(v, 10, 63)
@@ -139,7 +140,7 @@ func (s *Site) assign(c *echo.Context) error {
 			return err
 		}
 	}
-	all, err := s.school.AssignTo(c.Request().Context(), me(c), want, courses)
+	all, err := s.school.Assignments.AssignTo(c.Request().Context(), me(c), want, courses)
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
@@ -165,9 +166,9 @@ func (s *Site) assign(c *echo.Context) error {
 }
 
 // terms reads what a form says of an assignment.
-func terms(c *echo.Context) school.Terms {
+func terms(c *echo.Context) assign.Terms {
 	v := c.FormValue
-	return school.Terms{Title: v("title"), Instructions: v("instructions"), Chapter: v("chapter"), Points: v("points"),
+	return assign.Terms{Title: v("title"), Instructions: v("instructions"), Chapter: v("chapter"), Points: v("points"),
 		Opens: v("opens"), Due: v("due"), Closes: v("closes"), NoLate: v("nolate") == "1", Attempts: v("attempts"),
 		Way: flow.Way(cmp.Or(v("way"), string(flow.CopyEach))), Instruments: c.Request().PostForm["instrument"],
 		KeepHere: v("keephere") == "1", NoSpelling: v("nospelling") == "1"}
@@ -182,7 +183,7 @@ func (s *Site) changing(c *echo.Context, wrong error) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	a, course, concerned, err := s.school.Concerns(ctx, me(c), n)
+	a, course, concerned, err := s.school.Assignments.Recipients(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
@@ -190,7 +191,7 @@ func (s *Site) changing(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	shelf, err := s.school.Worksheets(ctx, me(c), "")
+	shelf, err := s.school.Shelf.Worksheets(ctx, me(c), "")
 	if err != nil {
 		return err
 	}
@@ -198,7 +199,7 @@ func (s *Site) changing(c *echo.Context, wrong error) error {
 	for _, w := range shelf {
 		titles[w.ID] = w.Title
 	}
-	data := map[string]any{"Assignment": a, "Course": course, "Terms": school.TermsOf(a, course.Location()), "Class": k, "Courses": []class{k}, "Concerned": concerned,
+	data := map[string]any{"Assignment": a, "Course": course, "Terms": assign.TermsOf(a, course.Location()), "Class": k, "Courses": []class{k}, "Concerned": concerned,
 		"Worksheets": shelf, "Titles": titles, "Instruments": instruments(a.Instruments), "Undecided": school.IsProblem(wrong, "undecided"),
 		"ChosenSections": sectionsOf(a.Audience, course.ID), "ChosenPeople": peopleOf(a.Audience, course.ID)}
 	data["Stale"] = errors.Is(wrong, school.ErrStale)
@@ -237,21 +238,21 @@ func (s *Site) change(c *echo.Context) error {
 	said := "Changed: "
 	switch c.FormValue("do") {
 	case "close":
-		a, err = s.school.CloseNow(ctx, me(c), n)
+		a, err = s.school.Assignments.CloseNow(ctx, me(c), n)
 	case "reopen":
-		a, err = s.school.Reopen(ctx, me(c), n)
+		a, err = s.school.Assignments.Reopen(ctx, me(c), n)
 	case "publish":
 		said = "Assigned: "
-		a, err = s.school.Publish(ctx, me(c), n)
+		a, err = s.school.Assignments.Publish(ctx, me(c), n)
 	case "unassign":
 		said = "No longer assigned; all work is kept: "
-		a, err = s.school.Unassign(ctx, me(c), n)
+		a, err = s.school.Assignments.Unassign(ctx, me(c), n)
 	case "again":
 		said = "Assigned again: "
-		a, err = s.school.AssignAgain(ctx, me(c), n)
+		a, err = s.school.Assignments.AssignAgain(ctx, me(c), n)
 	default:
 		version, _ := strconv.Atoi(c.FormValue("version"))
-		a, err = s.school.ChangeTerms(ctx, me(c), n, version, terms(c))
+		a, err = s.school.Assignments.ChangeTerms(ctx, me(c), n, version, terms(c))
 	}
 	if err != nil {
 		if status := s.say(err).status; status != http.StatusUnprocessableEntity && status != http.StatusConflict {
@@ -271,7 +272,7 @@ func (s *Site) concern(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	_, course, err := s.school.Given(ctx, me(c), n)
+	_, course, err := s.school.Assignments.Given(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
@@ -279,20 +280,20 @@ func (s *Site) concern(c *echo.Context) error {
 	case "audience":
 		to, wrong := audience(c, course.ID)
 		if err = wrong; err == nil {
-			_, err = s.school.SetAudience(ctx, me(c), n, to)
+			_, err = s.school.Assignments.SetAudience(ctx, me(c), n, to)
 		}
 	case "handout":
 		worksheet, _ := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
 		to, wrong := audience(c, course.ID)
 		if err = wrong; err == nil {
-			_, err = s.school.AddHandout(ctx, me(c), n, worksheet, to, c.FormValue("anyway") == "1")
+			_, err = s.school.Assignments.AddHandout(ctx, me(c), n, worksheet, to, c.FormValue("anyway") == "1")
 		}
 	case "no-handout":
 		which, _ := strconv.Atoi(c.FormValue("number"))
-		_, err = s.school.RemoveHandout(ctx, me(c), n, which)
+		_, err = s.school.Assignments.RemoveHandout(ctx, me(c), n, which)
 	case "time":
 		student, _ := strconv.ParseUint(c.FormValue("student"), 10, 63)
-		err = s.school.GiveTime(ctx, me(c), n, student, c.FormValue("until"))
+		err = s.school.Assignments.GiveTime(ctx, me(c), n, student, c.FormValue("until"))
 	default:
 		err = &school.Problem{Code: "wrong form"}
 	}

@@ -10,7 +10,7 @@ import (
 
 // newCalendar shows the person's new calendar address, once.
 func (s *Site) newCalendar(c *echo.Context) error {
-	token, err := s.school.NewCalendar(c.Request().Context(), me(c))
+	token, err := s.school.Agenda.NewCalendar(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -20,7 +20,7 @@ func (s *Site) newCalendar(c *echo.Context) error {
 // calendar serves due times as an iCalendar file (RFC 5545), to whoever has
 // its address.
 func (s *Site) calendar(c *echo.Context) error {
-	due, err := s.school.Calendar(c.Request().Context(), strings.TrimSuffix(c.Param("token"), ".ics"))
+	due, err := s.school.Agenda.Calendar(c.Request().Context(), strings.TrimSuffix(c.Param("token"), ".ics"))
 	if err != nil {
 		return err
 	}

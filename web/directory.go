@@ -7,7 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
-	"readymargin/school"
+	"readymargin/school/enrol"
 )
 
 // maxDirectory bounds the file of a school's directory.
@@ -37,9 +37,9 @@ func (s *Site) checkDirectory(c *echo.Context) error {
 	}
 	files, err := uploads(c)
 	if err == nil {
-		var list school.DirectoryList
-		if list, err = s.school.CheckDirectory(c.Request().Context(), me(c), files[0].Data); err == nil {
-			newCourses, newPeople := list.Count(school.IsNew)
+		var list enrol.DirectoryList
+		if list, err = s.school.Lists.CheckDirectory(c.Request().Context(), me(c), files[0].Data); err == nil {
+			newCourses, newPeople := list.Count(enrol.IsNew)
 			return s.render(c, http.StatusOK, "directory.html", "The school’s directory", map[string]any{"List": list, "NewCourses": newCourses, "NewPeople": newPeople,
 				"Zones": zones, "File": base64.StdEncoding.EncodeToString(files[0].Data)})
 		}
@@ -56,13 +56,13 @@ func (s *Site) takeDirectory(c *echo.Context) error {
 	if err != nil {
 		file = nil // no archive, which says so
 	}
-	list, newcomers, err := s.school.TakeDirectory(c.Request().Context(), me(c), file, c.FormValue("zone"))
+	list, newcomers, err := s.school.Lists.TakeDirectory(c.Request().Context(), me(c), file, c.FormValue("zone"))
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
 		}
 		return s.directoryPage(c, err)
 	}
-	courses, people := list.Count(school.IsNew)
+	courses, people := list.Count(enrol.IsNew)
 	return s.render(c, http.StatusOK, "directory-slips.html", "Sign-in slips", map[string]any{"Courses": courses, "People": people, "Newcomers": newcomers, "Origin": s.cfg.Origin})
 }

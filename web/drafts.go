@@ -15,7 +15,7 @@ func (s *Site) drafts(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.school.Drafts(c.Request().Context(), me(c), school.Drafted(c.Param("thing")), id)
+	all, err := s.school.Drafts.Drafts(c.Request().Context(), me(c), school.Drafted(c.Param("thing")), id)
 	if err != nil {
 		return err
 	}
@@ -35,7 +35,7 @@ func (s *Site) keepDrafts(c *echo.Context) error {
 	if err := json.NewDecoder(c.Request().Body).Decode(&all); err != nil {
 		return &school.Problem{Code: "draft"}
 	}
-	if err := s.school.KeepDrafts(c.Request().Context(), me(c), school.Drafted(c.Param("thing")), id, all); err != nil {
+	if err := s.school.Drafts.KeepDrafts(c.Request().Context(), me(c), school.Drafted(c.Param("thing")), id, all); err != nil {
 		return err
 	}
 	return nothing(c)

@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/school"
+	"readymargin/school/enrol"
 )
 
 func (s *Site) signInPage(c *echo.Context) error {
@@ -18,7 +19,7 @@ func (s *Site) signInPage(c *echo.Context) error {
 }
 
 func (s *Site) signIn(c *echo.Context) error {
-	p, err := s.school.SignIn(c.Request().Context(), c.FormValue("login"), c.FormValue("password"), device(c))
+	p, err := s.school.Accounts.SignIn(c.Request().Context(), c.FormValue("login"), c.FormValue("password"), device(c))
 	if err != nil {
 		if wantsJSON(c) {
 			return err
@@ -43,7 +44,7 @@ func (s *Site) joinPage(c *echo.Context) error {
 	if code == "" {
 		return s.render(c, http.StatusOK, "join.html", "Join a course", nil)
 	}
-	course, err := s.school.CourseByCode(c.Request().Context(), me(c), code, device(c))
+	course, err := s.school.Courses.CourseByCode(c.Request().Context(), me(c), code, device(c))
 	if err != nil {
 		return s.again(c, err, "join.html", "Join a course", map[string]any{"Code": code})
 	}
@@ -57,14 +58,14 @@ func (s *Site) join(c *echo.Context) error {
 	var course school.Course
 	var err error
 	if p.ID != 0 {
-		course, err = s.school.Join(ctx, p, code, device(c))
-	} else if p, course, err = s.school.SignUp(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c)); err == nil {
+		course, err = s.school.Courses.Join(ctx, p, code, device(c))
+	} else if p, course, err = s.school.Courses.SignUp(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c)); err == nil {
 		err = s.begin(c, p)
 		s.tell(c, "Welcome to "+course.Name+". Next time you sign in as "+p.Login+".")
 	}
 	if err != nil {
 		data := map[string]any{"Code": code}
-		if known, err := s.school.CourseByCode(ctx, me(c), code, device(c)); err == nil {
+		if known, err := s.school.Courses.CourseByCode(ctx, me(c), code, device(c)); err == nil {
 			data["Course"] = known
 		}
 		return s.again(c, err, "join.html", "Join a course", data)
@@ -77,7 +78,7 @@ func (s *Site) slipPage(c *echo.Context) error {
 	if code == "" {
 		return s.render(c, http.StatusOK, "slip.html", "Use a slip", nil)
 	}
-	owner, err := s.school.SlipOwner(c.Request().Context(), code, device(c))
+	owner, err := s.school.Accounts.SlipOwner(c.Request().Context(), code, device(c))
 	if err != nil {
 		return s.again(c, err, "slip.html", "Use a slip", nil)
 	}
@@ -87,10 +88,10 @@ func (s *Site) slipPage(c *echo.Context) error {
 func (s *Site) useSlip(c *echo.Context) error {
 	ctx := c.Request().Context()
 	code := c.FormValue("code")
-	p, err := s.school.UseSlip(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c))
+	p, err := s.school.Accounts.UseSlip(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c))
 	if err != nil {
 		data := map[string]any{"Code": code}
-		owner, slipErr := s.school.SlipOwner(ctx, code, device(c))
+		owner, slipErr := s.school.Accounts.SlipOwner(ctx, code, device(c))
 		if slipErr != nil {
 			data = nil
 		} else {
@@ -106,7 +107,7 @@ func (s *Site) useSlip(c *echo.Context) error {
 }
 
 func (s *Site) invite(c *echo.Context) error {
-	token, err := s.school.InviteTeacher(c.Request().Context(), me(c))
+	token, err := s.school.Accounts.InviteTeacher(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -129,7 +130,7 @@ func (s *Site) coursesPage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.school.CoursesOf(c.Request().Context(), p)
+	all, err := s.school.Courses.CoursesOf(c.Request().Context(), p)
 	if err != nil {
 		return err
 	}
@@ -145,7 +146,7 @@ func (s *Site) makeCourse(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	course, err := s.school.MakeCourse(c.Request().Context(), p, c.FormValue("name"), c.FormValue("zone"))
+	course, err := s.school.Courses.MakeCourse(c.Request().Context(), p, c.FormValue("name"), c.FormValue("zone"))
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
@@ -163,7 +164,7 @@ func (s *Site) classListPage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	course, err := s.school.Runs(c.Request().Context(), me(c), n)
+	course, err := s.school.Courses.Runs(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -180,13 +181,13 @@ func (s *Site) checkList(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if _, err := s.school.Runs(c.Request().Context(), me(c), n); err != nil {
+	if _, err := s.school.Courses.Runs(c.Request().Context(), me(c), n); err != nil {
 		return err
 	}
 	files, err := uploads(c)
 	if err == nil {
-		var list school.ClassList
-		if list, err = s.school.CheckList(c.Request().Context(), me(c), n, files[0].Data); err == nil {
+		var list enrol.ClassList
+		if list, err = s.school.Lists.CheckList(c.Request().Context(), me(c), n, files[0].Data); err == nil {
 			return s.render(c, http.StatusOK, "class-list.html", "Class list", map[string]any{"Course": list.Course, "List": list, "File": base64.StdEncoding.EncodeToString(files[0].Data)})
 		}
 	}
@@ -206,7 +207,7 @@ func (s *Site) takeList(c *echo.Context) error {
 	if err != nil {
 		file = nil // an empty list, which says so
 	}
-	list, newcomers, err := s.school.TakeList(c.Request().Context(), me(c), n, file)
+	list, newcomers, err := s.school.Lists.TakeList(c.Request().Context(), me(c), n, file)
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err

@@ -155,7 +155,7 @@ func (s *Site) say(err error) sentence {
 		if !errors.Is(err, known) {
 			continue
 		}
-		limits := s.school.Press.Limits()
+		limits := s.school.Intake.Limits()
 		switch known {
 		case document.ErrTooLarge:
 			said.text = fmt.Sprintf(said.text, limits.Bytes>>20)

@@ -35,12 +35,12 @@ func (s *Site) marking(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	a, course, roll, err := s.school.Roll(ctx, me(c), n)
+	a, course, roll, err := s.school.Queue.Roll(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
 	if a.Way == flow.OneForAll {
-		shared, err := s.school.OpenOwn(ctx, me(c), n)
+		shared, err := s.school.Saving.OpenOwn(ctx, me(c), n)
 		if err != nil {
 			return err
 		}
@@ -51,7 +51,7 @@ func (s *Site) marking(c *echo.Context) error {
 	data := map[string]any{"Assignment": a, "Course": course, "Roll": roll}
 	for _, r := range roll {
 		if r.Copy.Attempts > 0 && (wanted == 0 || wanted == r.Copy.ID) {
-			v, err := s.school.OpenToMark(ctx, me(c), r.Copy.ID, attempt)
+			v, err := s.school.Screens.OpenToMark(ctx, me(c), r.Copy.ID, attempt)
 			if err != nil {
 				return err
 			}
@@ -70,7 +70,7 @@ func (s *Site) rollFragment(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	a, course, roll, err := s.school.Roll(c.Request().Context(), me(c), n)
+	a, course, roll, err := s.school.Queue.Roll(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -86,7 +86,7 @@ func (s *Site) markingView(c *echo.Context) error {
 		return err
 	}
 	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
-	v, err := s.school.OpenToMark(c.Request().Context(), me(c), n, attempt)
+	v, err := s.school.Screens.OpenToMark(c.Request().Context(), me(c), n, attempt)
 	if err != nil {
 		return err
 	}
@@ -99,7 +99,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 		return err
 	}
 	attempt, _ := strconv.Atoi(c.FormValue("attempt"))
-	a, err := s.school.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("remark"))
+	a, err := s.school.Marking.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("remark"))
 	if err != nil {
 		return err
 	}
@@ -109,7 +109,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 func (s *Site) giveBack(c *echo.Context) error {
 	attempt, _ := strconv.Atoi(c.FormValue("attempt"))
 	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error {
-		return s.school.Return(ctx, p, n, attempt, c.FormValue("pointless") == "1")
+		return s.school.Marking.Return(ctx, p, n, attempt, c.FormValue("pointless") == "1")
 	})
 }
 
@@ -118,7 +118,7 @@ func (s *Site) returnAll(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	returned, err := s.school.ReturnAll(c.Request().Context(), me(c), n)
+	returned, err := s.school.Marking.ReturnAll(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -134,7 +134,7 @@ func (s *Site) others(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	names, err := s.school.Others(c.Request().Context(), me(c), n)
+	names, err := s.school.Marking.Others(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}

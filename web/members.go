@@ -12,6 +12,8 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/enrol"
 )
 
 func (s *Site) course(c *echo.Context) error { return s.coursePage(c, "course.html", nil) }
@@ -22,11 +24,11 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 		return err
 	}
 	ctx := c.Request().Context()
-	course, members, err := s.school.Members(ctx, me(c), n)
+	course, members, err := s.school.Roster.Members(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
-	given, err := s.school.Store.AssignmentsOf(ctx, n)
+	given, err := s.school.Assignments.InCourse(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
@@ -41,7 +43,7 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 		}
 	}
 	role := access.Assistant
-	if _, err := s.school.Runs(ctx, me(c), n); err == nil {
+	if _, err := s.school.Courses.Runs(ctx, me(c), n); err == nil {
 		role = access.Teacher
 	}
 	// What is no longer assigned stands apart.
@@ -55,7 +57,7 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 	data := map[string]any{
 		"Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
 		"New": fresh, "Given": given, "Gone": gone, "Origin": s.cfg.Origin, "Runs": role == access.Teacher,
-		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": school.Sections(members), "Days": days,
+		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": assign.Sections(members), "Days": days,
 	}
 	for k, v := range extra {
 		data[k] = v
@@ -71,11 +73,11 @@ func (s *Site) changeCode(c *echo.Context) error {
 	ctx := c.Request().Context()
 	switch c.FormValue("do") {
 	case "renew":
-		_, err = s.school.RenewCode(ctx, me(c), n)
+		_, err = s.school.Courses.RenewCode(ctx, me(c), n)
 	case "open", "close":
-		_, err = s.school.OpenCode(ctx, me(c), n, c.FormValue("do") == "open")
+		_, err = s.school.Courses.OpenCode(ctx, me(c), n, c.FormValue("do") == "open")
 	default:
-		if _, err = s.school.Runs(ctx, me(c), n); err == nil {
+		if _, err = s.school.Courses.Runs(ctx, me(c), n); err == nil {
 			err = &school.Problem{Code: "wrong form"}
 		}
 	}
@@ -91,7 +93,7 @@ func (s *Site) setVoice(c *echo.Context) error {
 		return err
 	}
 	minutes, _ := strconv.Atoi(c.FormValue("minutes"))
-	if _, err := s.school.SetVoice(c.Request().Context(), me(c), n, minutes); err != nil {
+	if _, err := s.school.Courses.SetVoice(c.Request().Context(), me(c), n, minutes); err != nil {
 		return err
 	}
 	return s.back(c, n, "course-voice")
@@ -119,17 +121,17 @@ func (s *Site) admit(c *echo.Context) error {
 	ctx := c.Request().Context()
 	switch c.FormValue("do") {
 	case "section":
-		err = s.school.SetSection(ctx, me(c), n, person, c.FormValue("section"))
+		err = s.school.Roster.SetSection(ctx, me(c), n, person, c.FormValue("section"))
 	case "help":
 		on := func(name string) bool { return c.FormValue(name) == "1" }
-		if err = s.school.SetHelp(ctx, me(c), n, person, school.Help{Left: on("left"), Plain: on("plain"), Ruler: on("ruler")}); err == nil {
+		if err = s.school.Roster.SetHelp(ctx, me(c), n, person, enrol.Help{Left: on("left"), Plain: on("plain"), Ruler: on("ruler")}); err == nil {
 			s.tell(c, "Kept.")
 			return seeOther(c, "/courses/"+id(n)+"/people/"+id(person))
 		}
 	case "remove":
-		err = s.school.RemoveStaff(ctx, me(c), n, person)
+		err = s.school.Roster.RemoveStaff(ctx, me(c), n, person)
 	default:
-		err = s.school.Admit(ctx, me(c), n, person, c.FormValue("do") != "refuse")
+		err = s.school.Roster.Admit(ctx, me(c), n, person, c.FormValue("do") != "refuse")
 	}
 	if err != nil {
 		return err
@@ -147,7 +149,7 @@ func (s *Site) person(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	course, p, m, help, err := s.school.HelpOf(c.Request().Context(), me(c), n, person)
+	course, p, m, help, err := s.school.Roster.HelpOf(c.Request().Context(), me(c), n, person)
 	if err != nil {
 		return err
 	}
@@ -160,7 +162,7 @@ func (s *Site) welcomeAll(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.school.AdmitAll(c.Request().Context(), me(c), n); err != nil {
+	if err := s.school.Roster.AdmitAll(c.Request().Context(), me(c), n); err != nil {
 		return err
 	}
 	return s.back(c, n, "course-people")
@@ -172,7 +174,7 @@ func (s *Site) addStaff(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	err = s.school.AddStaff(c.Request().Context(), me(c), n, c.FormValue("login"), access.Role(c.FormValue("role")))
+	err = s.school.Roster.AddStaff(c.Request().Context(), me(c), n, c.FormValue("login"), access.Role(c.FormValue("role")))
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
@@ -188,7 +190,7 @@ func (s *Site) setVet(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.school.SetVet(c.Request().Context(), me(c), n, c.FormValue("vet") == "1"); err != nil {
+	if err := s.school.Courses.SetVet(c.Request().Context(), me(c), n, c.FormValue("vet") == "1"); err != nil {
 		return err
 	}
 	return s.back(c, n, "course-code")
@@ -204,7 +206,7 @@ func (s *Site) setLessons(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	course, err := s.school.Runs(ctx, me(c), n)
+	course, err := s.school.Courses.Runs(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
@@ -215,7 +217,7 @@ func (s *Site) setLessons(c *echo.Context) error {
 		day, _ := strconv.Atoi(c.FormValue("day"))
 		lessons = append(slices.Clone(lessons), flow.Lesson{Day: time.Weekday(day), Clock: c.FormValue("clock")})
 	}
-	if err := s.school.SetLessons(ctx, me(c), n, lessons); err != nil {
+	if err := s.school.Courses.SetLessons(ctx, me(c), n, lessons); err != nil {
 		return err
 	}
 	return s.back(c, n, "course-lessons")
@@ -227,7 +229,7 @@ func (s *Site) leave(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.school.Leave(c.Request().Context(), me(c), n); err != nil {
+	if err := s.school.Courses.Leave(c.Request().Context(), me(c), n); err != nil {
 		return err
 	}
 	s.tell(c, "You have left the course. Your work is kept; the code lets you in again.")
@@ -243,7 +245,7 @@ func (s *Site) newSlip(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	owner, token, err := s.school.NewSlip(c.Request().Context(), me(c), n, person)
+	owner, token, err := s.school.Accounts.NewSlip(c.Request().Context(), me(c), n, person)
 	if err != nil {
 		return err
 	}

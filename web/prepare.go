@@ -16,6 +16,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/plan"
 	"readymargin/school"
+	"readymargin/school/intake"
 )
 
 func (s *Site) worksheets(c *echo.Context) error { return s.worksheetsPage(c, nil) }
@@ -29,11 +30,11 @@ func (s *Site) worksheetsPage(c *echo.Context, wrong error) error {
 		return access.ErrDenied
 	}
 	query := c.QueryParam("q")
-	all, err := s.school.Worksheets(c.Request().Context(), p, query)
+	all, err := s.school.Shelf.Worksheets(c.Request().Context(), p, query)
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"Worksheets": all, "Limits": s.school.Press.Limits(), "Query": query}
+	data := map[string]any{"Worksheets": all, "Limits": s.school.Intake.Limits(), "Query": query}
 	if c.Request().Header.Get("HX-Request") == "true" {
 		return s.render(c, http.StatusOK, "shelf", "Worksheets", data)
 	}
@@ -67,11 +68,11 @@ func (s *Site) uploaded(c *echo.Context, p school.Person) (school.Worksheet, err
 	if err != nil {
 		return school.Worksheet{}, err
 	}
-	return s.school.BringIn(c.Request().Context(), p, files...)
+	return s.school.Shelf.BringIn(c.Request().Context(), p, files...)
 }
 
 // uploads reads the files of a form; there is at least one.
-func uploads(c *echo.Context) (out []school.Upload, err error) {
+func uploads(c *echo.Context) (out []intake.Upload, err error) {
 	form, err := c.MultipartForm()
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
@@ -90,7 +91,7 @@ func uploads(c *echo.Context) (out []school.Upload, err error) {
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, school.Upload{Name: head.Filename, Data: data})
+		out = append(out, intake.Upload{Name: head.Filename, Data: data})
 	}
 	return out, nil
 }
@@ -119,7 +120,7 @@ func (s *Site) benchOf(c *echo.Context) (bench, error) {
 	if err != nil {
 		return bench{}, err
 	}
-	p, err := s.school.Prepare(c.Request().Context(), me(c), n)
+	p, err := s.school.Shelf.Prepare(c.Request().Context(), me(c), n)
 	if err != nil {
 		return bench{}, err
 	}
@@ -158,7 +159,7 @@ func (s *Site) arrange(c *echo.Context) error {
 	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
 		return &school.Problem{Code: "plan"}
 	}
-	if err := s.school.Arrange(c.Request().Context(), me(c), n, want.Version, want.Leaves, want.Kit); err != nil {
+	if err := s.school.Shelf.Arrange(c.Request().Context(), me(c), n, want.Version, want.Leaves, want.Kit); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, map[string]int{"version": want.Version + 1})
@@ -180,7 +181,7 @@ func (s *Site) addPages(c *echo.Context) error {
 	if err != nil {
 		at = 1 << 20 // behind the last
 	}
-	if err := s.school.AddPages(c.Request().Context(), me(c), n, at, files[0]); err != nil {
+	if err := s.school.Shelf.AddPages(c.Request().Context(), me(c), n, at, files[0]); err != nil {
 		return err
 	}
 	return s.worksheet(c)
@@ -191,7 +192,7 @@ func (s *Site) rename(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.school.Rename(c.Request().Context(), me(c), n, c.FormValue("title")); err != nil {
+	if err := s.school.Shelf.Rename(c.Request().Context(), me(c), n, c.FormValue("title")); err != nil {
 		return err
 	}
 	return nothing(c)
@@ -203,7 +204,7 @@ func (s *Site) duplicate(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	w, err := s.school.Duplicate(c.Request().Context(), me(c), n)
+	w, err := s.school.Shelf.Duplicate(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -216,7 +217,7 @@ func (s *Site) reissue(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	begun, err := s.school.Reissue(c.Request().Context(), me(c), n, c.FormValue("anyway") == "1")
+	begun, err := s.school.Publishing.Reissue(c.Request().Context(), me(c), n, c.FormValue("anyway") == "1")
 	if err != nil {
 		return err
 	}
@@ -229,7 +230,7 @@ func (s *Site) tryOut(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := s.school.Preview(c.Request().Context(), me(c), n)
+	v, err := s.school.Screens.Preview(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -250,21 +251,23 @@ func numbers(c *echo.Context, names ...string) ([]int, error) {
 
 // picture serves a page's picture. What is at its address never changes: a
 // revision's pages and a source's stay as they are.
-func (s *Site) picture(c *echo.Context) error { return s.pictureOf(c, s.school.Picture) }
+func (s *Site) picture(c *echo.Context) error { return s.pictureOf(c, s.school.Revisions.Picture) }
 
-func (s *Site) heldPicture(c *echo.Context) error { return s.pictureOf(c, s.school.HeldPicture) }
+func (s *Site) heldPicture(c *echo.Context) error {
+	return s.pictureOf(c, s.school.Revisions.HeldPicture)
+}
 
 func (s *Site) sourcePicture(c *echo.Context) error {
 	source, err := numbers(c, "source")
 	if err != nil {
 		return err
 	}
-	return s.pictureOf(c, func(ctx context.Context, who school.Person, n uint64, page, scale int) (school.Picture, error) {
-		return s.school.SourcePicture(ctx, who, n, source[0], page, scale)
+	return s.pictureOf(c, func(ctx context.Context, who school.Person, n uint64, page, scale int) (school.Media, error) {
+		return s.school.Shelf.SourcePicture(ctx, who, n, source[0], page, scale)
 	})
 }
 
-func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person, uint64, int, int) (school.Picture, error)) error {
+func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person, uint64, int, int) (school.Media, error)) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
@@ -293,7 +296,7 @@ func (s *Site) guide(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	guides, err := s.school.Guides(c.Request().Context(), me(c), n)
+	guides, err := s.school.Revisions.Guides(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -309,7 +312,7 @@ func (s *Site) print(c *echo.Context) error {
 	if err != nil {
 		return access.ErrHidden
 	}
-	print, err := s.school.Print(c.Request().Context(), me(c), n, pageNumber)
+	print, err := s.school.Revisions.Print(c.Request().Context(), me(c), n, pageNumber)
 	if err != nil {
 		return err
 	}
@@ -323,7 +326,7 @@ func (s *Site) found(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	found, err := s.school.Found(c.Request().Context(), me(c), n)
+	found, err := s.school.Shelf.Found(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -340,7 +343,7 @@ func (s *Site) leafPrint(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	print, err := s.school.LeafPrint(c.Request().Context(), me(c), n, plan.Leaf{Source: at[0], Page: at[1], Turn: at[2]})
+	print, err := s.school.Shelf.LeafPrint(c.Request().Context(), me(c), n, plan.Leaf{Source: at[0], Page: at[1], Turn: at[2]})
 	if err != nil {
 		return err
 	}
@@ -373,7 +376,7 @@ func (s *Site) addSpoken(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	voice, err := s.school.AddSpoken(c.Request().Context(), me(c), n, b)
+	voice, err := s.school.Shelf.AddSpoken(c.Request().Context(), me(c), n, b)
 	if err != nil {
 		return err
 	}
@@ -393,18 +396,18 @@ func (s *Site) addPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	pic, err := s.school.AddPicture(c.Request().Context(), me(c), n, files[0])
+	pic, err := s.school.Shelf.AddPicture(c.Request().Context(), me(c), n, files[0])
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusCreated, pic)
 }
 
-func (s *Site) extra(c *echo.Context) error      { return s.extraOf(c, s.school.Extra) }
-func (s *Site) sheetExtra(c *echo.Context) error { return s.extraOf(c, s.school.SheetExtra) }
+func (s *Site) extra(c *echo.Context) error      { return s.extraOf(c, s.school.Shelf.Extra) }
+func (s *Site) sheetExtra(c *echo.Context) error { return s.extraOf(c, s.school.Revisions.SheetExtra) }
 
 // extraOf serves a sound or a picture that lies with a worksheet.
-func (s *Site) extraOf(c *echo.Context, of func(context.Context, school.Person, uint64, string) (school.Picture, error)) error {
+func (s *Site) extraOf(c *echo.Context, of func(context.Context, school.Person, uint64, string) (school.Media, error)) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err

@@ -142,7 +142,7 @@ func (s *Site) routes(e *echo.Echo) {
 		most := r.body
 		switch most {
 		case fileBody:
-			most = s.school.Press.Limits().Bytes + 1<<20
+			most = s.school.Intake.Limits().Bytes + 1<<20
 		case 0:
 			most = smallBody
 		}

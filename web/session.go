@@ -12,6 +12,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/school"
+	"readymargin/school/enrol"
 )
 
 // SessionCodec keeps a session as JSON: who is signed in, and a line to say
@@ -67,7 +68,7 @@ func (s *Site) who(next echo.HandlerFunc) echo.HandlerFunc {
 			// Saving asks no more of a person than who it is.
 			c.Set("person", school.Person{ID: uint64(id)})
 		} else if id != 0 {
-			p, err := s.school.Store.Person(c.Request().Context(), uint64(id))
+			p, err := s.school.Accounts.Person(c.Request().Context(), uint64(id))
 			switch {
 			case err == school.ErrNotFound:
 				s.sessions.Remove(c.Request().Context(), "person")
@@ -103,7 +104,7 @@ func (s *Site) begin(c *echo.Context, p school.Person) error {
 		return err
 	}
 	s.sessions.Put(ctx, "person", int64(p.ID))
-	token, err := s.school.NewDevice(ctx, p, device(c).Token)
+	token, err := s.school.Accounts.NewDevice(ctx, p, device(c).Token)
 	if err != nil {
 		return err
 	}
@@ -116,8 +117,8 @@ func (s *Site) begin(c *echo.Context, p school.Person) error {
 const deviceCookie = "readymargin-device"
 
 // device returns what a browser shows of itself.
-func device(c *echo.Context) school.Device {
-	d := school.Device{Address: c.RealIP()}
+func device(c *echo.Context) enrol.Device {
+	d := enrol.Device{Address: c.RealIP()}
 	if k, err := c.Cookie(deviceCookie); err == nil {
 		d.Token = k.Value
 	}

@@ -15,6 +15,8 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/copy"
 	"readymargin/school"
+	"readymargin/school/live"
+	"readymargin/school/screen"
 )
 
 // openOwn leads a student to the own copy of an assignment.
@@ -23,7 +25,7 @@ func (s *Site) openOwn(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	mine, err := s.school.OpenOwn(c.Request().Context(), me(c), n)
+	mine, err := s.school.Saving.OpenOwn(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
@@ -40,20 +42,20 @@ func (s *Site) sheet(c *echo.Context) error {
 
 // practise shows the practice sheet on the student's screen.
 func (s *Site) practise(c *echo.Context) error {
-	v, err := s.school.Practise(c.Request().Context(), me(c))
+	v, err := s.school.Screens.Practise(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
 	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v})
 }
 
-func (s *Site) own(c *echo.Context) (school.View, error) {
+func (s *Site) own(c *echo.Context) (screen.Screen, error) {
 	n, err := number(c, "id")
 	if err != nil {
-		return school.View{}, err
+		return screen.Screen{}, err
 	}
 	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
-	return s.school.OpenAttempt(c.Request().Context(), me(c), n, attempt)
+	return s.school.Screens.OpenAttempt(c.Request().Context(), me(c), n, attempt)
 }
 
 func (s *Site) view(c *echo.Context) error {
@@ -80,7 +82,7 @@ func (s *Site) save(c *echo.Context) error {
 		}
 		return &school.Problem{Code: "operation", Value: err.Error()}
 	}
-	saved, err := s.school.Save(c.Request().Context(), me(c), n, batch.Layer, batch.Ops)
+	saved, err := s.school.Saving.Save(c.Request().Context(), me(c), n, batch.Layer, batch.Ops)
 	if err != nil {
 		return err
 	}
@@ -97,7 +99,7 @@ func (s *Site) changes(c *echo.Context) error {
 	if err != nil {
 		after = -1 // it knows nothing
 	}
-	changes, err := s.school.Changes(c.Request().Context(), me(c), n, after)
+	changes, err := s.school.Saving.Changes(c.Request().Context(), me(c), n, after)
 	if err != nil {
 		return err
 	}
@@ -118,7 +120,7 @@ func (s *Site) feed(c *echo.Context) error {
 	}
 	flush := http.NewResponseController(c.Response())
 	flush.SetWriteDeadline(time.Time{})
-	err = s.school.Follow(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), seq, func(news school.News) error {
+	err = s.school.Live.Follow(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), seq, func(news live.News) error {
 		begin()
 		b, err := json.Marshal(news)
 		if err != nil {
@@ -150,15 +152,15 @@ func (s *Site) submit(c *echo.Context) error {
 	if err != nil {
 		seq = -1 // older than anything: nothing will be submitted unseen
 	}
-	receipt, err := s.school.Submit(c.Request().Context(), me(c), n, c.FormValue("line"), seq)
+	receipt, err := s.school.Submitting.Submit(c.Request().Context(), me(c), n, c.FormValue("line"), seq)
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, receipt)
 }
 
-func (s *Site) takeBack(c *echo.Context) error { return s.move(c, s.school.TakeBack) }
-func (s *Site) improve(c *echo.Context) error  { return s.move(c, s.school.Improve) }
+func (s *Site) takeBack(c *echo.Context) error { return s.move(c, s.school.Submitting.TakeBack) }
+func (s *Site) improve(c *echo.Context) error  { return s.move(c, s.school.Submitting.Improve) }
 
 func (s *Site) addSound(c *echo.Context) error {
 	n, err := number(c, "id")
@@ -169,7 +171,7 @@ func (s *Site) addSound(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	voice, err := s.school.AddVoice(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), b)
+	voice, err := s.school.Enclosures.AddVoice(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), b)
 	if err != nil {
 		return err
 	}
@@ -191,7 +193,7 @@ func (s *Site) enclose(c *echo.Context) error {
 		if err != nil {
 			return access.ErrHidden
 		}
-		if err := s.school.EncloseFrom(c.Request().Context(), me(c), n, layer, from, hash); err != nil {
+		if err := s.school.Enclosures.EncloseFrom(c.Request().Context(), me(c), n, layer, from, hash); err != nil {
 			return err
 		}
 		return nothing(c)
@@ -200,7 +202,7 @@ func (s *Site) enclose(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	pic, err := s.school.Enclose(c.Request().Context(), me(c), n, layer, files[0])
+	pic, err := s.school.Enclosures.Enclose(c.Request().Context(), me(c), n, layer, files[0])
 	if err != nil {
 		return err
 	}
@@ -217,14 +219,14 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	brought, err := s.school.BringElsewhere(c.Request().Context(), me(c), n, files[0])
+	brought, err := s.school.Elsewhere.BringElsewhere(c.Request().Context(), me(c), n, files[0])
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, brought)
 }
 
-func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Enclosed) }
+func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Enclosures.Enclosed) }
 
 func (s *Site) printCopy(c *echo.Context) error {
 	n, err := number(c, "id")
@@ -232,7 +234,7 @@ func (s *Site) printCopy(c *echo.Context) error {
 		return err
 	}
 	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
-	f, err := s.school.PrintCopy(c.Request().Context(), me(c), n, attempt, c.QueryParam("anyway") == "1")
+	f, err := s.school.Exports.PrintCopy(c.Request().Context(), me(c), n, attempt, c.QueryParam("anyway") == "1")
 	if err != nil {
 		if school.IsProblem(err, "letters") {
 			return s.again(c, err, "letters.html", "Before you take it away", map[string]any{"Anyway": c.Request().URL.Path + "?anyway=1&attempt=" + strconv.Itoa(attempt)})
@@ -248,7 +250,7 @@ func (s *Site) saveSettings(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.school.SaveSettings(c.Request().Context(), me(c), string(b)); err != nil {
+	if err := s.school.Accounts.SaveSettings(c.Request().Context(), me(c), string(b)); err != nil {
 		return err
 	}
 	return nothing(c)

@@ -9,6 +9,8 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/feedback"
 )
 
 func id(n uint64) string { return strconv.FormatUint(n, 10) }
@@ -19,7 +21,7 @@ func (s *Site) start(c *echo.Context) error {
 	if p.ID == 0 {
 		return seeOther(c, "/sign-in")
 	}
-	courses, err := s.school.CoursesOf(c.Request().Context(), p)
+	courses, err := s.school.Courses.CoursesOf(c.Request().Context(), p)
 	if err != nil {
 		return err
 	}
@@ -34,15 +36,15 @@ func (s *Site) start(c *echo.Context) error {
 }
 
 func (s *Site) pile(c *echo.Context, p school.Person, courses []school.CourseRole) error {
-	heaps, err := s.school.Pile(c.Request().Context(), p)
+	heaps, err := s.school.Queue.Pile(c.Request().Context(), p)
 	if err != nil {
 		return err
 	}
 	now := s.school.Now()
 	total, learns := 0, false
-	var due, unopened []school.Heap
-	var asked []school.Asked
-	var lying []school.Heap
+	var due, unopened []feedback.MarkingQueue
+	var asked []feedback.Asked
+	var lying []feedback.MarkingQueue
 	for _, h := range heaps {
 		total += h.ToMark
 		if h.ToMark > 0 {
@@ -71,11 +73,11 @@ func (s *Site) toDo(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.school.ToDo(c.Request().Context(), p)
+	all, err := s.school.Agenda.ToDo(c.Request().Context(), p)
 	if err != nil {
 		return err
 	}
-	courses, err := s.school.CoursesOf(c.Request().Context(), p)
+	courses, err := s.school.Courses.CoursesOf(c.Request().Context(), p)
 	if err != nil {
 		return err
 	}
@@ -85,7 +87,7 @@ func (s *Site) toDo(c *echo.Context) error {
 			waiting = append(waiting, k)
 		}
 	}
-	var todo, in, fresh, back, read, gone []school.Assigned
+	var todo, in, fresh, back, read, gone []assign.Assigned
 	for _, a := range all {
 		switch {
 		case a.Gone:

@@ -15,7 +15,7 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
-	"readymargin/school"
+	"readymargin/school/services"
 )
 
 // Config says how the site is served.
@@ -30,7 +30,7 @@ type Config struct {
 
 // Site serves a school.
 type Site struct {
-	school   *school.School
+	school   *services.All
 	sessions *scs.SessionManager
 	pages    *template.Template
 	assets   *assets
@@ -40,7 +40,7 @@ type Site struct {
 }
 
 // New returns the handler of the whole site.
-func New(s *school.School, cfg Config) (http.Handler, error) {
+func New(s *services.All, cfg Config) (http.Handler, error) {
 	a, err := loadAssets()
 	if err != nil {
 		return nil, err

@@ -15,7 +15,7 @@ import (
 	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/photo"
-	"readymargin/school"
+	"readymargin/school/services"
 	"readymargin/sound"
 	"readymargin/store"
 )
@@ -100,7 +100,7 @@ func (o *options) flags(name string) *flag.FlagSet {
 
 // open opens the store, with its tables up to date, and the press. close
 // undoes that.
-func (o *options) open(ctx context.Context) (s *school.School, st *store.Store, press *pdf.Pool, close func(), err error) {
+func (o *options) open(ctx context.Context) (s *services.All, st *store.Store, press *pdf.Pool, close func(), err error) {
 	if o.dsn == "" {
 		return nil, nil, nil, nil, errNoDatabase
 	}
@@ -118,7 +118,7 @@ func (o *options) open(ctx context.Context) (s *school.School, st *store.Store, 
 	if press, err = o.press(); err != nil {
 		return nil, nil, nil, nil, err
 	}
-	return school.New(st, press, sound.Ffmpeg{}, &office.LibreOffice{}, photo.Heif{}), st, press, func() { press.Close(); st.Close() }, nil
+	return services.New(st, press, services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}}), st, press, func() { press.Close(); st.Close() }, nil
 }
 
 func (o *options) press() (*pdf.Pool, error) {

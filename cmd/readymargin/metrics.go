@@ -15,7 +15,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"readymargin/pdf"
-	"readymargin/school"
+	"readymargin/school/services"
 	"readymargin/store"
 )
 
@@ -26,7 +26,7 @@ type metrics struct {
 	requests *prometheus.HistogramVec
 }
 
-func newMetrics(s *school.School, st *store.Store, press *pdf.Pool) (*metrics, error) {
+func newMetrics(s *services.All, st *store.Store, press *pdf.Pool) (*metrics, error) {
 	pool, err := st.DB()
 	if err != nil {
 		return nil, err
@@ -40,7 +40,7 @@ func newMetrics(s *school.School, st *store.Store, press *pdf.Pool) (*metrics, e
 	}
 	m.registry.MustRegister(m.requests, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 		collectors.NewDBStatsCollector(pool, "readymargin"),
-		gauge("readymargin_screens", "Copies that are open on a screen and wait for news.", s.Listening),
+		gauge("readymargin_screens", "Copies that are open on a screen and wait for news.", s.Live.Listening),
 		gauge("readymargin_pdf_working", "PDF workers that are at work.", func() int { n, _ := press.Load(); return n }),
 		gauge("readymargin_pdf_waiting", "Pieces of work that wait for a PDF worker.", func() int { _, n := press.Load(); return n }))
 	return m, nil

@@ -21,6 +21,7 @@ import (
 	"readymargin/demo"
 	"readymargin/pdf"
 	"readymargin/school"
+	"readymargin/school/services"
 	"readymargin/store"
 	"readymargin/store/mariadb"
 	"readymargin/web"
@@ -51,7 +52,7 @@ func (o *options) originAt(l net.Listener) string {
 }
 
 // serveOn serves until the context ends, then lets requests in hand finish.
-func (o *options) serveOn(ctx context.Context, l net.Listener, s *school.School, st *store.Store, press *pdf.Pool) error {
+func (o *options) serveOn(ctx context.Context, l net.Listener, s *services.All, st *store.Store, press *pdf.Pool) error {
 	cfg := web.Config{Sessions: st.Sessions(), Origin: o.originAt(l), Secure: o.cert != "" || o.proxied, Ready: func() error { return st.Ping(context.Background()) }}
 	base, cancel := context.WithCancel(context.Background())
 	defer cancel()
@@ -76,7 +77,7 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *school.School,
 		TLSConfig:   &tls.Config{MinVersion: tls.VersionTLS12},
 	}
 	go func() {
-		switch done, left, err := s.AssembleAnew(base); {
+		switch done, left, err := s.Publishing.AssembleAnew(base); {
 		case err != nil && base.Err() == nil:
 			slog.Error("assembling anew what was handed out whole", "error", err)
 		case done+left > 0:
@@ -122,7 +123,7 @@ func admin(ctx context.Context, args []string) error {
 	if err != nil && line == "" {
 		return err
 	}
-	p, err := s.AddPerson(ctx, args[1], strings.TrimRight(line, "\r\n"), true, true)
+	p, err := s.Accounts.AddPerson(ctx, args[1], strings.TrimRight(line, "\r\n"), true, true)
 	if school.IsProblem(err, "password length") {
 		return errors.New("a password needs at least 8 characters")
 	}
@@ -187,7 +188,7 @@ Ctrl-C stops it. What is done here is kept for the next time; "make demo-fresh" 
 }
 
 // fill fills the demo in once. A filling that was interrupted is begun anew.
-func fill(ctx context.Context, st *store.Store, s *school.School, press *pdf.Pool, marker string) error {
+func fill(ctx context.Context, st *store.Store, s *services.All, press *pdf.Pool, marker string) error {
 	if _, err := os.Stat(marker); err == nil {
 		return nil
 	}

@@ -53,7 +53,7 @@ func (b *bench) grown() (teacher house.Seat, students []house.Seat, copies []uin
 	for course := range coursesBig {
 		in := crowd.Course
 		if course > 0 {
-			if in, err = b.house.School.MakeCourse(b.ctx, crowd.Teacher, fmt.Sprint("Grown ", course), "UTC"); err != nil {
+			if in, err = b.house.School.Courses.MakeCourse(b.ctx, crowd.Teacher, fmt.Sprint("Grown ", course), "UTC"); err != nil {
 				return teacher, nil, nil, err
 			}
 		}
@@ -181,7 +181,7 @@ func (b *bench) shared() ([]line, error) {
 	defer client.CloseIdleConnections()
 	var seats []house.Seat
 	for i, a := range both {
-		c, err := b.house.School.OpenOwn(b.ctx, crowd.Seats[0].Person, a.ID)
+		c, err := b.house.School.Saving.OpenOwn(b.ctx, crowd.Seats[0].Person, a.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -193,7 +193,7 @@ func (b *bench) shared() ([]line, error) {
 			for j := range 100 {
 				ops = append(ops, op("full", 1, n+j))
 			}
-			if _, err := b.house.School.Save(b.ctx, crowd.Seats[n/100%2].Person, c.ID, copy.Work, ops); err != nil {
+			if _, err := b.house.School.Saving.Save(b.ctx, crowd.Seats[n/100%2].Person, c.ID, copy.Work, ops); err != nil {
 				return nil, err
 			}
 		}

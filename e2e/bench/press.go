@@ -17,7 +17,7 @@ import (
 	"readymargin/core/page"
 	"readymargin/demo"
 	"readymargin/e2e/house"
-	"readymargin/school"
+	"readymargin/school/intake"
 )
 
 // render: a page the first time, warm worker, beside pdftoppm.
@@ -110,7 +110,7 @@ func (b *bench) long() ([]line, error) {
 	}
 	defer drop()
 	s := b.house.School
-	teacher, err := s.AddPerson(b.ctx, "Long Bench", "a-long-password", false, true)
+	teacher, err := s.Accounts.AddPerson(b.ctx, "Long Bench", "a-long-password", false, true)
 	if err != nil {
 		return nil, err
 	}
@@ -132,17 +132,17 @@ func (b *bench) long() ([]line, error) {
 			}
 			file = append(file, fmt.Sprintf("%% %d\n", number)...)
 			start := time.Now()
-			w, err := s.BringIn(b.ctx, teacher, school.Upload{Name: "long.pdf", Data: file})
+			w, err := s.Shelf.BringIn(b.ctx, teacher, intake.Upload{Name: "long.pdf", Data: file})
 			if err != nil {
 				return err
 			}
-			if _, err := s.Prepare(b.ctx, teacher, w.ID); err != nil {
+			if _, err := s.Shelf.Prepare(b.ctx, teacher, w.ID); err != nil {
 				return err
 			}
-			_, err = s.SourcePicture(b.ctx, teacher, w.ID, 0, 1, 150)
+			_, err = s.Shelf.SourcePicture(b.ctx, teacher, w.ID, 0, 1, 150)
 			b.took = append(b.took, float64(time.Since(start).Microseconds())/1000)
 			if err == nil {
-				_, err = s.Found(b.ctx, teacher, w.ID) // until it is read, so that nothing runs on
+				_, err = s.Shelf.Found(b.ctx, teacher, w.ID) // until it is read, so that nothing runs on
 			}
 			return err
 		}
@@ -162,11 +162,11 @@ func (b *bench) long() ([]line, error) {
 
 func (b *bench) list() ([]line, error) {
 	s := b.house.School
-	teacher, err := s.AddPerson(b.ctx, "List Bench", "a-long-password", false, true)
+	teacher, err := s.Accounts.AddPerson(b.ctx, "List Bench", "a-long-password", false, true)
 	if err != nil {
 		return nil, err
 	}
-	course, err := s.MakeCourse(b.ctx, teacher, "List", "UTC")
+	course, err := s.Courses.MakeCourse(b.ctx, teacher, "List", "UTC")
 	if err != nil {
 		return nil, err
 	}
@@ -175,12 +175,12 @@ func (b *bench) list() ([]line, error) {
 	for i := range 3000 {
 		fmt.Fprintf(&file, "Student,Number %d,list.bench.%d\n", i, i)
 	}
-	look, err := median(5, func() error { _, err := s.CheckList(b.ctx, teacher, course.ID, file.Bytes()); return err })
+	look, err := median(5, func() error { _, err := s.Lists.CheckList(b.ctx, teacher, course.ID, file.Bytes()); return err })
 	if err != nil {
 		return nil, err
 	}
 	start := time.Now()
-	_, _, err = s.TakeList(b.ctx, teacher, course.ID, file.Bytes())
+	_, _, err = s.Lists.TakeList(b.ctx, teacher, course.ID, file.Bytes())
 	return []line{
 		{"looking at a class list of 3,000 lines", look, 0, "ms", 2000, false, ""},
 		{"taking it in", float64(time.Since(start).Milliseconds()), 0, "ms", 10000, false, ""},

@@ -51,7 +51,7 @@ func (b *bench) tides() uint64 {
 	if err != nil {
 		return 0
 	}
-	all, err := b.house.School.ToDo(b.ctx, who)
+	all, err := b.house.School.Agenda.ToDo(b.ctx, who)
 	for _, a := range all {
 		if err == nil && a.Assignment.Title == "Tide heights 2" {
 			return a.Assignment.ID
@@ -220,7 +220,7 @@ func (b *bench) ink() ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	c, err := b.house.School.OpenOwn(b.ctx, who, b.tides())
+	c, err := b.house.School.Saving.OpenOwn(b.ctx, who, b.tides())
 	if err != nil {
 		return nil, err
 	}
@@ -230,7 +230,7 @@ func (b *bench) ink() ([]line, error) {
 			m := someMark(fmt.Sprintf("ink-mark-%05d", i), 1, i)
 			ops = append(ops, copy.Op{ID: fmt.Sprintf("ink-op-%05d", i), On: m.ID, Mark: &m})
 		}
-		if _, err := b.house.School.Save(b.ctx, who, c.ID, copy.Work, ops); err != nil {
+		if _, err := b.house.School.Saving.Save(b.ctx, who, c.ID, copy.Work, ops); err != nil {
 			return nil, err
 		}
 	}

@@ -15,23 +15,24 @@ import (
 
 	"readymargin/demo"
 	"readymargin/e2e/browser"
-	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
 )
 
 // scanned returns a page as a scanner gives it: 150 dots an inch, in colour,
 // with grain.
-func (b *bench) scanned(n int) (school.Upload, error) {
+func (b *bench) scanned(n int) (intake.Upload, error) {
 	file, err := demo.TideHeights()
 	if err != nil {
-		return school.Upload{}, err
+		return intake.Upload{}, err
 	}
 	pic, err := b.house.Press.Picture(b.ctx, file, 1+n%2, 150.0/72)
 	if err != nil {
-		return school.Upload{}, err
+		return intake.Upload{}, err
 	}
 	plain, _, err := image.Decode(bytes.NewReader(pic.Data))
 	if err != nil {
-		return school.Upload{}, err
+		return intake.Upload{}, err
 	}
 	r, out := rand.New(rand.NewPCG(uint64(n), 4)), image.NewRGBA(plain.Bounds())
 	for y := range out.Bounds().Dy() {
@@ -43,7 +44,7 @@ func (b *bench) scanned(n int) (school.Upload, error) {
 	}
 	var data bytes.Buffer
 	err = jpeg.Encode(&data, out, &jpeg.Options{Quality: 80})
-	return school.Upload{Name: fmt.Sprintf("scan %d.jpg", n), Data: data.Bytes()}, err
+	return intake.Upload{Name: fmt.Sprintf("scan %d.jpg", n), Data: data.Bytes()}, err
 }
 
 // memory: of the tab, once all of a copy with 20 scanned pages was scrolled by.
@@ -60,7 +61,7 @@ func (b *bench) memory() ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	var files []school.Upload
+	var files []intake.Upload
 	for n := range 20 {
 		f, err := b.scanned(n)
 		if err != nil {
@@ -68,19 +69,19 @@ func (b *bench) memory() ([]line, error) {
 		}
 		files = append(files, f)
 	}
-	w, err := s.BringIn(b.ctx, teacher, files...)
+	w, err := s.Shelf.BringIn(b.ctx, teacher, files...)
 	if err != nil {
 		return nil, err
 	}
-	courses, err := s.CoursesOf(b.ctx, teacher)
+	courses, err := s.Courses.CoursesOf(b.ctx, teacher)
 	if err != nil || len(courses) == 0 {
 		return nil, fmt.Errorf("bench: no course: %w", err)
 	}
-	a, err := s.Assign(b.ctx, teacher, school.NewAssignment{Course: courses[0].Course.ID, Worksheet: w.ID, Anyway: true, Terms: school.Terms{Title: "Twenty scans"}})
+	a, err := s.Assignments.Assign(b.ctx, teacher, assign.NewAssignment{Course: courses[0].Course.ID, Worksheet: w.ID, Anyway: true, Terms: assign.Terms{Title: "Twenty scans"}})
 	if err != nil {
 		return nil, err
 	}
-	c, err := s.OpenOwn(b.ctx, student, a.ID)
+	c, err := s.Saving.OpenOwn(b.ctx, student, a.ID)
 	if err != nil {
 		return nil, err
 	}

@@ -70,7 +70,7 @@ func one(ctx context.Context, home *house.House, dir, name, login string, start 
 	if err != nil {
 		return err
 	}
-	c, err := home.School.OpenOwn(ctx, student, 2)
+	c, err := home.School.Saving.OpenOwn(ctx, student, 2)
 	if err != nil {
 		return err
 	}

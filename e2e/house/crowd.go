@@ -17,6 +17,9 @@ import (
 	"readymargin/core/copy"
 	"readymargin/core/mark"
 	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
+	"readymargin/school/screen"
 	"readymargin/web"
 )
 
@@ -39,17 +42,17 @@ type Crowd struct {
 // Crowd makes a course with n students, each of whom has begun the worksheet.
 func (h *House) Crowd(ctx context.Context, name string, n int, worksheet []byte) (c Crowd, err error) {
 	s := h.School
-	if c.Teacher, err = s.AddPerson(ctx, name+" Teacher", rand.Text(), false, true); err != nil {
+	if c.Teacher, err = s.Accounts.AddPerson(ctx, name+" Teacher", rand.Text(), false, true); err != nil {
 		return c, err
 	}
-	if c.Course, err = s.MakeCourse(ctx, c.Teacher, name, "UTC"); err != nil {
+	if c.Course, err = s.Courses.MakeCourse(ctx, c.Teacher, name, "UTC"); err != nil {
 		return c, err
 	}
-	w, err := s.BringIn(ctx, c.Teacher, school.Upload{Name: name + ".pdf", Data: worksheet})
+	w, err := s.Shelf.BringIn(ctx, c.Teacher, intake.Upload{Name: name + ".pdf", Data: worksheet})
 	if err != nil {
 		return c, err
 	}
-	if c.Assignment, err = s.Assign(ctx, c.Teacher, school.NewAssignment{Course: c.Course.ID, Worksheet: w.ID, Terms: school.Terms{Points: "10"}}); err != nil {
+	if c.Assignment, err = s.Assignments.Assign(ctx, c.Teacher, assign.NewAssignment{Course: c.Course.ID, Worksheet: w.ID, Terms: assign.Terms{Points: "10"}}); err != nil {
 		return c, err
 	}
 	for i := range n {
@@ -77,7 +80,7 @@ func (h *House) seat(ctx context.Context, c Crowd, i int) (seat Seat, err error)
 	if seat, err = h.Sit(ctx, seat.Person, mine.ID); err != nil {
 		return seat, err
 	}
-	_, err = h.School.Save(ctx, seat.Person, mine.ID, copy.Work, []copy.Op{Written("first", fmt.Sprint(i))})
+	_, err = h.School.Saving.Save(ctx, seat.Person, mine.ID, copy.Work, []copy.Op{Written("first", fmt.Sprint(i))})
 	return seat, err
 }
 
@@ -120,7 +123,7 @@ func (s Seat) Save(client *http.Client, ops ...copy.Op) error {
 }
 
 // Submit submits the copy, having seen everything up to seq.
-func (s Seat) Submit(client *http.Client, line string, seq int64) (r school.Receipt, err error) {
+func (s Seat) Submit(client *http.Client, line string, seq int64) (r screen.Receipt, err error) {
 	b, err := s.ask(client, "POST", fmt.Sprintf("/copies/%d/submit", s.Copy), "application/x-www-form-urlencoded",
 		[]byte(url.Values{"line": {line}, "seq": {fmt.Sprint(seq)}}.Encode()))
 	if err == nil {

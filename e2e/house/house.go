@@ -20,7 +20,7 @@ import (
 	"readymargin/office"
 	"readymargin/pdf"
 	"readymargin/photo"
-	"readymargin/school"
+	"readymargin/school/services"
 	"readymargin/sound"
 	"readymargin/store"
 	"readymargin/store/mariadb"
@@ -44,7 +44,7 @@ type House struct {
 	Base    string
 	Metrics string // where the server is watched
 	DB      *mariadb.Server
-	School  *school.School
+	School  *services.All
 	Store   *store.Store
 	Press   *pdf.Pool
 
@@ -89,7 +89,7 @@ func (h *House) open(ctx context.Context) (err error) {
 	if h.Press, err = pdf.NewPool(pdf.Config{Command: []string{Binary(), "pdf-worker"}, Cache: Cache(), Workers: 1}); err != nil {
 		return err
 	}
-	h.School = school.New(h.Store, h.Press, sound.Ffmpeg{}, &office.LibreOffice{}, photo.Heif{})
+	h.School = h.UseCases(h.Store)
 	port, err := mariadb.FreePort()
 	if err != nil {
 		return err
@@ -193,4 +193,9 @@ func (h *House) Close() {
 		h.DB.Stop()
 	}
 	os.RemoveAll(h.dir)
+}
+
+// UseCases returns the use cases over another connection to the same store.
+func (h *House) UseCases(st *store.Store) *services.All {
+	return services.New(st, h.Press, services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}})
 }

@@ -1,0 +1,75 @@
+package school
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"readymargin/core/copy"
+	"readymargin/core/mark"
+	"readymargin/core/points"
+)
+
+// Returned is the feedback as it was given back. The student sees this and
+// nothing else of what the teachers wrote; what they change afterwards is
+// seen at the next Return.
+type Returned struct {
+	Points *points.Points `json:"points"`
+	Remark string         `json:"remark"`
+	Marks  []ReturnedMark `json:"marks"`
+}
+
+// A ReturnedMark is a mark of the feedback and who made it.
+type ReturnedMark struct {
+	Mark mark.Mark `json:"mark"`
+	By   string    `json:"by"`
+	At   time.Time `json:"at"`
+}
+
+func (r Returned) Bare() (out []mark.Mark) {
+	for _, m := range r.Marks {
+		out = append(out, m.Mark)
+	}
+	return out
+}
+
+// ReadReturned returns what was given back with an attempt.
+func ReadReturned(ctx context.Context, blobs BlobReader, a Attempt) (r Returned, err error) {
+	b, err := blobs.Blob(ctx, a.ReturnedHash)
+	if err == nil {
+		err = json.Unmarshal(b, &r)
+	}
+	return r, err
+}
+
+// Newest returns, by copy, the newest attempt, and the newest that was returned.
+func Newest(attempts []Attempt) (latest, returned map[uint64]Attempt) {
+	latest, returned = map[uint64]Attempt{}, map[uint64]Attempt{}
+	for _, t := range attempts {
+		latest[t.CopyID] = t
+		if t.ReturnedAt != nil {
+			returned[t.CopyID] = t
+		}
+	}
+	return latest, returned
+}
+
+// Present returns what saved heads show, and each by the name of its operation.
+func Present(heads []SavedHead) (shown []copy.Shown, by map[string]SavedHead) {
+	by = map[string]SavedHead{}
+	bare := make([]copy.Head, len(heads))
+	for i, h := range heads {
+		bare[i], by[h.Op] = h.Head, h
+	}
+	return copy.Present(bare), by
+}
+
+// ReadSnapshot returns what was submitted with an attempt.
+func ReadSnapshot(ctx context.Context, blobs BlobReader, a *Attempt) (copy.Snapshot, error) {
+	var snap copy.Snapshot
+	b, err := blobs.Blob(ctx, a.SnapshotHash)
+	if err == nil {
+		err = json.Unmarshal(b, &snap)
+	}
+	return snap, err
+}

@@ -1,0 +1,194 @@
+// Package enrol lets people in: accounts and signing in, courses and joining
+// them, class lists and directories.
+package enrol
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+	"unicode"
+
+	"readymargin/core/access"
+	"readymargin/queue"
+	"readymargin/school"
+)
+
+// Accounts are who people are: names, passwords, one-time tokens, settings.
+type Accounts struct {
+	store   AccountStore
+	gate    *school.Gate
+	now     school.Clock
+	hashing *queue.Queue // bounds the memory of password hashing, and who waits for it
+}
+
+// NewAccounts returns the accounts of a store.
+func NewAccounts(store AccountStore, gate *school.Gate, now school.Clock) *Accounts {
+	return &Accounts{store: store, gate: gate, now: now, hashing: queue.New(queue.Config{AtOnce: 2, Waiting: 600})}
+}
+
+// AddPerson makes an account under the first free form of the name.
+func (s *Accounts) AddPerson(ctx context.Context, name, password string, admin, staff bool) (school.Person, error) {
+	name, ok := school.OneLine(name, 100)
+	if !ok || name == "" {
+		return school.Person{}, school.Refuse("name", "name", name)
+	}
+	if err := CheckPassword(password); err != nil {
+		return school.Person{}, err
+	}
+	hash, err := s.hash(ctx, password)
+	if err != nil {
+		return school.Person{}, err
+	}
+	p := school.Person{Name: name, Login: loginName(name), PasswordHash: hash, Admin: admin, Staff: staff, Settings: "{}", CreatedAt: s.now()}
+	err = s.store.AddPerson(ctx, &p)
+	if errors.Is(err, school.ErrTaken) {
+		return school.Person{}, school.Refuse("name", "name", name)
+	}
+	return p, err
+}
+
+// loginName makes what one signs in with of a name: lower case, words joined
+// by points, only letters, digits and hyphens.
+func loginName(name string) string {
+	var words []string
+	for _, w := range strings.Fields(strings.ToLower(name)) {
+		w = strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) || r == '-' {
+				return r
+			}
+			return -1
+		}, w)
+		if w != "" {
+			words = append(words, w)
+		}
+	}
+	if len(words) == 0 {
+		return "person"
+	}
+	return school.Shorten(strings.Join(words, "."), 60)
+}
+
+// addSlip makes a one-time token: for a new teacher, or for a person's next sign-in.
+func (s *Accounts) addSlip(ctx context.Context, person uint64, lasts time.Duration) (string, error) {
+	token, slip := s.slip(person, lasts)
+	return token, s.store.AddSlip(ctx, slip)
+}
+
+func (s *Accounts) slip(person uint64, lasts time.Duration) (token string, slip school.Slip) {
+	token = school.NewCode(16)
+	return token, school.Slip{TokenHash: school.CodeHash(token), PersonID: person, ExpiresAt: s.now().Add(lasts)}
+}
+
+// Lifetimes of one-time tokens.
+const (
+	InviteLasts = 14 * 24 * time.Hour
+	SlipLasts   = 7 * 24 * time.Hour
+)
+
+// InviteTeacher returns a token with which a teacher makes an account.
+func (s *Accounts) InviteTeacher(ctx context.Context, who school.Person) (string, error) {
+	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin}, access.InviteTeacher, access.Thing{}); err != nil {
+		return "", err
+	}
+	return s.addSlip(ctx, 0, InviteLasts)
+}
+
+// SlipOwner returns whose slip it is: a person, or the zero Person for an
+// invitation; "slip used" when it is of no use any more.
+func (s *Accounts) SlipOwner(ctx context.Context, token string, from Device) (school.Person, error) {
+	if err := s.guess(ctx, school.Person{}, from); err != nil {
+		return school.Person{}, err
+	}
+	slip, err := s.store.PeekSlip(ctx, school.CodeHash(token), s.now())
+	if errors.Is(err, school.ErrNotFound) {
+		return school.Person{}, school.Refuse("slip used", "", "")
+	}
+	if err != nil {
+		return school.Person{}, err
+	}
+	if err := s.guessed(ctx, school.Person{}, from); err != nil || slip.PersonID == 0 {
+		return school.Person{}, err
+	}
+	return s.store.Person(ctx, slip.PersonID)
+}
+
+// UseSlip signs its bearer in with a new password: an invited teacher under
+// the name given, or the person it was made for.
+func (s *Accounts) UseSlip(ctx context.Context, token, name, password string, from Device) (school.Person, error) {
+	if err := CheckPassword(password); err != nil {
+		return school.Person{}, err
+	}
+	owner, err := s.SlipOwner(ctx, token, from)
+	if err != nil {
+		return school.Person{}, err
+	}
+	if owner.ID == 0 && strings.TrimSpace(name) == "" {
+		return school.Person{}, school.Refuse("name", "name", name)
+	}
+	if _, err := s.store.UseSlip(ctx, school.CodeHash(token), s.now()); err != nil {
+		return school.Person{}, school.Refuse("slip used", "", "")
+	}
+	if owner.ID == 0 {
+		return s.AddPerson(ctx, name, password, false, true)
+	}
+	hash, err := s.hash(ctx, password)
+	if err != nil {
+		return school.Person{}, err
+	}
+	return owner, s.store.NewPassword(ctx, owner.ID, hash, "", s.now())
+}
+
+// NewSlip makes a sign-in slip for a student of the teacher's course.
+func (s *Accounts) NewSlip(ctx context.Context, who school.Person, course, student uint64) (school.Person, string, error) {
+	if _, _, err := s.gate.Course(ctx, who, course, access.RunCourse); err != nil {
+		return school.Person{}, "", err
+	}
+	m, err := s.store.Membership(ctx, course, student)
+	if err != nil {
+		return school.Person{}, "", err
+	}
+	p, err := s.store.Person(ctx, student)
+	if m.Role != access.Student || errors.Is(err, school.ErrNotFound) || p.Staff || p.Admin {
+		return school.Person{}, "", access.ErrHidden // a teacher's account is not a teacher's to open
+	}
+	if err != nil {
+		return school.Person{}, "", err
+	}
+	token, err := s.addSlip(ctx, student, SlipLasts)
+	return p, token, err
+}
+
+// guess takes a try at a code or a slip, which is given back when it is right.
+// A class of thirty behind one address may mistype a few.
+func (s *Accounts) guess(ctx context.Context, who school.Person, from Device) error {
+	if err := s.try(ctx, guesser(who, from), paceCode); err != nil {
+		return err
+	}
+	return s.slowDown(ctx, "codes", paceCodes)
+}
+
+func (s *Accounts) guessed(ctx context.Context, who school.Person, from Device) error {
+	return errors.Join(s.store.GiveBack(ctx, guesser(who, from), paceCode), s.store.GiveBack(ctx, "codes", paceCodes))
+}
+
+func guesser(who school.Person, from Device) string {
+	if who.ID != 0 {
+		return fmt.Sprint("codes of ", who.ID)
+	}
+	return "codes from " + from.Address
+}
+
+// SaveSettings keeps how a person set the instruments and the view.
+func (s *Accounts) SaveSettings(ctx context.Context, who school.Person, settings string) error {
+	if who.ID == 0 {
+		return access.ErrSignIn
+	}
+	var object map[string]any
+	if len(settings) > 8000 || json.Unmarshal([]byte(settings), &object) != nil || object == nil {
+		return school.Refuse("settings", "", "")
+	}
+	return s.store.SetSettings(ctx, who.ID, settings)
+}

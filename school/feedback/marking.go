@@ -1,0 +1,78 @@
+// Package feedback is the teacher's step: what waits to be marked, points and
+// remarks, returning.
+package feedback
+
+import (
+	"context"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"readymargin/core/access"
+	"readymargin/core/flow"
+	"readymargin/core/points"
+	"readymargin/school"
+)
+
+// Marking is the teacher's side of the flow: points, remarks, returning.
+type Marking struct {
+	store MarkingStore
+	gate  *school.Gate
+	queue *Queue
+	feed  school.Feed
+	now   school.Clock
+}
+
+// NewMarking returns what marks copies, and tells the feed of it.
+func NewMarking(store MarkingStore, gate *school.Gate, queue *Queue, feed school.Feed, now school.Clock) *Marking {
+	return &Marking{store, gate, queue, feed, now}
+}
+
+// Others says who else has the copy open, and that this person has.
+func (s *Marking) Others(ctx context.Context, who school.Person, id uint64) ([]string, error) {
+	if _, err := s.gate.Copy(ctx, who, id, access.MarkCopy, ""); err != nil {
+		return nil, err
+	}
+	now := s.now()
+	return s.store.View(ctx, id, who.ID, now, now.Add(-25*time.Second))
+}
+
+// GivePoints keeps the points and the overall remark of an attempt as a
+// draft; "" takes the points away.
+func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, number int, given, remark string) (school.Attempt, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
+	if err != nil {
+		return school.Attempt{}, err
+	}
+	if number < 1 {
+		return school.Attempt{}, school.Refuse("wrong form", "attempt", "")
+	}
+	var p *points.Points
+	if strings.TrimSpace(given) != "" {
+		v, err := points.Parse(given)
+		if err != nil || v > c.Assignment.Points {
+			return school.Attempt{}, school.Refuse("points", "points", given)
+		}
+		p = &v
+	}
+	if utf8.RuneCountInString(remark) > 5000 {
+		return school.Attempt{}, school.Refuse("remark", "remark", "")
+	}
+	var out school.Attempt
+	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		if _, err := flow.Next(locked.State, flow.Mark, flow.Facts{}); err != nil {
+			return err
+		}
+		if out, err = tx.Attempt(number); err != nil {
+			return access.ErrHidden
+		}
+		now := s.now()
+		out.Points, out.Remark, out.MarkedAt = p, strings.TrimSpace(remark), &now
+		return tx.PutAttempt(out)
+	})
+	return out, err
+}

@@ -1,0 +1,39 @@
+package feedback
+
+import (
+	"context"
+	"time"
+
+	"readymargin/school"
+)
+
+// A MarkingStore keeps points and what is returned.
+type MarkingStore interface {
+	// View notes that a person has a copy open, and returns the others who
+	// did so since the given time.
+	View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error)
+	// InCopy runs fn in one transaction that holds the copy. Changes of one
+	// copy come one after another, and wait for their turn before they take a
+	// connection.
+	//
+	// Inside fn only tx is reachable: whoever asks the Store for anything else
+	// there waits for a connection that others hold who wait in the same way.
+	// The first error of the database ends the transaction, whatever fn returns
+	// afterwards. fn may run more than once when the database asks for it, each
+	// time with everything undone that it did in the store, and must begin anew
+	// with what it keeps outside.
+	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
+}
+
+// A QueueStore keeps what waits to be marked.
+type QueueStore interface {
+	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
+	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
+	CopiesOf(ctx context.Context, assignments ...uint64) ([]school.Copy, error)
+	// AttemptsOf returns the attempts of all copies of assignments, and
+	// AttemptsOfStudent those of one student, of each copy in their order.
+	AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error)
+	// Unanswered returns, by copy, the replies to feedback that came after the
+	// copy was last returned.
+	Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error)
+}

@@ -1,0 +1,233 @@
+package feedback
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/core/points"
+	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/enrol"
+)
+
+// A Queue is what waits to be marked.
+type Queue struct {
+	store  QueueStore
+	roster *enrol.Roster
+	agenda *assign.Agenda
+}
+
+// NewQueue returns every teacher's queue.
+func NewQueue(store QueueStore, roster *enrol.Roster, agenda *assign.Agenda) *Queue {
+	return &Queue{store, roster, agenda}
+}
+
+func replyText(m mark.Mark) string {
+	if r, ok := m.Body.(*mark.Reply); ok {
+		if r.Text == "" {
+			return "(spoken)"
+		}
+		return r.Text
+	}
+	return ""
+}
+
+// A MarkingQueue is what lies on a teacher's pile of one assignment.
+type MarkingQueue struct {
+	Assignment school.Assignment
+	Course     school.Course
+	ToMark     int       // submitted and not returned
+	Again      int       // of these, later attempts than the first
+	Late       int       // of these, late
+	Oldest     time.Time // when the one that lies longest was submitted
+	In         int       // students who have submitted at least once
+	Students   int
+	Unopened   int // students who have not opened what was returned
+	Asked      []Asked
+}
+
+// Asked is a student's answer to feedback that nobody has answered since.
+type Asked struct {
+	Student      string
+	Text         string
+	CopyID       uint64
+	AssignmentID uint64
+}
+
+// Pile returns the teacher's assignments: first those with copies to mark,
+// the one whose oldest copy has lain longest first; then the others by due time.
+func (s *Queue) Pile(ctx context.Context, who school.Person) ([]MarkingQueue, error) {
+	courses, err := s.agenda.Given(ctx, who, access.Teacher, access.Assistant)
+	if err != nil {
+		return nil, err
+	}
+	var ids, given []uint64
+	for _, c := range courses {
+		ids = append(ids, c.ID)
+		for _, a := range c.Given {
+			given = append(given, a.ID)
+		}
+	}
+	members, err := s.store.Members(ctx, ids...)
+	if err != nil {
+		return nil, err
+	}
+	in := map[uint64][]school.Member{}
+	for _, m := range members {
+		in[m.CourseID] = append(in[m.CourseID], m)
+	}
+	all, err := s.handedIn(ctx, given...)
+	if err != nil {
+		return nil, err
+	}
+	replies, err := s.store.Unanswered(ctx, given...)
+	if err != nil {
+		return nil, err
+	}
+	var out []MarkingQueue
+	for _, c := range courses {
+		for _, a := range c.Given {
+			out = append(out, queueOf(a, c.Course, all.roll(a, in[c.ID]), replies))
+		}
+	}
+	slices.SortStableFunc(out, func(a, b MarkingQueue) int {
+		switch {
+		case a.ToMark > 0 && b.ToMark > 0:
+			return a.Oldest.Compare(b.Oldest)
+		case a.ToMark > 0:
+			return -1
+		case b.ToMark > 0:
+			return 1
+		}
+		return 0
+	})
+	return out, nil
+}
+
+// queueOf counts what lies there of one assignment; replies are those that
+// nobody has answered, by copy.
+func queueOf(a school.Assignment, c school.Course, roll []RosterEntry, replies map[uint64][]school.SavedHead) MarkingQueue {
+	h := MarkingQueue{Assignment: a, Course: c, Students: len(roll)}
+	for _, r := range roll {
+		for _, reply := range replies[r.Copy.ID] {
+			if reply.Mark != nil {
+				h.Asked = append(h.Asked, Asked{r.Member.Name, replyText(*reply.Mark), r.Copy.ID, a.ID})
+			}
+		}
+		if r.Copy.Attempts > 0 {
+			h.In++
+		}
+		if r.Latest.ReturnedAt != nil && r.Latest.OpenedAt == nil {
+			h.Unopened++
+		}
+		if !r.Waiting() {
+			continue
+		}
+		h.ToMark++
+		if r.Latest.Number > 1 {
+			h.Again++
+		}
+		if r.Latest.LateMinutes > 0 {
+			h.Late++
+		}
+		if h.Oldest.IsZero() || r.Latest.SubmittedAt.Before(h.Oldest) {
+			h.Oldest = r.Latest.SubmittedAt
+		}
+	}
+	return h
+}
+
+// RosterEntry is a student as the roll shows one.
+type RosterEntry struct {
+	Member school.Member
+	Copy   school.Copy
+	Latest school.Attempt // the newest attempt, if any
+}
+
+// Waiting reports whether a submitted copy waits for its return.
+func (r RosterEntry) Waiting() bool { return r.Copy.State == flow.Submitted }
+
+// Marked reports whether a submitted copy could be returned: it has points,
+// or, where there are none to give, any feedback.
+func (r RosterEntry) Marked(of points.Points) bool {
+	if of > 0 {
+		return r.Latest.Points != nil
+	}
+	return r.Latest.Marked()
+}
+
+// copies are the copies of some assignments, by assignment and student, and
+// the newest attempt of each, by copy.
+type copies struct {
+	of     map[[2]uint64]school.Copy
+	latest map[uint64]school.Attempt
+}
+
+func (s *Queue) handedIn(ctx context.Context, assignments ...uint64) (out copies, err error) {
+	found, err := s.store.CopiesOf(ctx, assignments...)
+	if err != nil {
+		return out, err
+	}
+	out.of = map[[2]uint64]school.Copy{}
+	for _, c := range found {
+		out.of[[2]uint64{c.AssignmentID, c.StudentID}] = c
+	}
+	attempts, err := s.store.AttemptsOf(ctx, assignments...)
+	out.latest, _ = school.Newest(attempts)
+	return out, err
+}
+
+// roll returns the members to whom an assignment is given, or who have begun it.
+func (all copies) roll(a school.Assignment, members []school.Member) (out []RosterEntry) {
+	for _, m := range members {
+		if m.Role != access.Student {
+			continue
+		}
+		c, ok := all.of[[2]uint64{a.ID, m.PersonID}]
+		if !a.Audience.Includes(m.PersonID, m.Section) && c.StartedAt == nil {
+			continue
+		}
+		if !ok {
+			c.State = flow.NotStarted
+		}
+		out = append(out, RosterEntry{m, c, all.latest[c.ID]})
+	}
+	return out
+}
+
+// Roll returns the class as it stands with an assignment: what can be marked
+// first, the longest lying at the top; then returned, then the others.
+func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) (school.Assignment, school.Course, []RosterEntry, error) {
+	a, err := s.store.Assignment(ctx, assignment)
+	if err != nil {
+		return a, school.Course{}, nil, access.ErrHidden
+	}
+	c, members, err := s.roster.Members(ctx, who, a.CourseID)
+	if err != nil {
+		return a, c, nil, err
+	}
+	all, err := s.handedIn(ctx, a.ID)
+	roll := all.roll(a, members)
+	rank := func(r RosterEntry) int {
+		switch {
+		case r.Waiting():
+			return 0
+		case r.Copy.Attempts > 0:
+			return 1
+		case r.Copy.State == flow.InProgress:
+			return 2
+		}
+		return 3
+	}
+	slices.SortStableFunc(roll, func(x, y RosterEntry) int {
+		if d := rank(x) - rank(y); d != 0 || rank(x) != 0 {
+			return d
+		}
+		return x.Latest.SubmittedAt.Compare(y.Latest.SubmittedAt)
+	})
+	return a, c, roll, err
+}

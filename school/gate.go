@@ -1,0 +1,180 @@
+// Package school holds what all steps of the job share: the records that a
+// store keeps, the refusals that people can do something about, and the gate
+// that says who may do what. The steps are the packages below it: enrol, shelf,
+// assign, work, feedback, takeaway. Each is a few small services, which check
+// who may take the step (core/access, core/flow), let the core compute, and
+// store; what a service needs from outside it declares in its ports.go. None
+// knows HTTP, SQL or HTML.
+package school
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+)
+
+// A Clock tells the time, in UTC.
+type Clock = func() time.Time
+
+// A Gate says, for every use case, what somebody may do: it reads what
+// decides and asks core/access.
+type Gate struct {
+	store GateStore
+	now   Clock
+}
+
+// NewGate returns a gate.
+func NewGate(store GateStore, now Clock) *Gate { return &Gate{store, now} }
+
+// Worksheet loads a worksheet of the person's own.
+func (s *Gate) Worksheet(ctx context.Context, who Person, id uint64) (Worksheet, error) {
+	if who.ID == 0 {
+		return Worksheet{}, access.ErrSignIn
+	}
+	w, err := s.store.Worksheet(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return w, access.ErrHidden
+	}
+	if err != nil {
+		return w, err
+	}
+	return w, access.May(access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}, access.UseWorksheet, access.Thing{})
+}
+
+// Revision loads what students get of a worksheet and checks one action.
+func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Action) (Revision, error) {
+	if who.ID == 0 {
+		return Revision{}, access.ErrSignIn
+	}
+	r, err := s.store.Revision(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return r, access.ErrHidden
+	}
+	if err != nil {
+		return r, err
+	}
+	w, err := s.store.Worksheet(ctx, r.WorksheetID)
+	if err != nil {
+		return r, err
+	}
+	if w.OwnerID == Nobody && a == access.SeeWorksheet {
+		return r, nil
+	}
+	if w.OwnerID == who.ID {
+		return r, access.May(access.Person{SignedIn: true, Owner: true}, a, access.Thing{})
+	}
+	held, err := s.store.Holdings(ctx, id, who.ID)
+	if err != nil {
+		return r, err
+	}
+	err = access.ErrHidden
+	for _, h := range held {
+		p, t := s.stands(who, h.Role, h.Section, h.Assignment, h.Copy, "")
+		if err = access.May(p, a, t); err == nil {
+			return r, nil
+		}
+	}
+	return r, err
+}
+
+// stands returns who asks and about what, for core/access: a member of the
+// assignment's course about a copy of it, or about the one they would get.
+func (s *Gate) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer copy.Layer) (access.Person, access.Thing) {
+	shared := a.Way == flow.OneForAll
+	t := access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: shared, Now: s.now(), Given: access.Given{
+		Way: a.Way, Draft: a.Draft, Removed: a.RemovedAt != nil, Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere}}
+	if a.OpensAt != nil {
+		t.Given.Opens = *a.OpensAt
+	}
+	mine := shared || c.ID == 0 || c.StudentID == who.ID
+	return access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Role: role, Owner: mine}, t
+}
+
+// May asks core/access about a copy.
+func (s *Gate) May(who Person, c CopyInCourse, a access.Action, layer copy.Layer) error {
+	p, t := s.stands(who, c.Role, c.Section, c.Assignment, c.Copy, layer)
+	return access.May(p, a, t)
+}
+
+// Copy loads a copy and checks one action.
+func (s *Gate) Copy(ctx context.Context, who Person, id uint64, a access.Action, layer copy.Layer) (CopyInCourse, error) {
+	if who.ID == 0 {
+		return CopyInCourse{}, access.ErrSignIn
+	}
+	c, err := s.store.CopyInCourse(ctx, id, who.ID)
+	if errors.Is(err, ErrNotFound) {
+		return c, access.ErrHidden
+	}
+	if err != nil {
+		return c, err
+	}
+	return c, s.May(who, c, a, layer)
+}
+
+// Course loads a course and checks one action.
+func (s *Gate) Course(ctx context.Context, who Person, id uint64, a access.Action) (Course, access.Role, error) {
+	if who.ID == 0 {
+		return Course{}, access.None, access.ErrSignIn
+	}
+	c, err := s.store.Course(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return c, access.None, access.ErrHidden
+	}
+	if err != nil {
+		return c, access.None, err
+	}
+	m, err := s.store.Membership(ctx, id, who.ID)
+	if err != nil {
+		return c, m.Role, err
+	}
+	return c, m.Role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: m.Role}, a, access.Thing{})
+}
+
+// Closed reports whether a copy takes no more work now, of somebody to whom
+// the assignment is given, or no longer.
+func (s *Gate) Closed(a Assignment, c Copy, section string) bool {
+	gone := a.Way == flow.CopyEach && !a.Audience.Includes(c.StudentID, section)
+	return gone || !a.TimesFor(c).Open(s.now())
+}
+
+// Assigned asks core/access about an assignment and somebody's copy of it, if
+// there is one.
+func (s *Gate) Assigned(who Person, in CourseRole, a Assignment, mine Copy, what access.Action) error {
+	p, t := s.stands(who, in.Role, in.Section, a, mine, "")
+	return access.May(p, what, t)
+}
+
+// Layer checks whether the person may read or write a layer of a copy, by
+// one query: saving and following ask it all the time.
+func (s *Gate) Layer(ctx context.Context, who Person, id uint64, a access.Action, layer copy.Layer) (Standing, error) {
+	if who.ID == 0 {
+		return Standing{}, access.ErrSignIn
+	}
+	c, err := s.store.Standing(ctx, id, who.ID)
+	if errors.Is(err, ErrNotFound) {
+		return c, access.ErrHidden
+	}
+	if err != nil {
+		return c, err
+	}
+	p, t := s.stands(who, c.Role, c.Section, c.Assignment, c.Copy, layer)
+	return c, access.May(p, a, t)
+}
+
+// A GateStore keeps what decides who may do what.
+type GateStore interface {
+	Course(ctx context.Context, id uint64) (Course, error)
+	// Membership returns what a person is in a course; in none, with access.None.
+	Membership(ctx context.Context, course, person uint64) (Membership, error)
+	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
+	Revision(ctx context.Context, id uint64) (Revision, error)
+	// Holdings returns what gives a person a revision to see.
+	Holdings(ctx context.Context, revision, person uint64) ([]Holding, error)
+	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
+	CopyInCourse(ctx context.Context, id, asker uint64) (CopyInCourse, error)
+	Standing(ctx context.Context, id, asker uint64) (Standing, error)
+}

@@ -1,0 +1,62 @@
+package intake
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"image/jpeg"
+	"time"
+
+	"readymargin/core/document"
+	"readymargin/core/mark"
+	"readymargin/core/plan"
+)
+
+// shelfSide is the longest side of a picture on the shelf, in pixels.
+const shelfSide = 1600
+
+// PictureType is the media type of every picture that was taken in.
+const PictureType = "image/jpeg"
+
+// The most pixels of a picture that somebody brings: what a telephone takes,
+// and for teachers what a scanner does.
+const (
+	StudentPixels = 26_000_000
+	StaffPixels   = 40_000_000
+)
+
+// Picture keeps a picture that somebody brought, painted anew, so that nothing
+// else of the file goes to others.
+func (s *Intake) Picture(ctx context.Context, f Upload, pixels int) (plan.Picture, error) {
+	var err error
+	if f.Data, err = s.developed(ctx, f.Data); err != nil {
+		return plan.Picture{}, err
+	}
+	if !document.IsPicture(f.Data) {
+		return plan.Picture{}, document.ErrPicture
+	}
+	data, err := s.engine.Repaint(ctx, f.Data, shelfSide, pixels)
+	if err != nil {
+		return plan.Picture{}, err
+	}
+	size, err := jpeg.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return plan.Picture{}, document.ErrPicture
+	}
+	hash, err := s.store.PutBlob(ctx, data)
+	return plan.Picture{Name: Title(f.Name), Hash: hash, Width: float64(size.Width), Height: float64(size.Height)}, err
+}
+
+// Recording keeps a recording of at most so long; peaks is JSON.
+func (s *Intake) Recording(ctx context.Context, recorded []byte, most time.Duration) (v mark.Voice, peaks string, err error) {
+	clip, err := s.transcoder.Normalise(ctx, recorded, most)
+	if err != nil {
+		return v, "", err
+	}
+	hash, err := s.store.PutBlob(ctx, clip.Data)
+	if err != nil {
+		return v, "", err
+	}
+	b, err := json.Marshal(clip.Peaks)
+	return mark.Voice{Sound: hash, Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}, string(b), err
+}

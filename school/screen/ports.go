@@ -1,0 +1,32 @@
+package screen
+
+import (
+	"context"
+
+	"readymargin/core/copy"
+	"readymargin/school"
+)
+
+// A ScreenStore keeps what the sheet screen shows.
+type ScreenStore interface {
+	// Drafts returns a person's drafts about a thing, the oldest first.
+	Drafts(ctx context.Context, person uint64, of school.Drafted, id uint64) ([]school.Draft, error)
+	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
+	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
+	Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]school.SavedHead, error)
+	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)
+	// InCopy runs fn in one transaction that holds the copy. Changes of one
+	// copy come one after another, and wait for their turn before they take a
+	// connection.
+	//
+	// Inside fn only tx is reachable: whoever asks the Store for anything else
+	// there waits for a connection that others hold who wait in the same way.
+	// The first error of the database ends the transaction, whatever fn returns
+	// afterwards. fn may run more than once when the database asks for it, each
+	// time with everything undone that it did in the store, and must begin anew
+	// with what it keeps outside.
+	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	Blob(ctx context.Context, hash string) ([]byte, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+}

@@ -1,0 +1,57 @@
+package screen
+
+import (
+	"context"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/draw"
+	"readymargin/core/flow"
+	"readymargin/core/practice"
+	"readymargin/school"
+)
+
+// Practise returns the screen of the practice sheet, on which every instrument
+// is tried once. Nothing of it is kept.
+func (s *Screens) Practise(ctx context.Context, who school.Person) (Screen, error) {
+	if who.ID == 0 {
+		return Screen{}, access.ErrSignIn
+	}
+	w, err := s.shelf.PracticeSheet(ctx)
+	if err != nil {
+		return Screen{}, err
+	}
+	v, err := s.preview(ctx, who, w)
+	if err != nil {
+		return v, err
+	}
+	v.Course, v.Steps = "five minutes, nothing is handed in", practice.Steps
+	for _, m := range practice.Laid() {
+		v.Marks = append(v.Marks, Mark{copy.Shown{Version: m.ID, Mark: m}, copy.Work, draw.ForScreen(m), who.Name, true, time.Time{}, true})
+	}
+	return v, nil
+}
+
+// preview returns a student's screen of a worksheet of which nothing is kept.
+func (s *Screens) preview(ctx context.Context, who school.Person, w school.Worksheet) (Screen, error) {
+	r, err := s.publishing.Revise(ctx, w, true)
+	if err != nil {
+		return Screen{}, err
+	}
+	v := Screen{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
+		Edit: copy.Work, Trial: true, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{}}
+	if v.Pages, err = s.revisions.Sizes(ctx, r); err != nil {
+		return v, err
+	}
+	return v, s.addKit(ctx, &v, r, true)
+}
+
+// Preview returns the student's screen of a worksheet, to be tried out.
+func (s *Screens) Preview(ctx context.Context, who school.Person, id uint64) (Screen, error) {
+	w, err := s.gate.Worksheet(ctx, who, id)
+	if err != nil {
+		return Screen{}, err
+	}
+	return s.preview(ctx, who, w)
+}

@@ -1,0 +1,175 @@
+package screen
+
+import (
+	"context"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/school"
+)
+
+// showReturned adds what was given back with an attempt.
+func (s *Screens) showReturned(ctx context.Context, v *Screen, a *school.Attempt) error {
+	r, err := school.ReadReturned(ctx, s.store, *a)
+	if err != nil {
+		return err
+	}
+	v.Remark, v.ReturnedAt, v.Feedback = r.Remark, a.ReturnedAt, a.Number
+	if r.Points != nil {
+		given := r.Points.String()
+		v.Given = &given
+	}
+	for _, m := range r.Marks {
+		v.Marks = append(v.Marks, Show(copy.Feedback(a.Number), copy.Shown{Mark: m.Mark}, m.By, false, m.At, true))
+	}
+	return nil
+}
+
+// opened notes that the student has seen what was returned.
+func (s *Screens) opened(ctx context.Context, id uint64, a school.Attempt) error {
+	if a.OpenedAt != nil {
+		return nil
+	}
+	return s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
+		a, err := tx.Attempt(a.Number)
+		if err != nil || a.OpenedAt != nil {
+			return err
+		}
+		now := s.now()
+		a.OpenedAt = &now
+		return tx.PutAttempt(a)
+	})
+}
+
+// openShared returns the view of a copy that is one for all.
+func (s *Screens) openShared(ctx context.Context, who school.Person, c school.CopyInCourse) (Screen, error) {
+	if err := s.gate.May(who, c, access.ShareCopy, ""); err != nil {
+		return Screen{}, err
+	}
+	v, _, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	v.Student, v.Runs = "everybody", c.Role != access.Student
+	if !v.Closed {
+		v.Edit = copy.Work
+	}
+	if err := s.addKit(ctx, &v, c.Revision, true); err != nil {
+		return v, err
+	}
+	return v, s.showLive(ctx, &v, c.ID, copy.Work, who, true)
+}
+
+// toRead returns the view of a copy that nobody writes on, and notes that it
+// was opened.
+func (s *Screens) toRead(ctx context.Context, v Screen, c school.CopyInCourse) (Screen, error) {
+	v.Attempt = 1
+	if err := s.addKit(ctx, &v, c.Revision, true); err != nil || c.StartedAt != nil {
+		return v, err
+	}
+	return v, s.store.InCopy(ctx, c.ID, func(tx school.CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		now := s.now()
+		locked.StartedAt = &now
+		return tx.SetCopy(locked)
+	})
+}
+
+// Open returns the student's own view of a copy. Opening one whose feedback
+// was returned notes that the student has seen it.
+func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Screen, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.SeeReturned, "")
+	if err != nil {
+		return Screen{}, err
+	}
+	if c.StudentID == 0 {
+		return s.openShared(ctx, who, c)
+	}
+	if err := s.gate.May(who, c, access.ReadCopy, ""); err != nil {
+		return Screen{}, err
+	}
+	v, attempts, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	if c.Assignment.Way == flow.ToRead {
+		return s.toRead(ctx, v, c)
+	}
+	v.Attempt = c.Attempts
+	if c.State != flow.Submitted && c.State != flow.Returned {
+		v.Attempt++
+	}
+	var latest, returned *school.Attempt
+	for i := range attempts {
+		latest = &attempts[i]
+		if attempts[i].ReturnedAt != nil {
+			returned = &attempts[i]
+		}
+	}
+	if err := s.showLive(ctx, &v, c.ID, copy.Own, who, true); err != nil {
+		return v, err
+	}
+	switch c.State {
+	case flow.Submitted, flow.Returned:
+		err = s.showAttempt(ctx, &v, latest, who.Name, true)
+		v.TakeBack = c.State == flow.Submitted && !v.Closed && !latest.Marked()
+	default:
+		if err = s.addKit(ctx, &v, c.Revision, true); err != nil {
+			return v, err
+		}
+		err = s.showLive(ctx, &v, c.ID, copy.Work, who, true)
+		if !v.Closed {
+			v.Edit = copy.Work
+		}
+	}
+	// What was said about an attempt before is shown with that one; while it is
+	// reworked, with the work that comes of it.
+	if err != nil || returned == nil || c.State == flow.Submitted {
+		return v, err
+	}
+	if err := s.showFeedback(ctx, who, &v, returned); err != nil {
+		return v, err
+	}
+	return v, s.opened(ctx, c.ID, *returned)
+}
+
+// showFeedback adds what was returned with an attempt and what was said to it.
+func (s *Screens) showFeedback(ctx context.Context, who school.Person, v *Screen, a *school.Attempt) error {
+	v.Say = copy.Replies
+	if err := s.showReturned(ctx, v, a); err != nil {
+		return err
+	}
+	return s.showLive(ctx, v, v.Copy, copy.Replies, who, true)
+}
+
+// OpenAttempt returns the student's view of an attempt as it was submitted,
+// with its feedback once that was returned; number 0 is what Open returns.
+func (s *Screens) OpenAttempt(ctx context.Context, who school.Person, id uint64, number int) (Screen, error) {
+	if number == 0 {
+		return s.Open(ctx, who, id)
+	}
+	c, err := s.gate.Copy(ctx, who, id, access.ReadCopy, "")
+	if err != nil {
+		return Screen{}, err
+	}
+	v, attempts, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	if number < 1 || number > len(attempts) || c.Role != access.Student {
+		return v, access.ErrHidden
+	}
+	a := &attempts[number-1]
+	v.Attempt, v.Past = number, number < c.Attempts || c.State == flow.Reworking
+	if err := s.showAttempt(ctx, &v, a, who.Name, true); err != nil || a.ReturnedAt == nil {
+		return v, err
+	}
+	if err := s.showFeedback(ctx, who, &v, a); err != nil {
+		return v, err
+	}
+	return v, s.opened(ctx, id, *a)
+}

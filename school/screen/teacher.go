@@ -1,0 +1,56 @@
+package screen
+
+import (
+	"context"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/plan"
+	"readymargin/school"
+)
+
+// OpenToMark returns a teacher's view of an attempt; 0 is the newest.
+func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, number int) (Screen, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
+	if err != nil {
+		return Screen{}, err
+	}
+	v, attempts, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	if number == 0 {
+		number = c.Attempts
+	}
+	if number < 1 || number > len(attempts) {
+		return v, access.ErrHidden
+	}
+	a := attempts[number-1]
+	p, err := plan.Parse(c.Revision.Plan)
+	if err != nil {
+		return v, err
+	}
+	v.Teacher, v.Attempt, v.Held = true, number, len(p.Of(plan.Held))
+	v.Edit, v.Say = copy.Feedback(number), copy.Feedback(number)
+	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
+	v.Unsent = a.Unsent()
+	if a.Points != nil {
+		given := a.Points.String()
+		v.Given = &given
+	}
+	if err := s.showAttempt(ctx, &v, &a, c.Student.Name, false); err != nil {
+		return v, err
+	}
+	if err := s.showLive(ctx, &v, id, copy.Feedback(number), who, false); err != nil {
+		return v, err
+	}
+	if err := s.showLive(ctx, &v, id, copy.Replies, who, true); err != nil {
+		return v, err
+	}
+	if a.ReturnedAt != nil {
+		for i, m := range v.Marks {
+			v.Marks[i].Sent = m.Sent || !m.At.After(*a.ReturnedAt)
+		}
+	}
+	return v, nil
+}

@@ -1,0 +1,119 @@
+// Package services wires the use cases of all steps over one store.
+package services
+
+import (
+	"time"
+
+	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/enrol"
+	"readymargin/school/feedback"
+	"readymargin/school/intake"
+	"readymargin/school/live"
+	"readymargin/school/screen"
+	"readymargin/school/shelf"
+	"readymargin/school/takeaway"
+	"readymargin/school/work"
+)
+
+// All use cases, a field each.
+type All struct {
+	Accounts    *enrol.Accounts
+	Courses     *enrol.Courses
+	Roster      *enrol.Roster
+	Lists       *enrol.Lists
+	Intake      *intake.Intake
+	Shelf       *shelf.Shelf
+	Publishing  *shelf.Publishing
+	Revisions   *shelf.Revisions
+	Screens     *screen.Screens
+	Assignments *assign.Assignments
+	Agenda      *assign.Agenda
+	Saving      *work.Saving
+	Submitting  *work.Submitting
+	Enclosures  *work.Enclosures
+	Drafts      *work.Drafts
+	Elsewhere   *work.Elsewhere
+	Queue       *feedback.Queue
+	Marking     *feedback.Marking
+	Exports     *takeaway.Exports
+	Live        *live.Live
+	Now         school.Clock
+}
+
+// A Store keeps all records: what every use case asks of one, together.
+// Everything written is durable when a method returns.
+type Store interface {
+	school.GateStore
+	enrol.AccountStore
+	enrol.CourseStore
+	enrol.RosterStore
+	enrol.ListStore
+	intake.IntakeStore
+	shelf.ShelfStore
+	shelf.PublishingStore
+	shelf.RevisionStore
+	screen.ScreenStore
+	assign.AssignmentStore
+	assign.AgendaStore
+	work.SavingStore
+	work.SubmittingStore
+	work.EnclosureStore
+	work.DraftStore
+	work.ElsewhereStore
+	feedback.QueueStore
+	feedback.MarkingStore
+	takeaway.ExportStore
+	live.Store
+}
+
+// An Engine reads and writes PDF files; pdf.Pool is one.
+type Engine interface {
+	intake.Engine
+	shelf.Assembler
+	shelf.Reader
+	shelf.Painter
+	work.Comparer
+	takeaway.Printer
+}
+
+// Programs are the other programs that strangers' files are read by.
+type Programs struct {
+	Transcoder intake.Transcoder // sound.Ffmpeg is one
+	Office     intake.Office     // office.LibreOffice is one
+	Photos     intake.Photos     // photo.Heif is one
+}
+
+// New wires all use cases over one store. Their clock is the machine's, unless
+// Now is set to another.
+func New(store Store, engine Engine, p Programs) *All {
+	s := &All{Now: func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }}
+	now := func() time.Time { return s.Now() }
+	gate := school.NewGate(store, now)
+
+	s.Accounts = enrol.NewAccounts(store, gate, now)
+	s.Courses = enrol.NewCourses(store, gate, s.Accounts, now)
+	s.Roster = enrol.NewRoster(store, gate, s.Courses, now)
+	s.Lists = enrol.NewLists(store, s.Accounts, s.Courses, s.Roster, now)
+
+	s.Intake = intake.New(store, engine, p.Transcoder, p.Office, p.Photos)
+	s.Revisions = shelf.NewRevisions(store, engine, gate)
+	s.Shelf = shelf.NewShelf(store, engine, gate, s.Intake, s.Revisions, now)
+	s.Publishing = shelf.NewPublishing(store, engine, gate, s.Shelf, now)
+
+	s.Assignments = assign.NewAssignments(store, gate, s.Publishing, now)
+	s.Agenda = assign.NewAgenda(store, gate)
+
+	s.Live = live.New(store, gate)
+	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, now)
+	s.Saving = work.NewSaving(store, gate, s.Live, now)
+	s.Submitting = work.NewSubmitting(store, gate, s.Revisions, s.Live, now)
+	s.Enclosures = work.NewEnclosures(store, gate, s.Intake)
+	s.Drafts = work.NewDrafts(store, gate, s.Assignments, now)
+	s.Elsewhere = work.NewElsewhere(store, engine, gate, s.Intake, s.Revisions, s.Enclosures, s.Saving, now)
+
+	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
+	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Live, now)
+	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Enclosures)
+	return s
+}

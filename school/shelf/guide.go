@@ -1,0 +1,179 @@
+package shelf
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/document"
+	"readymargin/core/mark"
+	"readymargin/core/plan"
+	"readymargin/core/recording"
+	"readymargin/school"
+	"readymargin/school/intake"
+)
+
+// Found returns what was found on each leaf of a worksheet to be worked on,
+// in the place of which the plan may have something else.
+func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]plan.Guide, error) {
+	if _, err := s.readOut(ctx, who, id); err != nil {
+		return nil, err
+	}
+	_, p, err := s.planned(ctx, who, id)
+	if err != nil {
+		return nil, err
+	}
+	sources, err := s.store.Sources(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	bySource := make([][]plan.Guide, len(sources))
+	out := make([]plan.Guide, len(p))
+	for i, l := range p {
+		if l.Turn != 0 {
+			if out[i], err = s.foundTurned(ctx, sources[l.Source].FileHash, l); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		if bySource[l.Source] == nil {
+			if bySource[l.Source], err = s.revisions.guides(ctx, sources[l.Source].FileHash); err != nil {
+				return nil, err
+			}
+		}
+		out[i] = bySource[l.Source][l.Page-1]
+	}
+	return out, nil
+}
+
+// turnedPage is a page of a file that is kept, as it is when it is turned.
+func (s *Shelf) turnedPage(ctx context.Context, file string, l plan.Leaf) (hash string, err error) {
+	data, err := s.store.Blob(ctx, file)
+	if err != nil {
+		return "", err
+	}
+	one, err := s.engine.Assemble(ctx, [][]byte{data}, []document.PageRef{{Page: l.Page, Turn: l.Turn}})
+	if err != nil {
+		return "", err
+	}
+	pages, err := s.engine.Inspect(ctx, one)
+	if err != nil {
+		return "", err
+	}
+	return s.keep(ctx, one, pages)
+}
+
+func (s *Shelf) foundTurned(ctx context.Context, file string, l plan.Leaf) (plan.Guide, error) {
+	hash, err := s.turnedPage(ctx, file, l)
+	if err != nil {
+		return plan.Guide{}, err
+	}
+	all, err := s.revisions.guides(ctx, hash)
+	if err != nil {
+		return plan.Guide{}, err
+	}
+	return all[0], nil
+}
+
+// LeafPrint returns what is printed on a page that the teacher brought in,
+// turned as asked, as JSON of words.Page.
+func (s *Shelf) LeafPrint(ctx context.Context, who school.Person, worksheet uint64, l plan.Leaf) (string, error) {
+	if _, err := s.readOut(ctx, who, worksheet); err != nil {
+		return "", err
+	}
+	sources, err := s.store.Sources(ctx, worksheet)
+	if err != nil {
+		return "", err
+	}
+	if l.Source < 0 || l.Source >= len(sources) || l.Page < 1 || l.Page > sources[l.Source].PageCount || l.Turn%90 != 0 || l.Turn < 0 || l.Turn > 270 {
+		return "", access.ErrHidden
+	}
+	hash, n := sources[l.Source].FileHash, l.Page
+	if l.Turn != 0 {
+		if hash, err = s.turnedPage(ctx, hash, l); err != nil {
+			return "", err
+		}
+		n = 1
+	}
+	p, err := s.store.FilePage(ctx, hash, n)
+	return p.Print, err
+}
+
+// guides returns what was found on each page of a file.
+func (s *Revisions) guides(ctx context.Context, file string) ([]plan.Guide, error) {
+	pages, err := s.store.FileGuides(ctx, file)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]plan.Guide, len(pages))
+	for i, p := range pages {
+		if err := json.Unmarshal([]byte(p), &out[i]); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// checkAttachments checks that every sound and picture that a plan and a kit speak of lies
+// with the worksheet.
+func (s *Shelf) checkAttachments(ctx context.Context, worksheet uint64, p plan.Plan, k plan.Kit) error {
+	var wanted []string
+	for _, l := range p {
+		wanted = append(wanted, copy.Enclosed(l.Said)...)
+	}
+	for _, pic := range k.Shelf {
+		wanted = append(wanted, pic.Hash)
+	}
+	if len(wanted) == 0 {
+		return nil
+	}
+	there, err := s.store.Extras(ctx, worksheet)
+	if err != nil {
+		return err
+	}
+	for _, hash := range wanted {
+		if !slices.ContainsFunc(there, func(e school.Extra) bool { return e.Hash == hash }) {
+			return school.Refuse("plan", "", "")
+		}
+	}
+	return nil
+}
+
+// directionSeconds is the longest direction that is spoken.
+const directionSeconds = 15 * 60
+
+// AddSpoken takes a recording in for the directions of a worksheet.
+func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, worksheet uint64, recorded []byte) (mark.Voice, error) {
+	if _, err := s.gate.Worksheet(ctx, who, worksheet); err != nil {
+		return mark.Voice{}, err
+	}
+	v, peaks, err := s.intake.Recording(ctx, recorded, directionSeconds*time.Second)
+	if err != nil {
+		return v, err
+	}
+	return v, s.store.AddExtra(ctx, school.Extra{WorksheetID: worksheet, Hash: v.Sound, MediaType: recording.MediaType, Milliseconds: v.Milliseconds, Peaks: peaks})
+}
+
+// AddPicture takes a picture in for the picture shelf of a worksheet. It is
+// painted anew, so that nothing else of the file goes to students.
+func (s *Shelf) AddPicture(ctx context.Context, who school.Person, worksheet uint64, f intake.Upload) (plan.Picture, error) {
+	if _, err := s.gate.Worksheet(ctx, who, worksheet); err != nil {
+		return plan.Picture{}, err
+	}
+	pic, err := s.intake.Picture(ctx, f, intake.StaffPixels)
+	if err != nil {
+		return plan.Picture{}, err
+	}
+	return pic, s.store.AddExtra(ctx, school.Extra{WorksheetID: worksheet, Hash: pic.Hash, MediaType: intake.PictureType, Peaks: "[]"})
+}
+
+// Extra returns a sound or a picture that lies with a worksheet to its owner.
+func (s *Shelf) Extra(ctx context.Context, who school.Person, worksheet uint64, hash string) (school.Media, error) {
+	if _, err := s.gate.Worksheet(ctx, who, worksheet); err != nil {
+		return school.Media{}, err
+	}
+	return s.revisions.Attachment(ctx, worksheet, hash)
+}

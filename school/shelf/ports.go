@@ -1,0 +1,91 @@
+package shelf
+
+import (
+	"context"
+
+	"readymargin/core/document"
+	"readymargin/school"
+)
+
+// An Assembler is the part of the PDF engine that is needed here.
+type Assembler interface {
+	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
+	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
+}
+
+// A PublishingStore keeps revisions as they are made.
+type PublishingStore interface {
+	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
+	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
+	AddRevision(ctx context.Context, r *school.Revision) error
+	LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error)
+	// WholeRevisions returns those that hand out a file just as it was brought in.
+	WholeRevisions(ctx context.Context) ([]school.Revision, error)
+	// SetRevisionFile gives a revision another file with the same pages.
+	SetRevisionFile(ctx context.Context, revision uint64, hash string) error
+	// Reissue lets the worksheet's assignments go on with a revision: copies
+	// that are not started move to it, and begun is how many stay.
+	Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	Blob(ctx context.Context, hash string) ([]byte, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+}
+
+// A Painter is the part of the PDF engine that is needed here.
+type Painter interface {
+	Picture(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error)
+}
+
+// A RevisionStore keeps what students get of worksheets.
+type RevisionStore interface {
+	FileGuides(ctx context.Context, file string) ([]string, error) // of each page
+	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
+	Extras(ctx context.Context, worksheet uint64) ([]school.Extra, error)
+	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
+	FilePages(ctx context.Context, file string) ([]school.FilePage, error) // without Print, Text and Guide
+	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
+	// Picture returns the blob of a rendered page, or ErrNotFound.
+	Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error)
+	SetPicture(ctx context.Context, file string, page, scale int, hash, mediaType string) error
+	PutBlob(ctx context.Context, b []byte) (hash string, err error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	Blob(ctx context.Context, hash string) ([]byte, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	// DropBlob forgets what can be made again.
+	DropBlob(ctx context.Context, hash string) error
+}
+
+// A Reader is the part of the PDF engine that is needed here.
+type Reader interface {
+	Limits() document.Limits
+	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
+	Sizes(ctx context.Context, file []byte) ([]document.Page, error)
+	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
+}
+
+// A ShelfStore keeps worksheets as teachers prepare them.
+type ShelfStore interface {
+	AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, extras []school.Extra) error
+	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
+	// WorksheetsOf returns the owner's worksheets, newest first: all, or those
+	// whose title or print has every one of the words, or words that begin so.
+	WorksheetsOf(ctx context.Context, owner uint64, words []string) ([]school.Shelved, error)
+	SetTitle(ctx context.Context, worksheet uint64, title string) error
+	// ChangeWorksheet lets change have a worksheet that nobody else changes
+	// meanwhile, keeps what it made of it, and adds a source if there is one.
+	ChangeWorksheet(ctx context.Context, id uint64, change func(*school.Worksheet) error, add *school.Source) error
+	AddExtra(ctx context.Context, e school.Extra) error
+	Extras(ctx context.Context, worksheet uint64) ([]school.Extra, error)
+	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
+	LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error)
+	// Uses returns where a worksheet is assigned, newest first.
+	Uses(ctx context.Context, worksheet uint64) ([]school.Use, error)
+	AddFilePages(ctx context.Context, pages []school.FilePage) error       // those that are there stay
+	SetFilePages(ctx context.Context, pages []school.FilePage) error       // in place of those that are there
+	FilePages(ctx context.Context, file string) ([]school.FilePage, error) // without Print, Text and Guide
+	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
+	PutBlob(ctx context.Context, b []byte) (hash string, err error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	Blob(ctx context.Context, hash string) ([]byte, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+}

@@ -1,0 +1,147 @@
+package shelf
+
+import (
+	"context"
+	"errors"
+	"strconv"
+
+	"readymargin/core/document"
+	"readymargin/core/plan"
+	"readymargin/queue"
+	"readymargin/school"
+)
+
+// Publishing makes revisions of worksheets: what students get.
+type Publishing struct {
+	store  PublishingStore
+	engine Assembler
+	gate   *school.Gate
+	shelf  *Shelf
+	now    school.Clock
+}
+
+// NewPublishing returns what makes revisions of the worksheets on a shelf.
+func NewPublishing(store PublishingStore, engine Assembler, gate *school.Gate, worksheets *Shelf, now school.Clock) *Publishing {
+	return &Publishing{store, engine, gate, worksheets, now}
+}
+
+// Revise returns the revision that students would get now, binding a new one
+// if the plan has changed since the last. Likely answer pages that nobody has
+// decided on are a problem unless anyway is set.
+func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool) (school.Revision, error) {
+	if w.Reading { // a page may yet prove to hold answers
+		if err := s.shelf.read(ctx, w.ID); err != nil {
+			return school.Revision{}, err
+		}
+		var err error
+		if w, err = s.store.Worksheet(ctx, w.ID); err != nil {
+			return school.Revision{}, err
+		}
+	}
+	p, err := plan.Parse(w.Plan)
+	if err != nil {
+		return school.Revision{}, err
+	}
+	if len(p.Of(plan.Sheet)) == 0 {
+		return school.Revision{}, school.Refuse("no pages", "", "")
+	}
+	if n := len(p.Undecided()); n > 0 && !anyway {
+		return school.Revision{}, school.Refuse("undecided", "", strconv.Itoa(n))
+	}
+	last, err := s.store.LatestRevision(ctx, w.ID)
+	if err != nil && !errors.Is(err, school.ErrNotFound) {
+		return last, err
+	}
+	r := school.Revision{WorksheetID: w.ID, Number: last.Number + 1, Plan: w.Plan, CreatedAt: s.now()}
+	if err == nil {
+		if last.Plan == w.Plan {
+			return last, nil
+		}
+		was, err := plan.Parse(last.Plan)
+		if err != nil {
+			return r, err
+		}
+		if was.SameSheet(p) { // only what is held back or left out has changed
+			r.FileHash, r.PageCount = last.FileHash, last.PageCount
+			return r, s.store.AddRevision(ctx, &r)
+		}
+	}
+	if r.FileHash, r.PageCount, err = s.assemble(ctx, w.ID, p); err != nil {
+		return r, err
+	}
+	return r, s.store.AddRevision(ctx, &r)
+}
+
+// assemble makes the PDF that students get: always a new one, so that nothing
+// of the teacher's file goes along that is not on its pages.
+func (s *Publishing) assemble(ctx context.Context, worksheet uint64, p plan.Plan) (hash string, pages int, err error) {
+	sources, err := s.store.Sources(ctx, worksheet)
+	if err != nil {
+		return "", 0, err
+	}
+	files := make([][]byte, len(sources)) // those that have a page on the sheet
+	var leaves []document.PageRef
+	for _, l := range p.Of(plan.Sheet) {
+		if files[l.Source] == nil {
+			if files[l.Source], err = s.store.Blob(ctx, sources[l.Source].FileHash); err != nil {
+				return "", 0, err
+			}
+		}
+		leaves = append(leaves, document.PageRef{File: l.Source, Page: l.Page, Turn: l.Turn})
+	}
+	bound, err := s.engine.Assemble(ctx, files, leaves)
+	if err != nil {
+		return "", 0, err
+	}
+	inspected, err := s.engine.Inspect(ctx, bound)
+	if err != nil {
+		return "", 0, err
+	}
+	hash, err = s.shelf.keep(ctx, bound, inspected)
+	return hash, len(inspected), err
+}
+
+// AssembleAnew gives revisions that hand out a teacher's file as it was brought
+// in, as earlier versions did, one that was made of its pages. It may be begun
+// any number of times. A file that cannot be taken apart stays as it is, and is
+// counted.
+func (s *Publishing) AssembleAnew(ctx context.Context) (done, left int, err error) {
+	ctx = queue.In(queue.For(ctx, "assembling"), queue.Behind)
+	whole, err := s.store.WholeRevisions(ctx)
+	if err != nil {
+		return 0, 0, err
+	}
+	for _, r := range whole {
+		p, err := plan.Parse(r.Plan)
+		if err != nil {
+			return done, left, err
+		}
+		hash, pages, err := s.assemble(ctx, r.WorksheetID, p)
+		if ctx.Err() != nil {
+			return done, left, ctx.Err()
+		}
+		if err != nil || pages != r.PageCount {
+			left++
+			continue
+		}
+		if err := s.store.SetRevisionFile(ctx, r.ID, hash); err != nil {
+			return done, left, err
+		}
+		done++
+	}
+	return done, left, nil
+}
+
+// Reissue lets the worksheet's assignments go on with what the plan says now.
+// Copies that are begun stay as they are; begun is how many these are.
+func (s *Publishing) Reissue(ctx context.Context, who school.Person, id uint64, anyway bool) (begun int, err error) {
+	w, err := s.gate.Worksheet(ctx, who, id)
+	if err != nil {
+		return 0, err
+	}
+	r, err := s.Revise(ctx, w, anyway)
+	if err != nil {
+		return 0, err
+	}
+	return s.store.Reissue(ctx, id, r.ID)
+}

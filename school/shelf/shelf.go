@@ -1,0 +1,282 @@
+// Package shelf prepares worksheets and makes of them what students get.
+package shelf
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"unicode"
+
+	"golang.org/x/sync/singleflight"
+
+	"readymargin/core/access"
+	"readymargin/core/document"
+	"readymargin/core/heldback"
+	"readymargin/core/plan"
+	"readymargin/school"
+	"readymargin/school/intake"
+)
+
+// A Shelf holds a teacher's worksheets while they are prepared.
+type Shelf struct {
+	store     ShelfStore
+	engine    Reader
+	gate      *school.Gate
+	intake    *intake.Intake
+	revisions *Revisions
+	now       school.Clock
+	readers   singleflight.Group // worksheets being read
+}
+
+// NewShelf returns the shelf of every teacher.
+func NewShelf(store ShelfStore, engine Reader, gate *school.Gate, in *intake.Intake, revisions *Revisions, now school.Clock) *Shelf {
+	return &Shelf{store: store, engine: engine, gate: gate, intake: in, revisions: revisions, now: now}
+}
+
+// BringIn makes a new worksheet of a PDF, a picture or an office document, or
+// of several, one behind the other. Whatever is wrong with a file is one of the
+// errors of the packages pdf and office, and then there is no new worksheet.
+func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.Upload) (school.Worksheet, error) {
+	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
+		return school.Worksheet{}, err
+	}
+	var p plan.Plan
+	var all []intake.Read
+	reading := false
+	for i, f := range files {
+		t, later, err := s.readSoonest(ctx, f)
+		if err != nil {
+			return school.Worksheet{}, err
+		}
+		reading = reading || later
+		t.Source.Number = i
+		all, p = append(all, t), p.Join(i, len(t.Pages), len(p), heldback.Propose(document.Printed(t.Pages)))
+		if len(p) > s.engine.Limits().Pages {
+			return school.Worksheet{}, document.ErrPages
+		}
+	}
+	if len(p) == 0 {
+		return school.Worksheet{}, school.Refuse("no file", "", "")
+	}
+	var sources []school.Source
+	for _, t := range all { // nothing was kept before all of them were found good
+		source, err := s.keepSource(ctx, t)
+		if err != nil {
+			return school.Worksheet{}, err
+		}
+		sources = append(sources, source)
+	}
+	w := school.Worksheet{OwnerID: who.ID, Title: intake.Title(files[0].Name), Plan: p.String(), Version: 1, Reading: reading, CreatedAt: s.now()}
+	if err := s.store.AddWorksheet(ctx, &w, sources, nil); err != nil {
+		return w, err
+	}
+	if reading {
+		go s.readSoon(context.WithoutCancel(ctx), w.ID)
+	}
+	return w, nil
+}
+
+// keepSource keeps a file that was read, with its pages.
+func (s *Shelf) keepSource(ctx context.Context, t intake.Read) (source school.Source, err error) {
+	source = t.Source
+	source.FileHash, err = s.keep(ctx, t.File, t.Pages)
+	return source, err
+}
+
+// keep stores a PDF with its pages and returns its hash.
+func (s *Shelf) keep(ctx context.Context, file []byte, pages []document.Page) (string, error) {
+	hash, err := s.store.PutBlob(ctx, file)
+	if err != nil {
+		return "", err
+	}
+	rows, err := filePages(hash, pages)
+	if err != nil {
+		return "", err
+	}
+	return hash, s.store.AddFilePages(ctx, rows)
+}
+
+// filePages are the records of a file's pages.
+func filePages(hash string, pages []document.Page) ([]school.FilePage, error) {
+	rows := make([]school.FilePage, len(pages))
+	for i, p := range pages {
+		box, err1 := json.Marshal(p.Box)
+		print, err2 := json.Marshal(p.Print)
+		guide, err3 := json.Marshal(p.Guide())
+		if err := errors.Join(err1, err2, err3); err != nil {
+			return nil, err
+		}
+		var text strings.Builder
+		for _, w := range p.Print.Words {
+			text.WriteString(w.Text + " ")
+		}
+		rows[i] = school.FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String(), Guide: string(guide)}
+	}
+	return rows, nil
+}
+
+// planned loads a worksheet of the person's own with its plan.
+func (s *Shelf) planned(ctx context.Context, who school.Person, id uint64) (w school.Worksheet, p plan.Plan, err error) {
+	if w, err = s.gate.Worksheet(ctx, who, id); err == nil {
+		p, err = plan.Parse(w.Plan)
+	}
+	return w, p, err
+}
+
+// A Bench is a worksheet while it is being prepared.
+type Bench struct {
+	Worksheet school.Worksheet
+	Plan      plan.Plan
+	Pages     []school.PageSize // of the plan's leaves, before they are turned
+	Sources   []school.Source
+	Uses      []school.Use
+	Changed   bool // since the newest revision
+	Kit       plan.Kit
+}
+
+// Prepare returns a worksheet of the teacher's own as it is being prepared.
+func (s *Shelf) Prepare(ctx context.Context, who school.Person, id uint64) (b Bench, err error) {
+	if b.Worksheet, b.Plan, err = s.planned(ctx, who, id); err != nil {
+		return b, err
+	}
+	if b.Worksheet.Reading {
+		go s.readSoon(context.WithoutCancel(ctx), id) // who began may be gone
+	}
+	if b.Kit, err = plan.ParseKit(b.Worksheet.Kit); err != nil {
+		return b, err
+	}
+	if b.Sources, err = s.store.Sources(ctx, id); err != nil {
+		return b, err
+	}
+	sizes := make([][]school.FilePage, len(b.Sources))
+	for i, f := range b.Sources {
+		if sizes[i], err = s.store.FilePages(ctx, f.FileHash); err != nil {
+			return b, err
+		}
+	}
+	for _, l := range b.Plan {
+		p := sizes[l.Source][l.Page-1]
+		b.Pages = append(b.Pages, school.PageSize{Width: p.Width, Height: p.Height})
+	}
+	if b.Uses, err = s.store.Uses(ctx, id); err != nil {
+		return b, err
+	}
+	last, err := s.store.LatestRevision(ctx, id)
+	if errors.Is(err, school.ErrNotFound) {
+		return b, nil
+	}
+	if err != nil {
+		return b, err
+	}
+	was, err := plan.Parse(last.Plan)
+	b.Changed = !was.SameSheet(b.Plan)
+	return b, err
+}
+
+// Arrange changes which pages the worksheet has, how, what stands on each for
+// the work, and what becomes of the others. version is the worksheet's that
+// the change was made on.
+func (s *Shelf) Arrange(ctx context.Context, who school.Person, id uint64, version int, want plan.Plan, kit plan.Kit) error {
+	_, now, err := s.planned(ctx, who, id)
+	if err != nil {
+		return err
+	}
+	next, err := now.Changed(want)
+	if err != nil {
+		return school.Refuse("plan", "", "")
+	}
+	if kit.Check() != nil {
+		return school.Refuse("kit", "", "")
+	}
+	if err := s.checkAttachments(ctx, id, next, kit); err != nil {
+		return err
+	}
+	return s.store.ChangeWorksheet(ctx, id, func(w *school.Worksheet) error {
+		if w.Version != version {
+			return school.ErrStale
+		}
+		now, err := plan.Parse(w.Plan) // answers may have been noticed meanwhile
+		if err != nil {
+			return err
+		}
+		if next, err = now.Changed(want); err != nil {
+			return school.Refuse("plan", "", "")
+		}
+		w.Plan, w.Kit, w.Version = next.String(), kit.String(), version+1
+		return nil
+	}, nil)
+}
+
+// AddPages adds the pages of another file before the leaf at index at.
+func (s *Shelf) AddPages(ctx context.Context, who school.Person, id uint64, at int, file intake.Upload) error {
+	if _, err := s.readOut(ctx, who, id); err != nil {
+		return err
+	}
+	w, now, err := s.planned(ctx, who, id)
+	if err != nil {
+		return err
+	}
+	sources, err := s.store.Sources(ctx, id)
+	if err != nil {
+		return err
+	}
+	t, err := s.intake.Read(ctx, file)
+	if err != nil {
+		return err
+	}
+	if len(now)+len(t.Pages) > s.engine.Limits().Pages {
+		return document.ErrPages
+	}
+	source, err := s.keepSource(ctx, t)
+	if err != nil {
+		return err
+	}
+	source.WorksheetID, source.Number = id, len(sources)
+	next := now.Join(source.Number, len(t.Pages), at, heldback.Propose(document.Printed(t.Pages)))
+	return s.store.ChangeWorksheet(ctx, id, func(locked *school.Worksheet) error {
+		if locked.Version != w.Version {
+			return school.ErrStale
+		}
+		locked.Plan, locked.Version = next.String(), w.Version+1
+		return nil
+	}, &source)
+}
+
+// Rename gives a worksheet another title.
+func (s *Shelf) Rename(ctx context.Context, who school.Person, id uint64, title string) error {
+	if _, err := s.gate.Worksheet(ctx, who, id); err != nil {
+		return err
+	}
+	title, ok := school.OneLine(title, 100)
+	if !ok || title == "" {
+		return school.Refuse("title", "title", title)
+	}
+	return s.store.SetTitle(ctx, id, title)
+}
+
+// Worksheets returns the teacher's own worksheets, newest first; with a query,
+// those in whose title or print its words stand.
+func (s *Shelf) Worksheets(ctx context.Context, who school.Person, query string) ([]school.Shelved, error) {
+	words := strings.FieldsFunc(query, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
+	return s.store.WorksheetsOf(ctx, who.ID, words[:min(len(words), 8)])
+}
+
+// Duplicate puts a copy of a worksheet on the shelf, to be changed without
+// touching what was assigned.
+func (s *Shelf) Duplicate(ctx context.Context, who school.Person, id uint64) (school.Worksheet, error) {
+	w, err := s.gate.Worksheet(ctx, who, id)
+	if err != nil {
+		return w, err
+	}
+	sources, err := s.store.Sources(ctx, id)
+	if err != nil {
+		return w, err
+	}
+	extras, err := s.store.Extras(ctx, id)
+	if err != nil {
+		return w, err
+	}
+	again := school.Worksheet{OwnerID: who.ID, Title: school.Shorten(w.Title, 90) + ", copy", Plan: w.Plan, Kit: w.Kit, Version: 1, CreatedAt: s.now()}
+	return again, s.store.AddWorksheet(ctx, &again, sources, extras)
+}

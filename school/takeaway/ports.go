@@ -1,0 +1,21 @@
+package takeaway
+
+import (
+	"context"
+
+	"readymargin/core/document"
+	"readymargin/school"
+)
+
+// A Printer is the part of the PDF engine that is needed here.
+type Printer interface {
+	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
+}
+
+// An ExportStore keeps what is taken away.
+type ExportStore interface {
+	Revision(ctx context.Context, id uint64) (school.Revision, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	Blob(ctx context.Context, hash string) ([]byte, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+}

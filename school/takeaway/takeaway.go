@@ -1,0 +1,246 @@
+// Package takeaway makes the files that people take away.
+package takeaway
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode"
+
+	"readymargin/core/access"
+	"readymargin/core/document"
+	"readymargin/core/draw"
+	"readymargin/core/mark"
+	"readymargin/core/note"
+	"readymargin/core/page"
+	"readymargin/core/typeset"
+	"readymargin/school"
+	"readymargin/school/intake"
+	"readymargin/school/screen"
+	"readymargin/school/shelf"
+	"readymargin/school/work"
+)
+
+// Exports are files to take away.
+type Exports struct {
+	store      ExportStore
+	engine     Printer
+	gate       *school.Gate
+	revisions  *shelf.Revisions
+	screens    *screen.Screens
+	enclosures *work.Enclosures
+}
+
+// New returns what makes files to take away.
+func New(store ExportStore, engine Printer, gate *school.Gate, revisions *shelf.Revisions, screens *screen.Screens, enclosures *work.Enclosures) *Exports {
+	return &Exports{store, engine, gate, revisions, screens, enclosures}
+}
+
+// A File is something to take away.
+type File struct {
+	Name string
+	Data []byte
+}
+
+// PrintCopy returns the copy as a PDF with work and feedback printed on the
+// pages, as the person may see them, and what was said on a page at its end.
+// Letters that no font has are the Problem "letters", unless anyway is set.
+func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, number int, anyway bool) (File, error) {
+	v, err := s.screens.OpenToMark(ctx, who, id, number)
+	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
+		if _, err := s.gate.Copy(ctx, who, id, access.TakeAway, ""); err != nil {
+			return File{}, err
+		}
+		v, err = s.screens.OpenAttempt(ctx, who, id, number)
+	}
+	if err != nil {
+		return File{}, err
+	}
+	threads := v.Threads()
+	if !anyway {
+		if missing := missingLetters(v, threads); missing != "" {
+			return File{}, school.Refuse("letters", "", missing)
+		}
+	}
+	r, err := s.store.Revision(ctx, v.Sheet)
+	if err != nil {
+		return File{}, err
+	}
+	file, err := s.store.Blob(ctx, r.FileHash)
+	if err != nil {
+		return File{}, err
+	}
+	boxes, err := s.revisions.Boxes(ctx, r.FileHash)
+	if err != nil {
+		return File{}, err
+	}
+	p := document.Export{Boxes: boxes}
+	for _, m := range v.Marks {
+		if m.Mark.Page <= len(boxes) {
+			p.Marks = append(p.Marks, m.Mark)
+		}
+	}
+	if p.Pictures, err = s.pictures(ctx, who, id, r.WorksheetID, p.Marks); err != nil {
+		return File{}, err
+	}
+	for _, t := range threads {
+		p.Notes = append(p.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t)})
+	}
+	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes), &p.Extra)...)
+	data, err := s.engine.Print(ctx, file, p)
+	return File{fileName(v), data}, err
+}
+
+// pictures returns the pictures that marks on a copy show, by hash: of the
+// worksheet's shelf, or brought to the copy.
+func (s *Exports) pictures(ctx context.Context, who school.Person, id, worksheet uint64, marks []mark.Mark) (map[string][]byte, error) {
+	out := map[string][]byte{}
+	for _, m := range marks {
+		pic, ok := m.Body.(*mark.Picture)
+		if !ok || out[pic.Hash] != nil {
+			continue
+		}
+		e, err := s.revisions.Attachment(ctx, worksheet, pic.Hash)
+		if errors.Is(err, access.ErrHidden) {
+			e, err = s.enclosures.Enclosed(ctx, who, id, pic.Hash)
+		}
+		if err != nil && !errors.Is(err, access.ErrHidden) {
+			return nil, err
+		}
+		if e.Type == intake.PictureType {
+			out[pic.Hash] = e.Data
+		}
+	}
+	return out, nil
+}
+
+func noteColor(t note.Thread) mark.Color {
+	if strings.HasPrefix(t.Remarks[0].Layer, "feedback") {
+		return "#c22f20"
+	}
+	return "#2f6f9f"
+}
+
+// missingLetters returns the letters of everything to be printed that no font
+// has, or that run from right to left, which the file would set the wrong way
+// round, so that they can be named before the file is made.
+func missingLetters(v screen.Screen, threads []note.Thread) string {
+	var out []rune
+	said := map[rune]bool{}
+	add := func(text string, look typeset.Look) {
+		if len(out) < maxMissing {
+			out = append(out, typeset.Of(look).Unfit(text, said)...)
+		}
+	}
+	for _, m := range v.Marks {
+		for _, s := range draw.Shapes(m.Mark) {
+			if s.Text == nil {
+				continue
+			}
+			for _, r := range s.Text.Runs {
+				add(r.Text, typeset.Look{Font: r.Font, Bold: r.Bold, Italic: r.Italic})
+			}
+		}
+	}
+	for _, t := range threads {
+		for _, r := range t.Remarks {
+			add(r.Text+r.Author, typeset.Look{})
+		}
+	}
+	add(v.Remark, typeset.Look{})
+	return string(out[:min(len(out), maxMissing)])
+}
+
+// maxMissing is how many letters are named at most.
+const maxMissing = 60
+
+// Layout of the pages with what was said, in points on A4.
+const (
+	saidLeft, saidTop, saidBottom = 64, 72, 780
+	saidWidth                     = 595.28 - 2*saidLeft
+	saidSize                      = 11
+)
+
+// saidPages sets what was said, numbered as on the pages, on pages behind the
+// last one; with nothing said there is none.
+func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []mark.Mark {
+	var lines []saidLine
+	add := func(s string, size float64, color mark.Color, indent float64) {
+		for _, l := range typeset.Load().Wrap(s, size, saidWidth-indent) {
+			lines = append(lines, saidLine{l, size, color, indent})
+		}
+	}
+	about := "" // said where it is not the attempt that is printed
+	if v.Feedback != v.Attempt && v.Feedback > 0 {
+		about = fmt.Sprintf("Attempt %d: ", v.Feedback)
+	}
+	switch {
+	case v.PointsOf == "" || v.ReturnedAt == nil && v.Given == nil:
+	case v.Given == nil:
+		add(about+"no points were given", 14, "#1e2a44", 0)
+	default:
+		add(about+*v.Given+" of "+v.PointsOf, 14, "#1e2a44", 0)
+	}
+	if v.Remark != "" {
+		add(v.Remark, saidSize, "#1e2a44", 0)
+	}
+	for _, t := range threads {
+		add(" ", 6, "#1e2a44", 0)
+		for i, r := range t.Remarks {
+			who := r.Author
+			if i == 0 {
+				who = fmt.Sprintf("%d · page %d · %s", t.Number, t.Page, r.Author)
+			}
+			add(who, 9, "#5b667d", 0)
+			if r.Voice != nil {
+				add(fmt.Sprintf("Voice note, %d:%02d", r.Voice.Milliseconds/60000, r.Voice.Milliseconds/1000%60), saidSize, noteColor(t), 12)
+			}
+			if r.Text != "" {
+				add(r.Text, saidSize, noteColor(t), 12)
+			}
+		}
+	}
+	if len(lines) == 0 {
+		return nil
+	}
+	head := saidLine{v.Title + " · " + v.Student, 16, "#1e2a44", 0}
+	return setLines(append([]saidLine{head}, lines...), pages, extra)
+}
+
+type saidLine struct {
+	text   string
+	size   float64
+	color  mark.Color
+	indent float64
+}
+
+func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
+	*extra = 1
+	y := float64(saidTop)
+	for i, l := range lines {
+		if y > saidBottom {
+			*extra++
+			y = saidTop
+		}
+		if strings.TrimSpace(l.text) != "" {
+			out = append(out, mark.Mark{ID: fmt.Sprintf("said-line-%d", i), Page: pages + *extra, Body: &mark.FreeText{
+				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.Line{{Runs: []mark.Run{{Text: l.text, Size: l.size, Color: l.color}}}}}})
+		}
+		y += l.size * 1.45
+	}
+	return out
+}
+
+// fileName says worksheet, student, attempt and what it is.
+func fileName(v screen.Screen) string {
+	clean := func(s string) string {
+		return strings.TrimSpace(strings.Map(func(r rune) rune {
+			if unicode.IsControl(r) || strings.ContainsRune(`/\:*?"<>|`, r) {
+				return '-'
+			}
+			return r
+		}, s))
+	}
+	return fmt.Sprintf("%s, %s, attempt %d, marks printed.pdf", clean(v.Title), clean(v.Student), v.Attempt)
+}

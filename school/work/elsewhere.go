@@ -1,0 +1,191 @@
+package work
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/document"
+	"readymargin/core/elsewhere"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/school"
+	"readymargin/school/intake"
+	"readymargin/school/shelf"
+)
+
+// Elsewhere takes back a sheet that was completed in another program, or on
+// paper.
+type Elsewhere struct {
+	store      ElsewhereStore
+	engine     Comparer
+	gate       *school.Gate
+	intake     *intake.Intake
+	revisions  *shelf.Revisions
+	enclosures *Enclosures
+	saving     *Saving
+	now        school.Clock
+}
+
+// NewElsewhere returns what compares files with the sheets that they are of.
+func NewElsewhere(store ElsewhereStore, engine Comparer, gate *school.Gate, in *intake.Intake, revisions *shelf.Revisions, enclosures *Enclosures, saving *Saving, now school.Clock) *Elsewhere {
+	return &Elsewhere{store, engine, gate, in, revisions, enclosures, saving, now}
+}
+
+// Brought says what became of a file that was worked on elsewhere.
+type Brought struct {
+	Pages  int `json:"pages"`  // that were matched
+	Places int `json:"places"` // in which something was taken over
+}
+
+// Bounds of what is taken over, over all pages.
+const (
+	maxPieces     = 400
+	maxPieceBytes = 12 << 20
+)
+
+// BringElsewhere takes over what was done with another program on a copy's
+// sheet. Each page of the file is matched to a page of the sheet; wherever it
+// looks different, that piece of it becomes a picture among the student's
+// marks, so that nothing on it is lost to sight. A file with a page that is
+// none of the sheet's is refused whole, and then nothing of it is kept.
+func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id uint64, f intake.Upload) (Brought, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.BringBack, copy.Work)
+	if err != nil {
+		return Brought{}, err
+	}
+	if err := s.enclosures.roomToEnclose(ctx, id); err != nil {
+		return Brought{}, err
+	}
+	theirs, err := s.intake.Read(ctx, f)
+	if err != nil {
+		return Brought{}, err
+	}
+	ours, err := s.sheetPages(ctx, c.Revision)
+	if err != nil {
+		return Brought{}, err
+	}
+	if len(theirs.Pages) > len(ours) {
+		return Brought{}, school.Refuse("other sheet", "", fmt.Sprint(len(ours)+1))
+	}
+	sheet, err := s.store.Blob(ctx, c.Revision.FileHash)
+	if err != nil {
+		return Brought{}, err
+	}
+	match, err := s.matched(ctx, sheet, ours, theirs)
+	if err != nil {
+		return Brought{}, err
+	}
+	var ops []copy.Op
+	var pictures [][]byte
+	size := 0
+	for i, n := range match {
+		parts, err := s.engine.Differ(ctx, sheet, n, theirs.File, i+1)
+		if err != nil {
+			return Brought{}, err
+		}
+		for _, p := range parts {
+			pictures, size = append(pictures, p.JPEG), size+len(p.JPEG)
+			ops = append(ops, s.piece(n, p))
+		}
+		if len(ops) > maxPieces || size > maxPieceBytes {
+			return Brought{}, school.Refuse("too much", "", "")
+		}
+	}
+	for _, b := range pictures {
+		hash, err := s.store.PutBlob(ctx, b)
+		if err != nil {
+			return Brought{}, err
+		}
+		if err := s.enclosures.addPicture(ctx, who, id, copy.Work, hash); err != nil {
+			return Brought{}, err
+		}
+	}
+	stands, err := s.gate.Layer(ctx, who, id, access.BringBack, copy.Work)
+	if err != nil {
+		return Brought{}, err
+	}
+	for rest := ops; len(rest) > 0; {
+		batch := rest[:min(len(rest), MaxBatch)]
+		if _, err := s.saving.save(ctx, who, id, copy.Work, stands, batch); err != nil {
+			return Brought{}, err
+		}
+		rest = rest[len(batch):]
+	}
+	return Brought{Pages: len(match), Places: len(ops)}, nil
+}
+
+// sheetPages returns what is known of the pages that students get.
+func (s *Elsewhere) sheetPages(ctx context.Context, r school.Revision) ([]elsewhere.Page, error) {
+	sizes, err := s.revisions.Sizes(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]elsewhere.Page, len(sizes))
+	for i, size := range sizes {
+		p, err := s.store.FilePage(ctx, r.FileHash, i+1)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = elsewhere.Page{Width: size.Width, Height: size.Height}
+		if err := json.Unmarshal([]byte(p.Print), &out[i].Print); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// matched returns for each page of a file which page of the sheet it is. Words
+// tell most of them; only pages without are looked at, one at a time.
+func (s *Elsewhere) matched(ctx context.Context, sheet []byte, ours []elsewhere.Page, theirs intake.Read) ([]int, error) {
+	file := make([]elsewhere.Page, len(theirs.Pages))
+	for i, p := range theirs.Pages {
+		file[i] = elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height}
+	}
+	look := func(b []byte, pages []elsewhere.Page, others []elsewhere.Page) (err error) {
+		for i := range pages {
+			if elsewhere.NeedsInk(pages[i], others) {
+				if pages[i].Ink, err = s.engine.Ink(ctx, b, i+1); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}
+	if err := errors.Join(look(sheet, ours, file), look(theirs.File, file, ours)); err != nil {
+		return nil, err
+	}
+	match := elsewhere.Match(ours, file)
+	var strange []string
+	for i, n := range match {
+		if n == 0 {
+			strange = append(strange, fmt.Sprint(i+1))
+		}
+	}
+	if len(strange) > 0 {
+		return nil, school.Refuse("other sheet", "", strings.Join(strange, ", "))
+	}
+	return match, nil
+}
+
+// piece is the operation that lays a part of a page on page n of a copy.
+func (s *Elsewhere) piece(n int, p document.Part) copy.Op {
+	sum := sha256.Sum256(p.JPEG)
+	m := mark.Mark{ID: s.newName(), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Rect: [4]float64{
+		page.Round(p.Rect.Min.X), page.Round(p.Rect.Min.Y), page.Round(p.Rect.Max.X), page.Round(p.Rect.Max.Y)}}}
+	return copy.Op{ID: s.newName(), On: m.ID, Mark: &m}
+}
+
+// newName names a mark or an operation, so that names sort by their time as
+// those that browsers give.
+func (s *Elsewhere) newName() string {
+	return fmt.Sprintf("%09s-%s", strconv.FormatInt(s.now().UnixMilli(), 36), strings.ToLower(rand.Text()[:12]))
+}

@@ -1,0 +1,146 @@
+package work
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/mark"
+	"readymargin/core/plan"
+	"readymargin/core/recording"
+	"readymargin/school"
+	"readymargin/school/intake"
+)
+
+// Enclosures are the sounds and pictures that marks on a copy show.
+type Enclosures struct {
+	store  EnclosureStore
+	gate   *school.Gate
+	intake *intake.Intake
+}
+
+// NewEnclosures returns the enclosures of a store.
+func NewEnclosures(store EnclosureStore, gate *school.Gate, in *intake.Intake) *Enclosures {
+	return &Enclosures{store, gate, in}
+}
+
+// MaxEnclosures bounds the sounds and pictures that are brought to one copy.
+const MaxEnclosures = 1000
+
+// AddVoice takes a recording in for a note in one of the person's layers.
+func (s *Enclosures) AddVoice(ctx context.Context, who school.Person, id uint64, layer copy.Layer, recorded []byte) (mark.Voice, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer)
+	if err != nil {
+		return mark.Voice{}, err
+	}
+	if err := s.roomToEnclose(ctx, id); err != nil {
+		return mark.Voice{}, err
+	}
+	v, peaks, err := s.intake.Recording(ctx, recorded, time.Duration(c.Course.VoiceSeconds)*time.Second)
+	if err != nil {
+		return v, err
+	}
+	return v, s.store.AddEnclosure(ctx, school.Enclosure{Hash: v.Sound, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: recording.MediaType, Milliseconds: v.Milliseconds, Peaks: peaks})
+}
+
+// Enclose takes a picture in for marks in one of the person's layers.
+func (s *Enclosures) Enclose(ctx context.Context, who school.Person, id uint64, layer copy.Layer, f intake.Upload) (plan.Picture, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer)
+	if err != nil {
+		return plan.Picture{}, err
+	}
+	if err := s.roomToEnclose(ctx, id); err != nil {
+		return plan.Picture{}, err
+	}
+	pixels := intake.StudentPixels
+	if c.Role != access.Student {
+		pixels = intake.StaffPixels
+	}
+	pic, err := s.intake.Picture(ctx, f, pixels)
+	if err != nil {
+		return pic, err
+	}
+	return pic, s.addPicture(ctx, who, id, layer, pic.Hash)
+}
+
+// roomToEnclose says whether a copy takes a further sound or picture.
+func (s *Enclosures) roomToEnclose(ctx context.Context, id uint64) error {
+	there, err := s.store.Enclosures(ctx, id)
+	if err == nil && len(there) >= MaxEnclosures {
+		err = school.Refuse("full", "", "")
+	}
+	return err
+}
+
+// addPicture notes that a picture is for marks of a layer.
+func (s *Enclosures) addPicture(ctx context.Context, who school.Person, id uint64, layer copy.Layer, hash string) error {
+	return s.store.AddEnclosure(ctx, school.Enclosure{Hash: hash, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: intake.PictureType, Peaks: "[]"})
+}
+
+// EncloseFrom takes a picture of another copy in, where the person sees it.
+func (s *Enclosures) EncloseFrom(ctx context.Context, who school.Person, id uint64, layer copy.Layer, from uint64, hash string) error {
+	if _, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer); err != nil {
+		return err
+	}
+	e, err := s.Enclosed(ctx, who, from, hash)
+	if err != nil || e.Type != intake.PictureType {
+		return cmp.Or(err, access.ErrHidden)
+	}
+	return s.addPicture(ctx, who, id, layer, strings.ToLower(hash))
+}
+
+// Enclosed returns a recording or a picture of a copy to somebody who may know
+// it: who may read the layer that it was made in; teachers once the work was
+// submitted; the student once the feedback was returned.
+func (s *Enclosures) Enclosed(ctx context.Context, who school.Person, id uint64, hash string) (school.Media, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.SeeReturned, "")
+	if err != nil {
+		return school.Media{}, err
+	}
+	all, err := s.store.Enclosures(ctx, id)
+	if err != nil {
+		return school.Media{}, err
+	}
+	for _, e := range all {
+		if e.Hash != strings.ToLower(hash) {
+			continue
+		}
+		open := s.gate.May(who, c, access.ReadLayer, e.Layer) == nil
+		if !open {
+			if open, err = s.released(ctx, who, c, e); err != nil {
+				return school.Media{}, err
+			}
+		}
+		if open {
+			data, err := s.store.Blob(ctx, e.Hash)
+			return school.Media{Data: data, Type: e.MediaType}, err
+		}
+	}
+	return school.Media{}, access.ErrHidden
+}
+
+// released reports whether an enclosure was handed over: by the student with
+// an attempt, by the teacher with what was returned.
+func (s *Enclosures) released(ctx context.Context, who school.Person, c school.CopyInCourse, e school.Enclosure) (bool, error) {
+	attempts, err := s.store.Attempts(ctx, c.ID)
+	if err != nil {
+		return false, err
+	}
+	for i, a := range attempts {
+		switch {
+		case e.Layer == copy.Work && c.Role != access.Student:
+			snap, err := school.ReadSnapshot(ctx, s.store, &attempts[i])
+			if err != nil || slices.Contains(snap.Enclosed, e.Hash) {
+				return err == nil, err
+			}
+		case a.Number == e.Layer.Attempt() && a.ReturnedAt != nil:
+			r, err := school.ReadReturned(ctx, s.store, a)
+			return slices.Contains(copy.Enclosed(r.Bare()), e.Hash), err
+		}
+	}
+	return false, nil
+}

@@ -1,0 +1,87 @@
+package work
+
+import (
+	"context"
+
+	"readymargin/core/copy"
+	"readymargin/core/document"
+	"readymargin/core/scan"
+	"readymargin/school"
+)
+
+// A DraftStore keeps what people are typing.
+type DraftStore interface {
+	// Drafts returns a person's drafts about a thing, the oldest first.
+	Drafts(ctx context.Context, person uint64, of school.Drafted, id uint64) ([]school.Draft, error)
+	// PutDrafts writes drafts of one person about one thing over older ones,
+	// takes those away that are empty, and of all keeps the newest most.
+	PutDrafts(ctx context.Context, all []school.Draft, most int) error
+}
+
+// A Comparer is the part of the PDF engine that is needed here.
+type Comparer interface {
+	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
+	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error)
+}
+
+// An ElsewhereStore keeps what a file done elsewhere is compared with.
+type ElsewhereStore interface {
+	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
+	PutBlob(ctx context.Context, b []byte) (hash string, err error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	Blob(ctx context.Context, hash string) ([]byte, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+}
+
+// An EnclosureStore keeps sounds and pictures on copies.
+type EnclosureStore interface {
+	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
+	AddEnclosure(ctx context.Context, e school.Enclosure) error
+	Enclosures(ctx context.Context, copyID uint64) ([]school.Enclosure, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+	Blob(ctx context.Context, hash string) ([]byte, error)
+	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
+}
+
+// A SavingStore keeps the work on copies.
+type SavingStore interface {
+	// Membership returns what a person is in a course; in none, with access.None.
+	Membership(ctx context.Context, course, person uint64) (school.Membership, error)
+	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
+	// CopyFor returns the student's copy, making it of a revision when there is
+	// none. Student 0 is everybody: the copy that is one for all.
+	CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error)
+	// CopyOf returns the student's copy if there is one.
+	CopyOf(ctx context.Context, assignment, student uint64) (school.Copy, error)
+	// HeadsAmong returns those of some operations that are present.
+	HeadsAmong(ctx context.Context, copyID uint64, layer copy.Layer, ops []string) ([]school.SavedHead, error)
+	// OpsAfter returns the operations of a layer with a sequence number above after.
+	OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]school.SavedOp, error)
+	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)
+	// InCopy runs fn in one transaction that holds the copy. Changes of one
+	// copy come one after another, and wait for their turn before they take a
+	// connection.
+	//
+	// Inside fn only tx is reachable: whoever asks the Store for anything else
+	// there waits for a connection that others hold who wait in the same way.
+	// The first error of the database ends the transaction, whatever fn returns
+	// afterwards. fn may run more than once when the database asks for it, each
+	// time with everything undone that it did in the store, and must begin anew
+	// with what it keeps outside.
+	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
+}
+
+// A SubmittingStore keeps attempts.
+type SubmittingStore interface {
+	// InCopy runs fn in one transaction that holds the copy. Changes of one
+	// copy come one after another, and wait for their turn before they take a
+	// connection.
+	//
+	// Inside fn only tx is reachable: whoever asks the Store for anything else
+	// there waits for a connection that others hold who wait in the same way.
+	// The first error of the database ends the transaction, whatever fn returns
+	// afterwards. fn may run more than once when the database asks for it, each
+	// time with everything undone that it did in the store, and must begin anew
+	// with what it keeps outside.
+	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
+}

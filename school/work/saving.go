@@ -1,0 +1,185 @@
+// Package work is the student's step: opening a copy, saving every stroke,
+// submitting.
+package work
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/school"
+)
+
+// Saving keeps every stroke on a copy.
+type Saving struct {
+	store SavingStore
+	gate  *school.Gate
+	feed  school.Feed
+	now   school.Clock
+}
+
+// NewSaving returns what saves work, and tells the feed of it.
+func NewSaving(store SavingStore, gate *school.Gate, feed school.Feed, now school.Clock) *Saving {
+	return &Saving{store, gate, feed, now}
+}
+
+// Save takes operations of the person into a layer. What is acknowledged by
+// its return is committed. Work that comes after Submit is kept as the
+// beginning of the next attempt and never changes the one that is fixed.
+func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer copy.Layer, ops []copy.Op) (Saved, error) {
+	c, err := s.gate.Layer(ctx, who, id, access.WriteLayer, layer)
+	if err != nil {
+		return Saved{}, err
+	}
+	if len(ops) == 0 || len(ops) > MaxBatch {
+		return Saved{}, school.Refuse("batch", "", "")
+	}
+	for _, o := range ops {
+		if err := fits(o, layer, c.PageCount); err != nil {
+			return Saved{}, err
+		}
+		if c.Role == access.Student && o.Base == "" && !o.Mark.Offered(c.Assignment.Instruments) {
+			return Saved{}, school.Refuse("instrument", "", "")
+		}
+	}
+	return s.save(ctx, who, id, layer, c, ops)
+}
+
+// save takes operations that are in order.
+func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer copy.Layer, c school.Standing, ops []copy.Op) (Saved, error) {
+	now := s.now()
+	var out Saved
+	err := s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		if c.Assignment.Way == flow.OneForAll {
+			if err := ownMarks(tx, who, c.Role, layer, ops); err != nil {
+				return err
+			}
+		}
+		added, err := tx.AddOps(layer, who.ID, now, ops)
+		if err != nil {
+			return err
+		}
+		if full(added) && slices.ContainsFunc(ops, func(o copy.Op) bool { return o.Mark != nil }) {
+			return school.Refuse("full", "", "")
+		}
+		out = Saved{Seq: added.Seq, At: now, Fresh: added.Fresh}
+		if added.Fresh > 0 {
+			err = s.moveOnSave(tx, &locked, layer, now, added.Fresh, s.gate.Closed(c.Assignment, locked, c.Section))
+		}
+		out.State, out.Waiting = locked.State, locked.Waiting
+		return err
+	})
+	if err == nil {
+		s.feed.Tell(id)
+	}
+	return out, err
+}
+
+// ownMarks checks that students change no marks but their own on a copy that
+// is one for all.
+func ownMarks(tx school.CopyTx, who school.Person, role access.Role, layer copy.Layer, ops []copy.Op) error {
+	if role != access.Student {
+		return nil
+	}
+	var bases []string
+	for _, o := range ops {
+		if o.Base != "" {
+			bases = append(bases, o.Base)
+		}
+	}
+	if len(bases) == 0 {
+		return nil
+	}
+	others, err := tx.OthersAmong(layer, who.ID, bases)
+	if err == nil && others {
+		return school.Refuse("not yours", "", "")
+	}
+	return err
+}
+
+// Saved acknowledges operations.
+type Saved struct {
+	Seq     int64      `json:"seq"`
+	At      time.Time  `json:"at"`
+	State   flow.State `json:"state"`
+	Waiting int        `json:"waiting"`
+	Fresh   int        `json:"fresh"` // how many of them were new: less than Seq went up when others worked meanwhile
+}
+
+// MaxBatch is the most operations taken at once.
+const MaxBatch = 200
+
+// Bounds of one layer of a copy. Everybody who opens the copy reads what is
+// present; what was written before is only kept.
+const (
+	MaxMarks   = 20_000
+	MaxPresent = 8 << 20   // bytes
+	MaxWritten = 256 << 20 // bytes
+)
+
+// full reports whether nothing more goes into a layer. Taking away goes on.
+func full(l school.Layered) bool {
+	return l.Marks > MaxMarks || l.Bytes > MaxPresent || l.Written > MaxWritten
+}
+
+// fits checks that an operation is in order and belongs to the layer.
+func fits(o copy.Op, layer copy.Layer, pages int) error {
+	if err := o.Valid(); err != nil {
+		return school.Refuse("operation", "", err.Error())
+	}
+	if o.Mark == nil {
+		return nil
+	}
+	_, reply := o.Mark.Body.(*mark.Reply)
+	if o.Mark.Page > pages || layer == copy.Replies && !reply || layer == copy.Work && reply {
+		return school.Refuse("operation", "", "not a mark of this layer")
+	}
+	return nil
+}
+
+// moveOnSave moves the copy's state for new operations in a layer.
+func (s *Saving) moveOnSave(tx school.CopyTx, c *school.Copy, layer copy.Layer, now time.Time, fresh int, closed bool) error {
+	if n := layer.Attempt(); n > 0 {
+		return touchFeedback(tx, n, now)
+	}
+	if layer != copy.Work {
+		return nil
+	}
+	next, err := flow.Next(c.State, flow.Change, flow.Facts{Closed: closed})
+	if err != nil {
+		// Work done before Submit, or before the closing, may arrive after it;
+		// it is kept and waits.
+		c.Waiting += fresh
+		next = flow.Written(c.State)
+	}
+	if err == nil && next == c.State {
+		return nil
+	}
+	c.State = next
+	if c.StartedAt == nil {
+		c.StartedAt = &now
+	}
+	return tx.SetCopy(*c)
+}
+
+// touchFeedback notes that feedback on an attempt was begun, or changed since
+// it was returned.
+func touchFeedback(tx school.CopyTx, number int, now time.Time) error {
+	a, err := tx.Attempt(number)
+	if err != nil {
+		return err
+	}
+	if a.MarkedAt != nil && (a.ReturnedAt == nil || a.MarkedAt.After(*a.ReturnedAt)) {
+		return nil
+	}
+	a.MarkedAt = &now
+	return tx.PutAttempt(a)
+}

@@ -1,0 +1,178 @@
+package work
+
+import (
+	"context"
+	"encoding/json"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"readymargin/core/access"
+	"readymargin/core/copy"
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/school"
+	"readymargin/school/screen"
+	"readymargin/school/shelf"
+)
+
+// Submitting is the student's side of the flow: handing in, taking back,
+// going on after a return.
+type Submitting struct {
+	store     SubmittingStore
+	gate      *school.Gate
+	revisions *shelf.Revisions
+	feed      school.Feed
+	now       school.Clock
+}
+
+// NewSubmitting returns what fixes attempts.
+func NewSubmitting(store SubmittingStore, gate *school.Gate, revisions *shelf.Revisions, feed school.Feed, now school.Clock) *Submitting {
+	return &Submitting{store, gate, revisions, feed, now}
+}
+
+// Submit fixes what the server has of the student's work as an attempt. seq
+// is the newest acknowledgement that the browser has seen: when the server
+// has more, the student has not looked at all of it and is told ("more work").
+func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, line string, seq int64) (screen.Receipt, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.SubmitCopy, "")
+	if err != nil {
+		return screen.Receipt{}, err
+	}
+	line = strings.TrimSpace(line)
+	if utf8.RuneCountInString(line) > 2000 {
+		return screen.Receipt{}, school.Refuse("line", "line", "")
+	}
+	said, err := s.revisions.Directions(ctx, c.Revision)
+	if err != nil {
+		return screen.Receipt{}, err
+	}
+	var a school.Attempt
+	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		if locked.State, err = flow.Next(locked.State, flow.Submit, flow.Facts{Closed: s.gate.Closed(c.Assignment, locked, c.Section)}); err != nil {
+			return err
+		}
+		if c.Assignment.UsedUp(locked.Attempts) {
+			return school.Refuse("attempts used", "", strconv.Itoa(c.Assignment.MaxAttempts))
+		}
+		have, err := tx.LayerSeq(copy.Work)
+		if err != nil {
+			return err
+		}
+		if have > seq {
+			return school.Refuse("more work", "", "")
+		}
+		locked.Attempts++
+		locked.Waiting = 0
+		now := s.now()
+		a = school.Attempt{CopyID: id, Number: locked.Attempts, SubmittedAt: now, Line: line,
+			LateMinutes: int(c.Assignment.TimesFor(locked).Late(now) / time.Minute)}
+		if a.SnapshotHash, err = fix(tx, c.Revision.FileHash, said, a.Number); err != nil {
+			return err
+		}
+		if err := tx.PutAttempt(a); err != nil {
+			return err
+		}
+		if err := tx.PutDraft(school.Draft{PersonID: who.ID, Thing: school.OfCopy, ThingID: id, Place: school.LineDraft, At: now}); err != nil {
+			return err
+		}
+		return tx.SetCopy(locked)
+	})
+	if err != nil {
+		return screen.Receipt{}, err
+	}
+	s.feed.Tell(id)
+	return screen.Receipt{Attempt: a.Number, At: a.SubmittedAt, LateMinutes: a.LateMinutes, Fingerprint: a.SnapshotHash}, nil
+}
+
+// fix stores the snapshot of the work as it stands and returns its fingerprint.
+func fix(tx school.CopyTx, worksheet string, said []mark.Mark, number int) (string, error) {
+	heads, err := tx.Heads(copy.Work)
+	if err != nil {
+		return "", err
+	}
+	shown, _ := school.Present(heads)
+	b, err := copy.NewSnapshot(worksheet, said, number, shown).Canonical()
+	if err != nil {
+		return "", err
+	}
+	return tx.PutBlob(b)
+}
+
+// TakeBack gives the student the submitted copy back, while nobody has begun
+// to mark it.
+func (s *Submitting) TakeBack(ctx context.Context, who school.Person, id uint64) error {
+	return s.move(ctx, who, id, flow.TakeBack, func(tx school.CopyTx, c *school.Copy) error {
+		a, err := tx.Attempt(c.Attempts)
+		if err != nil {
+			return err
+		}
+		if err := tx.Withdraw(a, s.now()); err != nil {
+			return err
+		}
+		if a.Line != "" { // it stands there again at the next Submit
+			line, err := json.Marshal(a.Line)
+			if err != nil {
+				return err
+			}
+			if err := tx.PutDraft(school.Draft{PersonID: who.ID, Thing: school.OfCopy, ThingID: id, Place: school.LineDraft, Body: string(line), At: s.now()}); err != nil {
+				return err
+			}
+		}
+		c.Attempts--
+		if c.Attempts > 0 {
+			c.State = flow.Reworking
+		}
+		return nil
+	})
+}
+
+// Improve lets the student go on after a return. The attempt stays as it was.
+func (s *Submitting) Improve(ctx context.Context, who school.Person, id uint64) error {
+	return s.move(ctx, who, id, flow.Improve, func(tx school.CopyTx, c *school.Copy) error {
+		a, err := tx.Assignment()
+		if err == nil && a.UsedUp(c.Attempts) {
+			err = school.Refuse("attempts used", "", strconv.Itoa(a.MaxAttempts))
+		}
+		return err
+	})
+}
+
+// move makes one of the student's moves, with what else it changes.
+func (s *Submitting) move(ctx context.Context, who school.Person, id uint64, e flow.Event, change func(school.CopyTx, *school.Copy) error) error {
+	c, err := s.gate.Copy(ctx, who, id, access.SubmitCopy, "")
+	if err != nil {
+		return err
+	}
+	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
+		locked, err := tx.Copy()
+		if err != nil {
+			return err
+		}
+		facts := flow.Facts{Closed: s.gate.Closed(c.Assignment, locked, c.Section)}
+		if locked.Attempts > 0 {
+			a, err := tx.Attempt(locked.Attempts)
+			if err != nil {
+				return err
+			}
+			facts.Feedback = a.Marked()
+		}
+		if locked.State, err = flow.Next(locked.State, e, facts); err != nil {
+			return err
+		}
+		if err := change(tx, &locked); err != nil {
+			return err
+		}
+		locked.Waiting = 0
+		return tx.SetCopy(locked)
+	})
+	if err == nil {
+		s.feed.Tell(id)
+	}
+	return err
+}
