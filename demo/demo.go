@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/pdf"
 	"readymargin/school"
@@ -142,11 +142,11 @@ func (f *filler) newID() string {
 }
 
 // save puts marks into a layer of a copy.
-func (f *filler) save(who school.Person, id uint64, layer copy.Layer, marks ...markMaker) {
-	var ops []copy.Op
+func (f *filler) save(who school.Person, id uint64, layer submission.Layer, marks ...markMaker) {
+	var ops []submission.Op
 	for _, make := range marks {
 		m := make(f.newID())
-		ops = append(ops, copy.Op{ID: f.newID(), On: m.ID, Mark: &m})
+		ops = append(ops, submission.Op{ID: f.newID(), On: m.ID, Mark: &m})
 	}
 	if f.err == nil && len(ops) > 0 {
 		_, f.err = f.Saving.Save(f.ctx, who, id, layer, ops)

@@ -8,7 +8,7 @@ import (
 	"image/png"
 
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/core/points"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -16,14 +16,14 @@ import (
 )
 
 // key is the colour key of the sheet about tides.
-var key = []plan.Meaning{
+var key = []worksheet.Meaning{
 	{Name: "danger", Color: "#ffc38a", Sign: "D"},
 	{Name: "sea mark", Color: "#bfe3c0", Sign: "S"},
 	{Name: "depth", Color: "#bfdcf5", Sign: "m"},
 }
 
 // meant highlights with a meaning of the key.
-func meant(m markMaker, of plan.Meaning) markMaker {
+func meant(m markMaker, of worksheet.Meaning) markMaker {
 	return func(id string) mark.Mark {
 		made := m(id)
 		h := made.Body.(*mark.Highlight)
@@ -40,7 +40,7 @@ func (f *filler) prepareTides(w school.Worksheet) {
 	}
 	found, err := f.Shelf.Found(f.ctx, f.teachers[0], w.ID)
 	f.check(err)
-	p, err := plan.Parse(w.Plan)
+	p, err := worksheet.Parse(w.Plan)
 	f.check(err)
 	buoy, err := f.Shelf.AddPicture(f.ctx, f.teachers[0], w.ID, intake.Upload{Name: "Red buoy.png", Data: RedBuoy()})
 	f.check(err)
@@ -59,19 +59,19 @@ func (f *filler) prepareTides(w school.Worksheet) {
 				asks[k].Points, worth = worth[0]*points.One, worth[1:]
 			}
 		}
-		places := found[i].Places
+		places := found[i].Blanks
 		for k := range places {
 			if places[k].Label == "2. The range of the tide is" {
-				places[k].Kind, places[k].Expected = "number", &plan.Expected{Number: "4.5", Tolerance: "0.1", Unit: "m"}
+				places[k].Kind, places[k].Expected = "number", &worksheet.Expected{Number: "4.5", Tolerance: "0.1", Unit: "m"}
 			}
 		}
-		p[i].Questions, p[i].Places = &asks, &places
+		p[i].Questions, p[i].Blanks = &asks, &places
 	}
 	p[0].Said = []mark.Mark{
 		{ID: "direction-listen", Page: 1, Body: &mark.Note{At: [2]float64{548, 104}, Voice: &voice}},
 		{ID: "direction-key", Page: 1, Body: &mark.Note{At: [2]float64{548, 508}, Text: "Choose the meaning, not the colour: danger, sea mark or depth."}},
 	}
-	f.check(f.Shelf.Arrange(f.ctx, f.teachers[0], w.ID, w.Version, p, plan.Kit{Key: key, Shelf: []plan.Picture{buoy}}))
+	f.check(f.Shelf.Arrange(f.ctx, f.teachers[0], w.ID, w.Version, p, worksheet.Kit{Key: key, Shelf: []worksheet.Picture{buoy}}))
 }
 
 // RedBuoy is a small picture for the shelf.

@@ -4,7 +4,7 @@ import (
 	"math"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
@@ -27,7 +27,7 @@ const (
 
 func typed(n int, x, y, size float64, color mark.Color, text string) markMaker {
 	return func(id string) mark.Mark {
-		return mark.Mark{ID: id, Page: n, Body: &mark.FreeText{X: x, Y: y, Width: 0.55 * size * float64(len(text)), Lines: []mark.Line{
+		return mark.Mark{ID: id, Page: n, Body: &mark.FreeText{X: x, Y: y, Width: 0.55 * size * float64(len(text)), Lines: []mark.TextLine{
 			{Runs: []mark.Run{{Text: text, Size: size, Color: color}}, Hard: true}}}}
 	}
 }
@@ -66,7 +66,7 @@ func noted(n int, x, y float64, text string, voice *mark.Voice) markMaker {
 
 // washed highlights the printed words from the one at (x0, y0) to the one at (x1, y1).
 func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64) markMaker {
-	layer, err := f.Revisions.Print(f.ctx, f.teachers[0], revision, n)
+	layer, err := f.Revisions.TextLayer(f.ctx, f.teachers[0], revision, n)
 	f.check(err)
 	var print words.Page
 	if f.err == nil {
@@ -82,7 +82,7 @@ func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64) markMake
 }
 
 // spoken is a voice note by a synthesiser.
-func (f *filler) spoken(teacher school.Person, id uint64, layer copy.Layer, text string) *mark.Voice {
+func (f *filler) spoken(teacher school.Person, id uint64, layer submission.Layer, text string) *mark.Voice {
 	if f.err != nil {
 		return nil
 	}
@@ -91,7 +91,7 @@ func (f *filler) spoken(teacher school.Person, id uint64, layer copy.Layer, text
 	if f.err != nil {
 		return nil
 	}
-	v, err := f.Enclosures.AddVoice(f.ctx, teacher, id, layer, wav)
+	v, err := f.Attachments.AddVoice(f.ctx, teacher, id, layer, wav)
 	f.check(err)
 	return &v
 }
@@ -166,12 +166,12 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 		if i == 7 || i == 8 { // in progress
 			work.span, work.kind, work.circle, work.lines = "", "", -1, nil
 		}
-		f.save(f.students[i], c.ID, copy.Work, f.tideMarks(a.Handouts[0].RevisionID, work)...)
+		f.save(f.students[i], c.ID, submission.Work, f.tideMarks(a.Handouts[0].RevisionID, work)...)
 		if i == 7 || i == 8 {
 			continue
 		}
 		if i%2 == 0 {
-			f.save(f.students[i], c.ID, copy.Work, drawn(2, green, 2, func(t float64) (float64, float64) {
+			f.save(f.students[i], c.ID, submission.Work, drawn(2, green, 2, func(t float64) (float64, float64) {
 				return 102 + 380*t, 356 - 135*(1-math.Cos(math.Pi*t))
 			}))
 		}
@@ -194,7 +194,7 @@ func (f *filler) points(c school.Copy, attempt int, points, remark string) {
 }
 
 func (f *filler) markTides(c school.Copy, student int, start time.Time) {
-	t, layer := f.teachers[0], copy.Feedback(1)
+	t, layer := f.teachers[0], submission.Feedback(1)
 	f.now = f.now.Add(4 * time.Hour)
 	voice := f.spoken(t, c.ID, layer, "Compare the range with the mean range in the table. Four and a half metres is well above it, so which kind of tide is it?")
 	f.save(t, c.ID, layer,
@@ -222,7 +222,7 @@ func (f *filler) again(a school.Assignment, start time.Time) {
 	f.check(err)
 	for _, m := range v.Marks {
 		if n, ok := m.Mark.Body.(*mark.Note); ok && n.Voice == nil {
-			f.save(who, c.ID, copy.Replies, func(id string) mark.Mark {
+			f.save(who, c.ID, submission.Replies, func(id string) mark.Mark {
 				return mark.Mark{ID: id, Page: 1, Body: &mark.Reply{To: m.Mark.ID, Text: "Plus the tide, or do I take the tide away?"}}
 			})
 		}
@@ -232,12 +232,12 @@ func (f *filler) again(a school.Assignment, start time.Time) {
 	f.check(err)
 	for _, m := range v.Marks {
 		t, ok := m.Mark.Body.(*mark.FreeText)
-		if !ok || m.Layer != copy.Work || t.String() != "1.3 m" && t.String() != "neap" {
+		if !ok || m.Layer != submission.Work || t.String() != "1.3 m" && t.String() != "neap" {
 			continue
 		}
 		better := *t
-		better.Lines = []mark.Line{{Runs: []mark.Run{{Text: map[string]string{"1.3 m": "5.5 m", "neap": "spring"}[t.String()], Size: 14, Color: green}}, Hard: true}}
-		_, err := f.Saving.Save(f.ctx, who, c.ID, copy.Work, []copy.Op{{ID: f.newID(), On: m.Mark.ID, Base: m.Version, Mark: &mark.Mark{ID: m.Mark.ID, Page: 1, Body: &better}}})
+		better.Lines = []mark.TextLine{{Runs: []mark.Run{{Text: map[string]string{"1.3 m": "5.5 m", "neap": "spring"}[t.String()], Size: 14, Color: green}}, Hard: true}}
+		_, err := f.Saving.Save(f.ctx, who, c.ID, submission.Work, []submission.Op{{ID: f.newID(), On: m.Mark.ID, Base: m.Version, Mark: &mark.Mark{ID: m.Mark.ID, Page: 1, Body: &better}}})
 		f.check(err)
 	}
 	f.now = start.Add(-19 * time.Hour)
@@ -260,14 +260,14 @@ func (f *filler) symbolsWork(a school.Assignment, start time.Time) {
 				return 146 + 188*t, 182 + 80*(float64(k)+(float64(to)-float64(k))*t)
 			}))
 		}
-		f.save(f.students[i], c.ID, copy.Work, work...)
+		f.save(f.students[i], c.ID, submission.Work, work...)
 		f.submit(c, i, "")
 		if i == 3 || i == 9 || i == 10 {
 			continue // still on the pile
 		}
 		t := f.teachers[i%2]
 		f.now = f.now.Add(6 * time.Hour)
-		f.save(t, c.ID, copy.Feedback(1), stamped(1, "tick", 300, 540), noted(1, 440, 536, "Say it as a rule: west is best, subtract.", nil), stamped(2, "tick", 240, 270))
+		f.save(t, c.ID, submission.Feedback(1), stamped(1, "tick", 300, 540), noted(1, 440, 536, "Say it as a rule: west is best, subtract.", nil), stamped(2, "tick", 240, 270))
 		f.points(c, 1, []string{"8", "7.5", "9", "6"}[i%4], "Neat work.")
 		if f.err == nil {
 			f.err = f.Marking.Return(f.ctx, t, c.ID, 1, false)

@@ -14,10 +14,10 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/house"
 	"readymargin/school"
@@ -80,7 +80,7 @@ func setSceneNamed(t *testing.T, name string) *scene {
 	must(err)
 	sc.sheet, err = s.Shelf.BringIn(ctx, all["teacher"], intake.Upload{Name: "access.pdf", Data: pdf})
 	must(err)
-	must(s.Shelf.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Held}}, plan.Kit{}))
+	must(s.Shelf.Arrange(ctx, all["teacher"], sc.sheet.ID, 1, worksheet.Plan{{Page: 1, Use: worksheet.Sheet}, {Page: 2, Use: worksheet.Held}}, worksheet.Kit{}))
 	for i, state := range flow.States {
 		a, err := s.Assignments.Assign(ctx, all["teacher"], assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: assign.Terms{Points: "10", Title: fmt.Sprint("Access ", i)}})
 		must(err)
@@ -104,16 +104,16 @@ func bring(t *testing.T, s *services.All, all map[string]school.Person, id uint6
 	t.Helper()
 	ctx := context.Background()
 	steps := map[flow.State]int{flow.NotStarted: 0, flow.InProgress: 1, flow.Submitted: 3, flow.Returned: 4, flow.Reworking: 5}[state]
-	text := mark.Mark{ID: "mark-access", Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 50, Lines: []mark.Line{{Runs: []mark.Run{{Text: "secret work", Size: 14, Color: "#1e2a44"}}}}}}
+	text := mark.Mark{ID: "mark-access", Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 50, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "secret work", Size: 14, Color: "#1e2a44"}}}}}}
 	note := mark.Mark{ID: "note-access", Page: 1, Body: &mark.Note{At: [2]float64{50, 50}, Text: "secret feedback"}}
 	moves := []func() error{
 		func() error {
-			_, err := s.Saving.Save(ctx, all["student"], id, copy.Work, []copy.Op{{ID: "access-0001", On: text.ID, Mark: &text}})
+			_, err := s.Saving.Save(ctx, all["student"], id, submission.Work, []submission.Op{{ID: "access-0001", On: text.ID, Mark: &text}})
 			return err
 		},
 		func() error { _, err := s.Submitting.Submit(ctx, all["student"], id, "", 1); return err },
 		func() error {
-			_, err := s.Saving.Save(ctx, all["teacher"], id, copy.Feedback(1), []copy.Op{{ID: "access-0002", On: note.ID, Mark: &note}})
+			_, err := s.Saving.Save(ctx, all["teacher"], id, submission.Feedback(1), []submission.Op{{ID: "access-0002", On: note.ID, Mark: &note}})
 			return err
 		},
 		func() error { return s.Marking.Return(ctx, all["teacher"], id, 1, true) },
@@ -383,7 +383,7 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 		t.Fatal(err)
 	}
 	note := mark.Mark{ID: "note-second", Page: 1, Body: &mark.Note{At: [2]float64{90, 90}, Text: "secret feedback, second part"}}
-	if _, err := home.School.Saving.Save(ctx, teacher, c.ID, copy.Feedback(1), []copy.Op{{ID: "draft-0009", On: note.ID, Mark: &note}}); err != nil {
+	if _, err := home.School.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), []submission.Op{{ID: "draft-0009", On: note.ID, Mark: &note}}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "secret remark"); err != nil {
@@ -418,7 +418,7 @@ func TestEveryRouteInEverySituation(t *testing.T) {
 	begin := func(id uint64) {
 		c, err := s.Saving.OpenOwn(ctx, student, id)
 		must(err)
-		_, err = s.Saving.Save(ctx, student, c.ID, copy.Work, []copy.Op{house.Written("situation", "begun")})
+		_, err = s.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{house.Written("situation", "begun")})
 		must(err)
 	}
 	change := func(_ school.Assignment, err error) { t.Helper(); must(err) }
@@ -447,7 +447,7 @@ func TestEveryRouteInEverySituation(t *testing.T) {
 		}, false},
 		{"unassigned after beginning", assign.Terms{}, false, func(id uint64) { begin(id); change(s.Assignments.Unassign(ctx, teacher, id)) }, true},
 		{"closed before it was begun", assign.Terms{Due: past, Closes: past}, false, func(id uint64) { _, err := s.Saving.OpenOwn(ctx, student, id); must(err) }, true},
-		{"one for all, which a teacher looked at too early", assign.Terms{Opens: soon, Way: flow.OneForAll}, false, func(id uint64) { _, err := s.Saving.OpenOwn(ctx, teacher, id); must(err) }, false},
+		{"one for all, which a teacher looked at too early", assign.Terms{Opens: soon, Mode: flow.OneForAll}, false, func(id uint64) { _, err := s.Saving.OpenOwn(ctx, teacher, id); must(err) }, false},
 	} {
 		sheet, err := s.Shelf.Duplicate(ctx, teacher, sc.sheet.ID)
 		must(err)

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/e2e/house"
@@ -165,7 +165,7 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 	}
 	voice := func(ms int, peaks ...int) error {
 		note := mark.Mark{ID: "note-voice", Page: 1, Body: &mark.Note{At: [2]float64{5, 5}, Voice: &mark.Voice{Sound: strings.Repeat("0", 64), Milliseconds: ms, Peaks: peaks}}}
-		_, err := s.Saving.Save(ctx, teacher, id, copy.Feedback(1), []copy.Op{{ID: "voice-op-1", On: note.ID, Mark: &note}})
+		_, err := s.Saving.Save(ctx, teacher, id, submission.Feedback(1), []submission.Op{{ID: "voice-op-1", On: note.ID, Mark: &note}})
 		return err
 	}
 	for name, err := range map[string]error{
@@ -180,7 +180,7 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 		"settings that are a number": s.Accounts.SaveSettings(ctx, student, `7`),
 		"settings that are null":     s.Accounts.SaveSettings(ctx, student, `null`),
 		"a layer of another spelling": func() error {
-			_, err := s.Saving.Save(ctx, teacher, id, "feedback.01", []copy.Op{house.Written("x", "x")})
+			_, err := s.Saving.Save(ctx, teacher, id, "feedback.01", []submission.Op{house.Written("x", "x")})
 			return err
 		}(),
 	} {
@@ -199,7 +199,7 @@ func TestWhatCannotBeIsRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	time.Sleep(time.Second) // closing is by the minute
-	if _, err := s.Saving.Save(ctx, student, c.ID, copy.Work, []copy.Op{house.Written("late-work", "done without a line")}); err != nil {
+	if _, err := s.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{house.Written("late-work", "done without a line")}); err != nil {
 		t.Fatal(err)
 	}
 	now, err := home.Store.CopyInCourse(ctx, c.ID, student.ID)

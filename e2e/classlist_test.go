@@ -73,7 +73,7 @@ func TestAClassListFromFileToSignIn(t *testing.T) {
 	if members() != before+3 || code == "" || len(login) != 2 {
 		t.Fatalf("%d members more, slip %q", members()-before, slip)
 	}
-	if _, err := home.School.Accounts.UseSlip(ctx, code, "", "a-fine-password", enrol.Device{}); err != nil {
+	if _, err := home.School.Accounts.UseToken(ctx, code, "", "a-fine-password", enrol.Device{}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := home.School.Accounts.SignIn(ctx, login[1], "a-fine-password", enrol.Device{Address: "127.0.0.9"}); err != nil {
@@ -126,7 +126,7 @@ func TestTheSchoolsDirectory(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.Accounts.UseSlip(ctx, regexp.MustCompile(`(?:[A-Z0-9]{4} ?){4}`).FindString(slip), "", "a-fine-password", enrol.Device{}); err != nil {
+	if _, err := home.School.Accounts.UseToken(ctx, regexp.MustCompile(`(?:[A-Z0-9]{4} ?){4}`).FindString(slip), "", "a-fine-password", enrol.Device{}); err != nil {
 		t.Fatal(err)
 	}
 	teacher, err := home.School.Accounts.SignIn(ctx, "dir.quill", "a-fine-password", enrol.Device{Address: "127.0.0.9"})

@@ -11,7 +11,7 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/e2e/browser"
@@ -33,8 +33,8 @@ type writer struct {
 func (w *writer) write(ctx context.Context, n int) error {
 	for i := range n {
 		on := fmt.Sprintf("%s-mark-%05d", w.prefix, i)
-		m := mark.Mark{ID: on, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 20, Lines: []mark.Line{{Runs: []mark.Run{{Text: fmt.Sprint(i), Size: 14, Color: "#1e2a44"}}}}}}
-		body, err := json.Marshal(map[string]any{"layer": copy.Work, "ops": []copy.Op{{ID: fmt.Sprintf("%s-op-%05d", w.prefix, i), On: on, Mark: &m}}})
+		m := mark.Mark{ID: on, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 20, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: fmt.Sprint(i), Size: 14, Color: "#1e2a44"}}}}}}
+		body, err := json.Marshal(map[string]any{"layer": submission.Work, "ops": []submission.Op{{ID: fmt.Sprintf("%s-op-%05d", w.prefix, i), On: on, Mark: &m}}})
 		if err != nil {
 			return err
 		}
@@ -106,7 +106,7 @@ func TestKillingServerAndDatabaseLosesNothingAcknowledged(t *testing.T) {
 	if err := <-done; err != nil {
 		t.Fatal(err)
 	}
-	heads, err := home.Store.Heads(ctx, c.ID, copy.Work)
+	heads, err := home.Store.Heads(ctx, c.ID, submission.Work)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -119,7 +119,7 @@ func TestKillingServerAndDatabaseLosesNothingAcknowledged(t *testing.T) {
 			t.Errorf("%s is there %d times", on, seen[on])
 		}
 	}
-	ops, err := home.Store.OpsAfter(ctx, c.ID, copy.Work, 0)
+	ops, err := home.Store.OpsAfter(ctx, c.ID, submission.Work, 0)
 	if err != nil || len(ops) != all {
 		t.Errorf("%d operations are kept, want %d (%v)", len(ops), all, err)
 	}
@@ -190,7 +190,7 @@ func TestKillingTheBrowserLosesNothingThatWaits(t *testing.T) {
 	)
 	b, _ = killedAndBack(t, b, profile, "lid.student", path)
 	defer b.Stop()
-	heads, err := home.Store.Heads(ctx, c.ID, copy.Work)
+	heads, err := home.Store.Heads(ctx, c.ID, submission.Work)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -18,7 +18,7 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/typeset"
@@ -53,16 +53,16 @@ func kept(t *testing.T, p *browser.Tab, id uint64) []mark.Mark {
 	steps(t, func() error {
 		return p.Until("everything is saved", `document.querySelector("[data-saved]").dataset.state === "saved"`)
 	})
-	heads, err := home.Store.Heads(context.Background(), id, copy.Work)
+	heads, err := home.Store.Heads(context.Background(), id, submission.Work)
 	if err != nil {
 		t.Fatal(err)
 	}
-	var bare []copy.Head
+	var bare []submission.Head
 	for _, h := range heads {
 		bare = append(bare, h.Head)
 	}
 	var out []mark.Mark
-	for _, w := range copy.Present(bare) {
+	for _, w := range submission.Present(bare) {
 		out = append(out, w.Mark)
 	}
 	return out
@@ -167,7 +167,7 @@ func TestMarkupAndShapes(t *testing.T) {
 	if u, s := ms[0].Body.(*mark.Underline), ms[1].Body.(*mark.StrikeOut); u.Text != "Carrick rocks," || s.Text != "white tower" {
 		t.Errorf("underlined %q, crossed out %q", u.Text, s.Text)
 	}
-	if l := ms[4].Body.(*mark.Straight); l.LineEnding != [2]string{"", "OpenArrow"} || l.Heads != 1.7 || math.Abs(l.L[3]-l.L[1]) > 0.02 {
+	if l := ms[4].Body.(*mark.Line); l.LineEnding != [2]string{"", "OpenArrow"} || l.Heads != 1.7 || math.Abs(l.L[3]-l.L[1]) > 0.02 {
 		t.Errorf("the arrow is %+v", l)
 	}
 	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "shapes.student"), id, 0, false)
@@ -232,7 +232,7 @@ func TestPointsGoToAPrintedGrid(t *testing.T) {
 		case *mark.Stamp:
 			c := b.Bounds().Center()
 			got = append(got, fmt.Sprintf("%.0f,%.0f", c.X, c.Y))
-		case *mark.Straight:
+		case *mark.Line:
 			got = append(got, fmt.Sprintf("%.0f,%.0f-%.0f,%.0f", b.L[0], b.L[1], b.L[2], b.L[3]))
 		}
 	}

@@ -10,7 +10,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
@@ -53,13 +53,13 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	}
 	done := []mark.Mark{
 		{ID: "elsewhere-wave", Page: 1, Body: &mark.Ink{Color: "#1f4fa3", Width: 3, Opacity: 1, InkList: []ink.Stroke{ink.Fit(wave)}}},
-		{ID: "elsewhere-text", Page: 1, Body: &mark.FreeText{X: 124, Y: 256, Width: 40, Lines: []mark.Line{{Runs: []mark.Run{{Text: "0.9 m", Size: 14, Color: "#1e2a44"}}}}}},
+		{ID: "elsewhere-text", Page: 1, Body: &mark.FreeText{X: 124, Y: 256, Width: 40, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "0.9 m", Size: 14, Color: "#1e2a44"}}}}}},
 	}
-	var ops []copy.Op
+	var ops []submission.Op
 	for _, m := range done {
-		ops = append(ops, copy.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
+		ops = append(ops, submission.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
 	}
-	if _, err := home.School.Saving.Save(ctx, student, from.ID, copy.Work, ops); err != nil {
+	if _, err := home.School.Saving.Save(ctx, student, from.ID, submission.Work, ops); err != nil {
 		t.Fatal(err)
 	}
 	file, err := home.School.Exports.PrintCopy(ctx, student, from.ID, 0, false)

@@ -15,7 +15,7 @@ import (
 
 	"readymargin/core/blank"
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/core/points"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
@@ -29,12 +29,12 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 	ctx := context.Background()
 	p := tab(t, 1280, 800)
 	path := fmt.Sprintf("/worksheets/%d", sc.sheet.ID)
-	planned := func() plan.Plan {
+	planned := func() worksheet.Plan {
 		w, err := home.Store.Worksheet(ctx, sc.sheet.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
-		v, err := plan.Parse(w.Plan)
+		v, err := worksheet.Parse(w.Plan)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -115,7 +115,7 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 	}
 	leaf := planned()[0]
 	var number, boat, circle bool
-	for _, b := range *leaf.Places {
+	for _, b := range *leaf.Blanks {
 		number = number || b.Kind == blank.Number && b.Expected != nil && b.Expected.Number == "4.5" && b.Expected.Unit == "m"
 		boat = boat || b.Label == "Your boat" && b.Rect[0] > 58 && b.Rect[2] < 202
 		circle = circle || strings.Contains(b.Label, "Circle the mark")
@@ -157,7 +157,7 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	kit, err := plan.ParseKit(w.Kit)
+	kit, err := worksheet.ParseKit(w.Kit)
 	if err != nil || len(kit.Key) != 1 || kit.Key[0].Name != "danger" || kit.Key[0].Sign != "D" || len(kit.Shelf) != 1 {
 		t.Fatalf("the kit: %+v %v", kit, err)
 	}
@@ -180,7 +180,7 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 
 // studentLaysAPicture lays the shelf's picture on the own copy, and finds it
 // in the file that is taken away.
-func studentLaysAPicture(t *testing.T, sc *scene, kit plan.Kit) {
+func studentLaysAPicture(t *testing.T, sc *scene, kit worksheet.Kit) {
 	t.Helper()
 	p := tab(t, 1280, 800)
 	id := sc.copies["not started"].ID

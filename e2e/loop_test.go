@@ -78,8 +78,8 @@ func tab(t *testing.T, width, height int) *browser.Tab {
 	return p
 }
 
-// worksheet writes the demo's first worksheet into a file for uploading.
-func worksheet(t *testing.T) string {
+// tideHeights writes the demo's first worksheet into a file for uploading.
+func tideHeights(t *testing.T) string {
 	t.Helper()
 	b, err := demo.TideHeights()
 	if err != nil {
@@ -116,7 +116,7 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 	}
 	steps(t,
 		func() error { return teacher.Go("/worksheets") },
-		func() error { return teacher.Choose("#file", worksheet(t)) },
+		func() error { return teacher.Choose("#file", tideHeights(t)) },
 		func() error {
 			return teacher.Until("the worksheet opens", `location.pathname.match(/^\/worksheets\/\d+$/)`)
 		},

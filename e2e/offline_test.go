@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"testing"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school/assign"
@@ -23,11 +23,11 @@ func copyOf(t *testing.T, name string, file []byte, pages int) (login string, id
 	if err != nil {
 		t.Fatal(err)
 	}
-	var all plan.Plan
+	var all worksheet.Plan
 	for n := 1; n <= pages; n++ {
-		all = append(all, plan.Leaf{Page: n, Use: plan.Sheet, Decided: true})
+		all = append(all, worksheet.PageRef{Page: n, Use: worksheet.Sheet, Decided: true})
 	}
-	if err := home.School.Shelf.Arrange(ctx, teacher, w.ID, 1, all, plan.Kit{}); err != nil {
+	if err := home.School.Shelf.Arrange(ctx, teacher, w.ID, 1, all, worksheet.Kit{}); err != nil {
 		t.Fatal(err)
 	}
 	a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: assign.Terms{Title: "Sheet"}})
@@ -111,7 +111,7 @@ func TestOfflineForTwoHundredChangesAndACrash(t *testing.T) {
 			return p.Until("all is on the screen", `document.querySelectorAll(".marks g[data-mark]").length === 210`)
 		},
 	)
-	heads, err := home.Store.Heads(ctx, id, copy.Work)
+	heads, err := home.Store.Heads(ctx, id, submission.Work)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -120,7 +120,7 @@ func TestOfflineForTwoHundredChangesAndACrash(t *testing.T) {
 		seen[h.On]++
 		pages[h.Mark.Page]++
 	}
-	ops, err := home.Store.OpsAfter(ctx, id, copy.Work, 0)
+	ops, err := home.Store.OpsAfter(ctx, id, submission.Work, 0)
 	if err != nil || len(seen) != 210 || len(heads) != 210 || len(ops) != 210 || pages[1] != 70 || pages[2] != 70 || pages[3] != 70 {
 		t.Errorf("%d marks, %d heads, %d operations, by page %v, want 210 and 70 a page (%v)", len(seen), len(heads), len(ops), pages, err)
 	}
@@ -171,7 +171,7 @@ func TestTwoBrowsersOfOneStudent(t *testing.T) {
 			return p.Until("both are shown", `["tide high","tide low"].every(t=>[...document.querySelectorAll(".marks text")].some(x=>x.textContent===t)) && document.querySelectorAll(".marks g.beside").length === 1`)
 		})
 	}
-	heads, err := home.Store.Heads(ctx, id, copy.Work)
+	heads, err := home.Store.Heads(ctx, id, submission.Work)
 	if err != nil || len(heads) != 8 {
 		t.Errorf("%d heads are kept, want six strokes and two texts (%v)", len(heads), err)
 	}
@@ -229,7 +229,7 @@ func TestASharedLaptop(t *testing.T) {
 		},
 	)
 	for name, id := range map[string]uint64{"the student's": mine.ID, "the classmate's": theirs} {
-		if heads, err := home.Store.Heads(ctx, id, copy.Work); err != nil || len(heads) != 0 {
+		if heads, err := home.Store.Heads(ctx, id, submission.Work); err != nil || len(heads) != 0 {
 			t.Errorf("%s copy has %d marks on the server (%v)", name, len(heads), err)
 		}
 	}

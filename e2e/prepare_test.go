@@ -19,7 +19,7 @@ import (
 	"time"
 
 	"readymargin/core/flow"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
@@ -52,13 +52,13 @@ func personOf(t *testing.T, login string) school.Person {
 
 // uses says what becomes of the pages, in their order: s, h or d for sheet,
 // held and dropped, with the page's number and how far it is turned.
-func uses(t *testing.T, worksheet uint64) string {
+func uses(t *testing.T, sheetID uint64) string {
 	t.Helper()
-	w, err := home.Store.Worksheet(context.Background(), worksheet)
+	w, err := home.Store.Worksheet(context.Background(), sheetID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	p, err := plan.Parse(w.Plan)
+	p, err := worksheet.Parse(w.Plan)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -559,10 +559,10 @@ func TestAChangeReachesCopiesThatAreNotBegun(t *testing.T) {
 	sc := setSceneNamed(t, "Reissue")
 	ctx, teacher := context.Background(), personOf(t, "reissue.teacher")
 	was := sc.given.Handouts[0].RevisionID
-	if err := home.School.Shelf.Arrange(ctx, teacher, sc.sheet.ID, 1, plan.Plan{{Page: 1, Use: plan.Sheet}, {Page: 2, Use: plan.Sheet}}, plan.Kit{}); err != school.ErrStale {
+	if err := home.School.Shelf.Arrange(ctx, teacher, sc.sheet.ID, 1, worksheet.Plan{{Page: 1, Use: worksheet.Sheet}, {Page: 2, Use: worksheet.Sheet}}, worksheet.Kit{}); err != school.ErrStale {
 		t.Errorf("a change on an old version: %v", err)
 	}
-	if err := home.School.Shelf.Arrange(ctx, teacher, sc.sheet.ID, 2, plan.Plan{{Page: 2, Use: plan.Sheet}, {Page: 1, Use: plan.Sheet}}, plan.Kit{}); err != nil {
+	if err := home.School.Shelf.Arrange(ctx, teacher, sc.sheet.ID, 2, worksheet.Plan{{Page: 2, Use: worksheet.Sheet}, {Page: 1, Use: worksheet.Sheet}}, worksheet.Kit{}); err != nil {
 		t.Fatal(err)
 	}
 	begun, err := home.School.Publishing.Reissue(ctx, teacher, sc.sheet.ID, false)

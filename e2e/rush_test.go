@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/demo"
 	"readymargin/e2e/house"
@@ -78,8 +78,8 @@ func TestOneConnectionIsEnough(t *testing.T) {
 	s := home.UseCases(st)
 	seat := c.Seats[0]
 	opened := func(v screen.Screen, err error) error { return errors.Join(err, ctx.Err()) }
-	save := func(who school.Person, l copy.Layer, name string) error {
-		_, err := s.Saving.Save(ctx, who, seat.Copy, l, []copy.Op{house.Written(name, name)})
+	save := func(who school.Person, l submission.Layer, name string) error {
+		_, err := s.Saving.Save(ctx, who, seat.Copy, l, []submission.Op{house.Written(name, name)})
 		return err
 	}
 	submit := func(seq int64) error {
@@ -88,12 +88,12 @@ func TestOneConnectionIsEnough(t *testing.T) {
 	}
 	steps(t,
 		func() error { return opened(s.Screens.Open(ctx, seat.Person, seat.Copy)) },
-		func() error { return save(seat.Person, copy.Work, "answer") },
+		func() error { return save(seat.Person, submission.Work, "answer") },
 		func() error { return submit(2) },
 		func() error { return s.Submitting.TakeBack(ctx, seat.Person, seat.Copy) },
 		func() error { return submit(2) },
 		func() error { return opened(s.Screens.OpenToMark(ctx, c.Teacher, seat.Copy, 1)) },
-		func() error { return save(c.Teacher, copy.Feedback(1), "remark") },
+		func() error { return save(c.Teacher, submission.Feedback(1), "remark") },
 		func() error {
 			_, err := s.Marking.GivePoints(ctx, c.Teacher, seat.Copy, 1, "7", "Well done")
 			return err

@@ -18,7 +18,7 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/typeset"
@@ -85,7 +85,7 @@ func randomText(r *rand.Rand, n int) mark.Mark {
 	if len(runs) == 0 {
 		runs = []mark.Run{{Text: "tide", Size: size, Color: sameColors[0]}}
 	}
-	text.Lines, text.Box = []mark.Line{{Runs: runs}}, 120+100*r.Float64()
+	text.Lines, text.Box = []mark.TextLine{{Runs: runs}}, 120+100*r.Float64()
 	return mark.Mark{Body: text}
 }
 
@@ -99,15 +99,15 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 	student := personOf(t, login)
 	var texts []mark.Mark
 	for n := range samePages {
-		var ops []copy.Op
+		var ops []submission.Op
 		for i := range 20 {
 			stroke, text := randomStroke(r, i), randomText(r, i)
 			stroke.ID, stroke.Page = fmt.Sprintf("stroke-%02d-%02d", n, i), n+1
-			ops = append(ops, copy.Op{ID: "op-" + stroke.ID, On: stroke.ID, Mark: &stroke})
+			ops = append(ops, submission.Op{ID: "op-" + stroke.ID, On: stroke.ID, Mark: &stroke})
 			text.ID, text.Page = fmt.Sprintf("text-%02d-%02d", n, i), n+1
 			texts = append(texts, text)
 		}
-		if _, err := home.School.Saving.Save(ctx, student, id, copy.Work, ops); err != nil {
+		if _, err := home.School.Saving.Save(ctx, student, id, submission.Work, ops); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -150,7 +150,7 @@ func TestANewPasswordEndsWhatWasOpen(t *testing.T) {
 			t.Fatalf("signing in: %d", status)
 		}
 	}
-	_, slip, err := home.School.Accounts.NewSlip(ctx, teacher, sc.course.ID, student.ID)
+	_, slip, err := home.School.Accounts.NewSignInToken(ctx, teacher, sc.course.ID, student.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -183,7 +183,7 @@ func TestANewPasswordEndsWhatWasOpen(t *testing.T) {
 	if status := other.try("/sign-in", asking("changed.student", "another password")); status != http.StatusSeeOther {
 		t.Fatal(status)
 	}
-	if _, slip, err = home.School.Accounts.NewSlip(ctx, teacher, sc.course.ID, student.ID); err != nil {
+	if _, slip, err = home.School.Accounts.NewSignInToken(ctx, teacher, sc.course.ID, student.ID); err != nil {
 		t.Fatal(err)
 	}
 	if status, _ := at(t, "127.0.0.44").post("/slip", url.Values{"code": {slip}, "password": {"third password"}}); status != http.StatusSeeOther || in(other) || in(one) {

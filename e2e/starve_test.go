@@ -16,7 +16,7 @@ import (
 
 	"codeberg.org/go-pdf/fpdf"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/demo"
@@ -148,7 +148,7 @@ func TestRefusedUploadsLeaveNothing(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := db.QueryRow("SELECT (SELECT COUNT(*) FROM blobs) + (SELECT COUNT(*) FROM blob_chunks) + (SELECT COUNT(*) FROM file_pages) + (SELECT COUNT(*) FROM worksheets) + (SELECT COUNT(*) FROM enclosures)").Scan(&n); err != nil {
+		if err := db.QueryRow("SELECT (SELECT COUNT(*) FROM blobs) + (SELECT COUNT(*) FROM blob_chunks) + (SELECT COUNT(*) FROM file_pages) + (SELECT COUNT(*) FROM worksheets) + (SELECT COUNT(*) FROM copy_attachments)").Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		return n
@@ -174,12 +174,12 @@ func TestACopyHoldsOnlySoMuch(t *testing.T) {
 	var refused error
 	saved := 0
 	for batch := range 60 {
-		var ops []copy.Op
+		var ops []submission.Op
 		for i := range 10 {
-			m := mark.Mark{ID: fmt.Sprintf("full-mark-%02d-%02d", batch, i), Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: long, Size: 14, Color: "#1e2a44"}}}}}}
-			ops = append(ops, copy.Op{ID: fmt.Sprintf("full-op-%02d-%02d", batch, i), On: m.ID, Mark: &m})
+			m := mark.Mark{ID: fmt.Sprintf("full-mark-%02d-%02d", batch, i), Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: long, Size: 14, Color: "#1e2a44"}}}}}}
+			ops = append(ops, submission.Op{ID: fmt.Sprintf("full-op-%02d-%02d", batch, i), On: m.ID, Mark: &m})
 		}
-		if _, refused = s.Saving.Save(ctx, student, id, copy.Work, ops); refused != nil {
+		if _, refused = s.Saving.Save(ctx, student, id, submission.Work, ops); refused != nil {
 			break
 		}
 		saved += 10
@@ -187,11 +187,11 @@ func TestACopyHoldsOnlySoMuch(t *testing.T) {
 	if !school.IsProblem(refused, "full") || saved < 300 {
 		t.Fatalf("after %d long texts: %v", saved, refused)
 	}
-	heads, err := home.Store.Heads(ctx, id, copy.Work)
+	heads, err := home.Store.Heads(ctx, id, submission.Work)
 	if err != nil || len(heads) != saved+1 {
 		t.Errorf("%d marks are there, want %d (%v)", len(heads), saved+1, err)
 	}
-	if _, err := s.Saving.Save(ctx, student, id, copy.Work, []copy.Op{{ID: "full-gone-00", On: "full-mark-00-00", Base: "full-op-00-00"}}); err != nil {
+	if _, err := s.Saving.Save(ctx, student, id, submission.Work, []submission.Op{{ID: "full-gone-00", On: "full-mark-00-00", Base: "full-op-00-00"}}); err != nil {
 		t.Errorf("taking one away: %v", err)
 	}
 	// It opens, and is printed in a time that grows with what is on it; who

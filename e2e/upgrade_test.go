@@ -15,7 +15,7 @@ import (
 
 	"github.com/andybalholm/brotli"
 
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
@@ -143,7 +143,7 @@ func TestWhatWasHandedOutWholeIsAssembledAnew(t *testing.T) {
 		t.Errorf("the bench says %q (%v)", b.Sources[0].Remark, err)
 	}
 	// As it was before: the revision hands out the source.
-	p, err := plan.Parse(w.Plan)
+	p, err := worksheet.Parse(w.Plan)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/demo"
@@ -35,9 +35,9 @@ func (sc *scene) page(t *testing.T, who, path string) (int, string) {
 	return res.StatusCode, string(b)
 }
 
-func typedMark(n int, text string) copy.Op {
-	m := mark.Mark{ID: fmt.Sprintf("shared-mark-%d", n), Page: 1, Body: &mark.FreeText{X: 100, Y: 100 + 20*float64(n), Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: text, Size: 14, Color: "#1e2a44"}}}}}}
-	return copy.Op{ID: fmt.Sprintf("shared-op-%d", n), On: m.ID, Mark: &m}
+func typedMark(n int, text string) submission.Op {
+	m := mark.Mark{ID: fmt.Sprintf("shared-mark-%d", n), Page: 1, Body: &mark.FreeText{X: 100, Y: 100 + 20*float64(n), Width: 60, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: text, Size: 14, Color: "#1e2a44"}}}}}}
+	return submission.Op{ID: fmt.Sprintf("shared-op-%d", n), On: m.ID, Mark: &m}
 }
 
 // A teacher keeps a draft, gives a harder worksheet to a section, hands it out,
@@ -153,7 +153,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 		t.Errorf("due later by %v and %v", a, b)
 	}
 	// Unassigned: the work is kept, to be read and not to be changed.
-	if _, err := home.School.Saving.Save(ctx, student, mine.ID, copy.Work, []copy.Op{typedMark(1, "kept work")}); err != nil {
+	if _, err := home.School.Saving.Save(ctx, student, mine.ID, submission.Work, []submission.Op{typedMark(1, "kept work")}); err != nil {
 		t.Fatal(err)
 	}
 	steps(t, func() error { return p.Go(fmt.Sprintf("/assignments/%d/change", id)) }, func() error { return p.Click(`button[value="unassign"]`) }, says("No longer assigned; all work is kept: For some"))
@@ -170,7 +170,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 	if _, err := home.School.Assignments.AssignAgain(ctx, teacher, id); err != nil {
 		t.Fatal(err)
 	}
-	if v, err := home.School.Screens.Open(ctx, student, mine.ID); err != nil || v.Edit != copy.Work {
+	if v, err := home.School.Screens.Open(ctx, student, mine.ID); err != nil || v.Edit != submission.Work {
 		t.Errorf("assigned again: layer %q (%v)", v.Edit, err)
 	}
 	// For one person only: the other, who has not begun, has it no longer.
@@ -194,8 +194,8 @@ func TestToReadAndOneForAll(t *testing.T) {
 	sc := setSceneNamed(t, "Ways")
 	ctx := context.Background()
 	teacher, student, classmate := personOf(t, "ways.teacher"), personOf(t, "ways.student"), personOf(t, "ways.classmate")
-	give := func(way flow.Way) school.Assignment {
-		a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: assign.Terms{Title: string(way), Way: way}})
+	give := func(way flow.Mode) school.Assignment {
+		a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: assign.Terms{Title: string(way), Mode: way}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -213,7 +213,7 @@ func TestToReadAndOneForAll(t *testing.T) {
 	if v, err := home.School.Screens.Open(ctx, student, c.ID); err != nil || v.Edit != "" {
 		t.Errorf("to read: layer %q (%v)", v.Edit, err)
 	}
-	if _, err := home.School.Saving.Save(ctx, student, c.ID, copy.Work, []copy.Op{typedMark(1, "x")}); !errors.Is(err, access.ErrDenied) {
+	if _, err := home.School.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{typedMark(1, "x")}); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("writing on what is to read: %v", err)
 	}
 	if _, err := home.School.Submitting.Submit(ctx, student, c.ID, "", 0); !errors.Is(err, access.ErrDenied) {
@@ -254,7 +254,7 @@ func TestToReadAndOneForAll(t *testing.T) {
 			return one.Until("no deleting", `!document.querySelector("[data-flap]").innerText.includes("Delete")`)
 		},
 	)
-	heads, err := home.Store.Heads(ctx, shared.ID, copy.Work)
+	heads, err := home.Store.Heads(ctx, shared.ID, submission.Work)
 	if err != nil || len(heads) != 2 {
 		t.Fatalf("%d marks (%v)", len(heads), err)
 	}
@@ -262,10 +262,10 @@ func TestToReadAndOneForAll(t *testing.T) {
 		if h.AuthorID != classmate.ID {
 			continue
 		}
-		if _, err := home.School.Saving.Save(ctx, student, shared.ID, copy.Work, []copy.Op{{ID: "shared-op-99", On: h.On, Base: h.Op}}); !school.IsProblem(err, "not yours") {
+		if _, err := home.School.Saving.Save(ctx, student, shared.ID, submission.Work, []submission.Op{{ID: "shared-op-99", On: h.On, Base: h.Op}}); !school.IsProblem(err, "not yours") {
 			t.Errorf("taking away what another made: %v", err)
 		}
-		if _, err := home.School.Saving.Save(ctx, teacher, shared.ID, copy.Work, []copy.Op{{ID: "shared-op-98", On: h.On, Base: h.Op}}); err != nil {
+		if _, err := home.School.Saving.Save(ctx, teacher, shared.ID, submission.Work, []submission.Op{{ID: "shared-op-98", On: h.On, Base: h.Op}}); err != nil {
 			t.Errorf("the teacher takes it away: %v", err)
 		}
 	}

@@ -24,7 +24,7 @@ const (
 )
 
 // ink maps where a page has ink.
-func (d *desk) ink(number int) (*scan.Ink, error) {
+func (d *openDocument) ink(number int) (*scan.Ink, error) {
 	doc, err := d.open()
 	if err != nil {
 		return nil, err
@@ -44,7 +44,7 @@ func (d *desk) ink(number int) (*scan.Ink, error) {
 
 // differ returns where page other of the second file in hand differs from
 // page number of the first, with the second's picture of each such part.
-func (d *desk) differ(sizes []int, number, other int) (parts []document.Part, pictures []byte, err error) {
+func (d *openDocument) differ(sizes []int, number, other int) (parts []document.Part, pictures []byte, err error) {
 	files := split(d.file, sizes)
 	first, err := d.document(0, files[0])
 	if err != nil {
@@ -84,7 +84,7 @@ func (d *desk) differ(sizes []int, number, other int) (parts []document.Part, pi
 }
 
 // size returns a page's size as it is shown, in points.
-func (d *desk) size(doc references.FPDF_DOCUMENT, number int) (page.Point, error) {
+func (d *openDocument) size(doc references.FPDF_DOCUMENT, number int) (page.Point, error) {
 	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: doc, Index: number - 1})
 	if err != nil || size.Width <= 0 || size.Height <= 0 {
 		return page.Point{}, document.ErrNoPage

@@ -13,7 +13,7 @@ import (
 	"readymargin/core/blank"
 	"readymargin/core/document"
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 )
 
 // aForm is a page with a field of every kind, turned by a quarter, as readers
@@ -37,7 +37,7 @@ func aForm() []byte {
 }
 
 // filledIn answers every place of a form.
-func filledIn(places []plan.Place) (out []mark.Mark) {
+func filledIn(places []worksheet.Blank) (out []mark.Mark) {
 	say := map[string][]string{"station": {"Skerry Żółw"}, "why": {"Three twelfths of the range come in the third hour.\nThree more in the fourth."},
 		"code": {"214T"}, "sure": {"Aye"}, "port": {"Carrick"}, "marks": {"buoy", "light"}, "tide": {"Flood"}}
 	for _, p := range places {
@@ -50,7 +50,7 @@ func filledIn(places []plan.Place) (out []mark.Mark) {
 		default:
 			text := &mark.FreeText{X: p.Rect[0] + 3, Y: p.Baseline, Width: 120}
 			for _, l := range strings.Split(strings.Join(w.Values, ", "), "\n") {
-				text.Lines = append(text.Lines, mark.Line{Runs: []mark.Run{{Text: l, Size: 9, Color: "#1e2a44"}}})
+				text.Lines = append(text.Lines, mark.TextLine{Runs: []mark.Run{{Text: l, Size: 9, Color: "#1e2a44"}}})
 			}
 			w.Text = text
 		}
@@ -68,13 +68,13 @@ func TestFilledFieldsAreReadByOthers(t *testing.T) {
 		t.Fatal(err)
 	}
 	guide := pages[0].Guide()
-	if n := len(guide.Places); n != 8 {
-		t.Fatalf("%d places, want 8: %+v", n, guide.Places)
+	if n := len(guide.Blanks); n != 8 {
+		t.Fatalf("%d places, want 8: %+v", n, guide.Blanks)
 	}
-	if i := slices.IndexFunc(guide.Places, func(p plan.Place) bool { return p.Field == "station" }); guide.Places[i].Label != "Station name" {
-		t.Errorf("the field is called %q", guide.Places[i].Label)
+	if i := slices.IndexFunc(guide.Blanks, func(p worksheet.Blank) bool { return p.Field == "station" }); guide.Blanks[i].Label != "Station name" {
+		t.Errorf("the field is called %q", guide.Blanks[i].Label)
 	}
-	what := document.Export{Marks: filledIn(guide.Places)}
+	what := document.Export{Marks: filledIn(guide.Blanks)}
 	for _, p := range pages {
 		what.Boxes = append(what.Boxes, p.Box)
 	}
@@ -137,7 +137,7 @@ func TestFilledFieldsAreReadByOthers(t *testing.T) {
 	tool(t, "mutool", "draw", "-q", "-r", "144", "-o", mu, file, "1")
 	for name, shot := range map[string]string{"poppler": base + ".png", "mupdf": mu} {
 		m := picture(shot)
-		for _, p := range guide.Places {
+		for _, p := range guide.Blanks {
 			black := 0.0
 			for y := p.Rect[1] + 1; y < p.Rect[3]-1; y += 0.5 {
 				for x := p.Rect[0] + 1; x < p.Rect[2]-1; x += 0.5 {
@@ -155,7 +155,7 @@ func TestFilledFieldsAreReadByOthers(t *testing.T) {
 
 // A field that the file does not have is painted on the page.
 func TestFieldsWithoutAFormArePainted(t *testing.T) {
-	w := &mark.Widget{Field: "gone", Values: []string{"kept"}, Rect: [4]float64{40, 40, 140, 60}, Text: &mark.FreeText{X: 42, Y: 54, Width: 30, Lines: []mark.Line{{Runs: []mark.Run{{Text: "kept", Size: 12, Color: "#000000"}}}}}}
+	w := &mark.Widget{Field: "gone", Values: []string{"kept"}, Rect: [4]float64{40, 40, 140, 60}, Text: &mark.FreeText{X: 42, Y: 54, Width: 30, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "kept", Size: 12, Color: "#000000"}}}}}}
 	_, file := printed(t, mark.Mark{ID: "field-gone", Page: 1, Body: w})
 	if text := tool(t, "pdftotext", file, "-"); !strings.Contains(text, "kept") {
 		t.Errorf("the page says %q", text)

@@ -16,7 +16,7 @@ import (
 
 // inspect returns the pages of the file in hand; with look, those that are only
 // pictures are looked at.
-func (d *desk) inspect(l document.Limits, look bool) ([]document.Page, error) {
+func (d *openDocument) inspect(l document.Limits, look bool) ([]document.Page, error) {
 	n, err := d.count(l)
 	if err != nil {
 		return nil, err
@@ -42,7 +42,7 @@ func (d *desk) inspect(l document.Limits, look bool) ([]document.Page, error) {
 }
 
 // count opens the file in hand and returns the number of its pages.
-func (d *desk) count(l document.Limits) (int, error) {
+func (d *openDocument) count(l document.Limits) (int, error) {
 	doc, err := d.open()
 	if err != nil {
 		return 0, err
@@ -65,7 +65,7 @@ func fits(p document.Page, l document.Limits) bool {
 }
 
 // sizes returns the pages of the file in hand with nothing but their sizes.
-func (d *desk) sizes(l document.Limits) ([]document.Page, error) {
+func (d *openDocument) sizes(l document.Limits) ([]document.Page, error) {
 	n, err := d.count(l)
 	if err != nil {
 		return nil, err
@@ -93,7 +93,7 @@ const (
 )
 
 // look renders a page without words and finds what stands on it.
-func (d *desk) look(index int) (*document.Scanned, error) {
+func (d *openDocument) look(index int) (*document.Scanned, error) {
 	m, done, err := d.render(d.docs[0].ref, index+1, scan.Scale, MaxPixels)
 	if err != nil {
 		return nil, err
@@ -206,7 +206,7 @@ func fieldOn(ctx *model.Context, annot types.Object) (document.Field, bool) {
 	return f, f.Type != ""
 }
 
-func (d *desk) page(index int, n noted) (document.Page, error) {
+func (d *openDocument) page(index int, n noted) (document.Page, error) {
 	loaded, err := d.pdf.FPDF_LoadPage(&requests.FPDF_LoadPage{Document: d.docs[0].ref, Index: index})
 	if err != nil {
 		return document.Page{}, err
@@ -235,7 +235,7 @@ func (d *desk) page(index int, n noted) (document.Page, error) {
 // box finds the crop box and the turn of a page from where PDFium puts three
 // points of user space; that honours what a page inherits and what PDFium
 // mends.
-func (d *desk) box(pg references.FPDF_PAGE, w, h float64) (page.Box, error) {
+func (d *openDocument) box(pg references.FPDF_PAGE, w, h float64) (page.Box, error) {
 	const fine = 100 // device pixels a point
 	var failed error
 	at := func(x, y float64) page.Point {

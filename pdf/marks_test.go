@@ -90,13 +90,13 @@ func TestRichTextInAFile(t *testing.T) {
 	run := func(text, font string, bold, italic bool, shift int) mark.Run {
 		return mark.Run{Text: text, Size: 14, Color: "#1e2a44", Font: font, Bold: bold, Italic: italic, Shift: shift}
 	}
-	lines := []mark.Line{
+	lines := []mark.TextLine{
 		{Runs: []mark.Run{run("plain ", "", false, false, 0), run("broad ", "", true, false, 0), run("slanted", "", false, true, 0)}, Hard: true},
 		{Runs: []mark.Run{run("serif ", "serif", false, false, 0), run("school ", "school", false, false, 0), run("equal", "mono", false, false, 0)}, Hard: true},
 		{Runs: []mark.Run{run("H", "", false, false, 0), run("2", "", false, false, -1), run("O", "", false, false, 0)}, Hard: true},
 	}
 	upright := mark.Mark{ID: "mark-upright", Page: 1, Body: &mark.FreeText{X: 40, Y: 60, Width: 150, Lines: lines}}
-	down := mark.Mark{ID: "mark-down", Page: 1, Body: &mark.FreeText{X: 250, Y: 60, Width: 60, Turn: 90, Lines: []mark.Line{{Runs: []mark.Run{run("downwards", "", false, false, 0)}}}}}
+	down := mark.Mark{ID: "mark-down", Page: 1, Body: &mark.FreeText{X: 250, Y: 60, Width: 60, Turn: 90, Lines: []mark.TextLine{{Runs: []mark.Run{run("downwards", "", false, false, 0)}}}}}
 	_, file := printed(t, upright, down)
 	fonts := tool(t, "pdffonts", file)
 	for _, want := range []string{"clear-400-normal-latin", "clear-700-normal-latin", "clear-400-italic-latin", "serif-400-normal-latin", "school-400-normal-latin", "mono-400-normal-latin"} {

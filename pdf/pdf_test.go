@@ -280,7 +280,7 @@ func bomb() []byte {
 func marks(n int) []mark.Mark {
 	stroke := ink.Fit([]ink.Sample{{X: 60, Y: 60, Pressure: 0.5}, {X: 120, Y: 60, Pressure: 0.5}, {X: 180, Y: 60, Pressure: 0.5}})
 	return []mark.Mark{
-		{ID: "mark-text", Page: n, Body: &mark.FreeText{X: 50, Y: 120, Width: 150, Lines: []mark.Line{
+		{ID: "mark-text", Page: n, Body: &mark.FreeText{X: 50, Y: 120, Width: 150, Lines: []mark.TextLine{
 			{Runs: []mark.Run{{Text: "Ebbe Ж Ω √2 ", Size: 14, Color: "#1e2a44"}}}, {Runs: []mark.Run{{Text: "zweite Zeile", Size: 14, Color: "#1e2a44"}}}}}},
 		{ID: "mark-ink1", Page: n, Body: &mark.Ink{Color: "#ff0000", Width: 6, Opacity: 1, InkList: []ink.Stroke{stroke}}},
 	}

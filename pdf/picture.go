@@ -18,7 +18,7 @@ import (
 // picture renders a page of the file in hand. A page of few colours, as
 // typeset pages are, becomes a palette PNG, which is small and exact; a page
 // with photographs becomes a JPEG.
-func (d *desk) picture(number int, scale float64) (kind string, data []byte, err error) {
+func (d *openDocument) picture(number int, scale float64) (kind string, data []byte, err error) {
 	doc, err := d.open()
 	if err != nil {
 		return "", nil, err
@@ -33,7 +33,7 @@ func (d *desk) picture(number int, scale float64) (kind string, data []byte, err
 
 // render paints a page, counted from 1, at so many pixels a point, or smaller
 // where it would have more than most; done gives its memory back.
-func (d *desk) render(doc references.FPDF_DOCUMENT, number int, scale, most float64) (m *image.RGBA, done func(), err error) {
+func (d *openDocument) render(doc references.FPDF_DOCUMENT, number int, scale, most float64) (m *image.RGBA, done func(), err error) {
 	size, err := d.pdf.FPDF_GetPageSizeByIndex(&requests.FPDF_GetPageSizeByIndex{Document: doc, Index: number - 1})
 	if err != nil {
 		return nil, nil, document.ErrNoPage
@@ -47,7 +47,7 @@ func (d *desk) render(doc references.FPDF_DOCUMENT, number int, scale, most floa
 }
 
 // paint paints a page so many pixels wide and high.
-func (d *desk) paint(doc references.FPDF_DOCUMENT, number, w, h int) (m *image.RGBA, done func(), err error) {
+func (d *openDocument) paint(doc references.FPDF_DOCUMENT, number, w, h int) (m *image.RGBA, done func(), err error) {
 	res, err := d.pdf.RenderPageInPixels(&requests.RenderPageInPixels{
 		Page:  requests.Page{ByIndex: &requests.PageByIndex{Document: doc, Index: number - 1}},
 		Width: w, Height: h, RenderFlags: enums.FPDF_RENDER_FLAG_ANNOT, RenderForm: true, Document: &doc,

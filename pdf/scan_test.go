@@ -89,7 +89,7 @@ func TestBlanksOnScans(t *testing.T) {
 	var sheets []sheet
 	names := slices.Sorted(maps.Keys(ways))
 	for seed := range uint64(len(faces)) {
-		d, err := (&office.LibreOffice{}).PDF(context.Background(), worksheet(seed, ways))
+		d, err := (&office.LibreOffice{}).PDF(context.Background(), typesetSheet(seed, ways))
 		if err != nil {
 			t.Fatalf("%v (%s)", err, office.Install)
 		}

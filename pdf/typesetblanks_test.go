@@ -308,8 +308,8 @@ func (f faceOf) file() []byte {
 	return must(font.ToSFNT(must(typeset.Files.ReadFile("fonts/" + f.of + ".woff2"))))
 }
 
-// worksheet makes an OpenDocument text of ways to ask, a page each.
-func worksheet(seed uint64, ways map[string]func(*source)) []byte {
+// typesetSheet makes an OpenDocument text of ways to ask, a page each.
+func typesetSheet(seed uint64, ways map[string]func(*source)) []byte {
 	s := &source{rnd: rand.New(rand.NewPCG(seed, 11))}
 	face := faces[seed%uint64(len(faces))]
 	size := face.size
@@ -410,7 +410,7 @@ func measure(t *testing.T, ways map[string]func(*source), seeds uint64) (all sco
 	perWay, kinds := map[string]score{}, map[blank.Kind]score{}
 	names := slices.Sorted(maps.Keys(ways))
 	for seed := range seeds {
-		d, err := (&office.LibreOffice{}).PDF(context.Background(), worksheet(seed, ways))
+		d, err := (&office.LibreOffice{}).PDF(context.Background(), typesetSheet(seed, ways))
 		if err != nil {
 			t.Fatalf("%v (%s)", err, office.Install)
 		}

@@ -45,7 +45,7 @@ func serveJobs() error {
 	}
 	fresh := compiled(cache) > before
 	confine.Self()
-	w := &desk{pool: pool}
+	w := &openDocument{pool: pool}
 	if err := writeMessage(os.Stdout, result{Compiled: fresh}, nil); err != nil {
 		return err
 	}
@@ -115,7 +115,7 @@ func openPDFium(cache string, memory int64) (pdfium.Pool, error) {
 }
 
 // A desk is where a worker has one file open, or two that are compared.
-type desk struct {
+type openDocument struct {
 	pool pdfium.Pool
 	name string
 	file []byte
@@ -131,7 +131,7 @@ type openFile struct {
 
 // do does one piece of work. A panic of a library is an error like any other
 // that it makes of a file, and costs the file alone.
-func (d *desk) do(j job, file []byte) (res result, body []byte) {
+func (d *openDocument) do(j job, file []byte) (res result, body []byte) {
 	if !j.Kept {
 		d.close()
 		d.name, d.file = j.File, file
@@ -151,7 +151,7 @@ func (d *desk) do(j job, file []byte) (res result, body []byte) {
 	return res, body
 }
 
-func (d *desk) work(j job) (res result, body []byte, err error) {
+func (d *openDocument) work(j job) (res result, body []byte, err error) {
 	switch j.Do {
 	case "inspect":
 		res.Pages, err = d.inspect(j.Limits, !j.Blind)
@@ -206,7 +206,7 @@ func wireName(err error) string {
 }
 
 // rewritten returns the i-th file in hand as PDFium writes it.
-func (d *desk) rewritten(i int, file []byte) ([]byte, error) {
+func (d *openDocument) rewritten(i int, file []byte) ([]byte, error) {
 	doc, err := d.document(i, file)
 	if err != nil {
 		return nil, err
@@ -229,7 +229,7 @@ const (
 )
 
 // pictured returns a page of the i-th file in hand as a picture.
-func (d *desk) pictured(i int, file []byte, number int) (picture []byte, size page.Point, w, h int, err error) {
+func (d *openDocument) pictured(i int, file []byte, number int) (picture []byte, size page.Point, w, h int, err error) {
 	doc, err := d.document(i, file)
 	if err != nil {
 		return nil, size, 0, 0, err
@@ -247,18 +247,18 @@ func (d *desk) pictured(i int, file []byte, number int) (picture []byte, size pa
 	return out.Bytes(), size, m.Bounds().Dx(), m.Bounds().Dy(), err
 }
 
-func (d *desk) close() {
+func (d *openDocument) close() {
 	if d.pdf != nil {
 		d.pdf.Close()
 	}
-	*d = desk{pool: d.pool}
+	*d = openDocument{pool: d.pool}
 }
 
 // open makes PDFium read the file in hand, once.
-func (d *desk) open() (references.FPDF_DOCUMENT, error) { return d.document(0, d.file) }
+func (d *openDocument) open() (references.FPDF_DOCUMENT, error) { return d.document(0, d.file) }
 
 // document makes PDFium read the i-th file in hand, once.
-func (d *desk) document(i int, file []byte) (ref references.FPDF_DOCUMENT, err error) {
+func (d *openDocument) document(i int, file []byte) (ref references.FPDF_DOCUMENT, err error) {
 	for len(d.docs) <= i {
 		d.docs = append(d.docs, nil)
 	}

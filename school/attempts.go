@@ -5,7 +5,7 @@ import (
 	"encoding/json"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/mark"
 	"readymargin/core/points"
 )
@@ -55,18 +55,18 @@ func Newest(attempts []Attempt) (latest, returned map[uint64]Attempt) {
 }
 
 // Present returns what saved heads show, and each by the name of its operation.
-func Present(heads []SavedHead) (shown []copy.Shown, by map[string]SavedHead) {
+func Present(heads []SavedHead) (shown []submission.Shown, by map[string]SavedHead) {
 	by = map[string]SavedHead{}
-	bare := make([]copy.Head, len(heads))
+	bare := make([]submission.Head, len(heads))
 	for i, h := range heads {
 		bare[i], by[h.Op] = h.Head, h
 	}
-	return copy.Present(bare), by
+	return submission.Present(bare), by
 }
 
 // ReadSnapshot returns what was submitted with an attempt.
-func ReadSnapshot(ctx context.Context, blobs BlobReader, a *Attempt) (copy.Snapshot, error) {
-	var snap copy.Snapshot
+func ReadSnapshot(ctx context.Context, blobs BlobReader, a *Attempt) (submission.Snapshot, error) {
+	var snap submission.Snapshot
 	b, err := blobs.Blob(ctx, a.SnapshotHash)
 	if err == nil {
 		err = json.Unmarshal(b, &snap)

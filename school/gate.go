@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 )
 
@@ -83,10 +83,10 @@ func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Act
 
 // stands returns who asks and about what, for core/access: a member of the
 // assignment's course about a copy of it, or about the one they would get.
-func (s *Gate) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer copy.Layer) (access.Person, access.Thing) {
-	shared := a.Way == flow.OneForAll
+func (s *Gate) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer submission.Layer) (access.Person, access.Thing) {
+	shared := a.Mode == flow.OneForAll
 	t := access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: shared, Now: s.now(), Given: access.Given{
-		Way: a.Way, Draft: a.Draft, Removed: a.RemovedAt != nil, Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere}}
+		Mode: a.Mode, Draft: a.Draft, Removed: a.RemovedAt != nil, Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere}}
 	if a.OpensAt != nil {
 		t.Given.Opens = *a.OpensAt
 	}
@@ -95,13 +95,13 @@ func (s *Gate) stands(who Person, role access.Role, section string, a Assignment
 }
 
 // May asks core/access about a copy.
-func (s *Gate) May(who Person, c CopyInCourse, a access.Action, layer copy.Layer) error {
+func (s *Gate) May(who Person, c CopyInCourse, a access.Action, layer submission.Layer) error {
 	p, t := s.stands(who, c.Role, c.Section, c.Assignment, c.Copy, layer)
 	return access.May(p, a, t)
 }
 
 // Copy loads a copy and checks one action.
-func (s *Gate) Copy(ctx context.Context, who Person, id uint64, a access.Action, layer copy.Layer) (CopyInCourse, error) {
+func (s *Gate) Copy(ctx context.Context, who Person, id uint64, a access.Action, layer submission.Layer) (CopyInCourse, error) {
 	if who.ID == 0 {
 		return CopyInCourse{}, access.ErrSignIn
 	}
@@ -137,7 +137,7 @@ func (s *Gate) Course(ctx context.Context, who Person, id uint64, a access.Actio
 // Closed reports whether a copy takes no more work now, of somebody to whom
 // the assignment is given, or no longer.
 func (s *Gate) Closed(a Assignment, c Copy, section string) bool {
-	gone := a.Way == flow.CopyEach && !a.Audience.Includes(c.StudentID, section)
+	gone := a.Mode == flow.CopyEach && !a.Audience.Includes(c.StudentID, section)
 	return gone || !a.TimesFor(c).Open(s.now())
 }
 
@@ -150,11 +150,11 @@ func (s *Gate) Assigned(who Person, in CourseRole, a Assignment, mine Copy, what
 
 // Layer checks whether the person may read or write a layer of a copy, by
 // one query: saving and following ask it all the time.
-func (s *Gate) Layer(ctx context.Context, who Person, id uint64, a access.Action, layer copy.Layer) (Standing, error) {
+func (s *Gate) Layer(ctx context.Context, who Person, id uint64, a access.Action, layer submission.Layer) (WriteContext, error) {
 	if who.ID == 0 {
-		return Standing{}, access.ErrSignIn
+		return WriteContext{}, access.ErrSignIn
 	}
-	c, err := s.store.Standing(ctx, id, who.ID)
+	c, err := s.store.WriteContext(ctx, id, who.ID)
 	if errors.Is(err, ErrNotFound) {
 		return c, access.ErrHidden
 	}
@@ -176,5 +176,5 @@ type GateStore interface {
 	Holdings(ctx context.Context, revision, person uint64) ([]Holding, error)
 	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
 	CopyInCourse(ctx context.Context, id, asker uint64) (CopyInCourse, error)
-	Standing(ctx context.Context, id, asker uint64) (Standing, error)
+	WriteContext(ctx context.Context, id, asker uint64) (WriteContext, error)
 }

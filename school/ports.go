@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 )
 
@@ -38,7 +38,7 @@ type Use struct {
 type Pulse struct {
 	State    flow.State
 	Returned time.Time            // when an attempt was last returned, zero for never
-	Seq      map[copy.Layer]int64 // the newest operation of each layer that was written in
+	Seq      map[submission.Layer]int64 // the newest operation of each layer that was written in
 }
 
 // A CopyTx changes one copy. Nobody else changes it meanwhile. All of its
@@ -51,12 +51,12 @@ type CopyTx interface {
 	// Withdraw takes the attempt away and keeps a record that it was taken back.
 	Withdraw(a Attempt, at time.Time) error
 	// AddOps takes operations into a layer, once each, and returns how it stands then.
-	AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (Layered, error)
-	Heads(layer copy.Layer) ([]SavedHead, error)
+	AddOps(layer submission.Layer, author uint64, at time.Time, ops []submission.Op) (Layered, error)
+	Heads(layer submission.Layer) ([]SavedHead, error)
 	// OthersAmong reports whether any of some operations is present and not by
 	// the author.
-	OthersAmong(layer copy.Layer, author uint64, ops []string) (bool, error)
-	LayerSeq(layer copy.Layer) (int64, error)
+	OthersAmong(layer submission.Layer, author uint64, ops []string) (bool, error)
+	LayerSeq(layer submission.Layer) (int64, error)
 	// Assignment returns the copy's assignment, without its handouts.
 	Assignment() (Assignment, error)
 	// PutDraft writes a draft over an older one.

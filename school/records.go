@@ -4,7 +4,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/points"
 )
@@ -26,7 +26,7 @@ type Person struct {
 
 // A Slip lets its bearer in once: a new teacher (PersonID 0) or a person who
 // forgot the password. Only the token's hash is kept.
-type Slip struct {
+type SignInToken struct {
 	TokenHash string
 	PersonID  uint64
 	ExpiresAt time.Time
@@ -92,7 +92,7 @@ type Worksheet struct {
 
 // An Extra is a sound or a picture that lies with a worksheet: what is said
 // in its directions, and its picture shelf.
-type Extra struct {
+type WorksheetAttachment struct {
 	WorksheetID  uint64
 	Hash         string
 	MediaType    string
@@ -135,7 +135,7 @@ type FilePage struct {
 	Number        int
 	Width, Height float64
 	Box           string
-	Print         string
+	TextLayer     string
 	Text          string
 	Guide         string
 }
@@ -154,7 +154,7 @@ type Assignment struct {
 	MaxAttempts  int        // how often a student may submit; 0 for as often as it is returned
 	ChangedAt    *time.Time
 	Changed      string // what was changed then, in words
-	Way          flow.Way
+	Mode         flow.Mode
 	Audience     access.Audience `gorm:"serializer:json"` // whom it is given to
 	Instruments  []string        `gorm:"serializer:json"` // those offered; none for all
 	KeepHere     bool            // students do not take the sheet away as a file
@@ -266,7 +266,7 @@ type CopyInCourse struct {
 
 // A Standing is what decides whether a person may write in a copy; it is read
 // for every change that is saved, so it is no more than that.
-type Standing struct {
+type WriteContext struct {
 	Copy       Copy
 	Assignment Assignment  // what decides: times, audience, way, instruments
 	Role       access.Role // of the person who asks
@@ -286,14 +286,14 @@ type Holding struct {
 // A SavedOp is an operation as it was accepted.
 type SavedOp struct {
 	Seq      int64
-	Op       copy.Op
+	Op       submission.Op
 	AuthorID uint64
 	At       time.Time
 }
 
 // A SavedHead is a present mark with who made it and when it came.
 type SavedHead struct {
-	copy.Head
+	submission.Head
 	AuthorID   uint64
 	AuthorName string
 	At         time.Time
@@ -309,10 +309,10 @@ type Layered struct {
 }
 
 // An Enclosure is a sound or a picture that marks of a layer of a copy show.
-type Enclosure struct {
+type CopyAttachment struct {
 	Hash         string
 	CopyID       uint64
-	Layer        copy.Layer
+	Layer        submission.Layer
 	PersonID     uint64 // who brought it
 	MediaType    string
 	Milliseconds int    // of a sound
@@ -323,7 +323,7 @@ type Enclosure struct {
 type DirectoryChange struct {
 	Courses []*Course
 	People  []*Person
-	Slips   []*Slip // one for each of People
+	Tokens  []*SignInToken // one for each of People
 	Members []DirectoryMember
 }
 

@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/school"
@@ -77,7 +77,7 @@ func (h house) course(name string, students, assignments int) (class []school.Pe
 	r := school.Revision{WorksheetID: c.ID, Number: 1, PageCount: 1, CreatedAt: now}
 	h.must(h.store.AddRevision(h.ctx, &r))
 	for i := range assignments {
-		given = append(given, &school.Assignment{CourseID: c.ID, Title: fmt.Sprint(name, i), Way: flow.CopyEach, CreatedAt: now,
+		given = append(given, &school.Assignment{CourseID: c.ID, Title: fmt.Sprint(name, i), Mode: flow.CopyEach, CreatedAt: now,
 			Handouts: []school.Handout{{WorksheetID: c.ID, RevisionID: r.ID}}})
 	}
 	h.must(h.store.AddAssignments(h.ctx, given))
@@ -110,7 +110,7 @@ func (h house) back(id uint64) {
 			return err
 		}
 		c.State, c.Attempts, c.StartedAt = flow.Returned, 1, &returned
-		_, err = tx.AddOps(copy.Replies, c.StudentID, h.school.Now(), []copy.Op{{ID: "op-" + reply.ID, On: reply.ID, Mark: &reply}})
+		_, err = tx.AddOps(submission.Replies, c.StudentID, h.school.Now(), []submission.Op{{ID: "op-" + reply.ID, On: reply.ID, Mark: &reply}})
 		return errors.Join(err, tx.SetCopy(c), tx.PutAttempt(school.Attempt{CopyID: id, Number: 1, SubmittedAt: returned, MarkedAt: &returned, ReturnedAt: &returned}))
 	}))
 }
@@ -191,7 +191,7 @@ func TestFollowingTogether(t *testing.T) {
 	for _, p := range class {
 		id := h.copy(p, given[0])
 		go func() {
-			ended <- h.school.Live.Follow(ctx, p, id, copy.Replies, 1,
+			ended <- h.school.Live.Follow(ctx, p, id, submission.Replies, 1,
 				func(n live.News) error { heard <- n; return nil },
 				func() error { quiet <- true; return nil })
 		}()
@@ -206,7 +206,7 @@ func TestFollowingTogether(t *testing.T) {
 
 	say := func(s *services.All, p school.Person, name string) {
 		m := mark.Mark{ID: name, Page: 1, Body: &mark.Reply{To: "note-above", Text: "And this?"}}
-		_, err := s.Saving.Save(h.ctx, p, h.copy(p, given[0]), copy.Replies, []copy.Op{{ID: "op-" + name, On: name, Mark: &m}})
+		_, err := s.Saving.Save(h.ctx, p, h.copy(p, given[0]), submission.Replies, []submission.Op{{ID: "op-" + name, On: name, Mark: &m}})
 		h.must(err)
 	}
 	for i, from := range []*services.All{h.school, other} {
@@ -232,7 +232,7 @@ func TestFollowingTogether(t *testing.T) {
 	h.must(h.store.InCopy(h.ctx, h.copyOf(class[1], given[0]), func(tx school.CopyTx) error {
 		_, err := tx.Copy()
 		m := mark.Mark{ID: "secret-one", Page: 1, Body: &mark.Reply{To: "note-above", Text: "Secret"}}
-		_, err2 := tx.AddOps(copy.Replies, h.teacher.ID, h.school.Now(), []copy.Op{{ID: "op-secret-one", On: "secret-one", Mark: &m}})
+		_, err2 := tx.AddOps(submission.Replies, h.teacher.ID, h.school.Now(), []submission.Op{{ID: "op-secret-one", On: "secret-one", Mark: &m}})
 		return errors.Join(err, err2)
 	}))
 	select {
@@ -260,29 +260,29 @@ func (h house) copyOf(p school.Person, a *school.Assignment) uint64 {
 func TestChangesLeadToWhatIsPresent(t *testing.T) {
 	h := open(t, "changes")
 	class, given := h.course("First", 2, 1)
-	given = append(given, &school.Assignment{CourseID: given[0].CourseID, Title: "For all", Way: flow.OneForAll, CreatedAt: h.school.Now(), Handouts: given[0].Handouts})
+	given = append(given, &school.Assignment{CourseID: given[0].CourseID, Title: "For all", Mode: flow.OneForAll, CreatedAt: h.school.Now(), Handouts: given[0].Handouts})
 	h.must(h.store.AddAssignments(h.ctx, given[1:]))
 	id := h.copy(class[0], given[1])
 	r := rand.New(rand.NewPCG(11, 28))
 	held, seq := map[string]mark.Mark{}, int64(0) // by version
-	var ops []copy.Op                             // all that were ever made
+	var ops []submission.Op                             // all that were ever made
 	for step := range 60 {
-		var batch []copy.Op
+		var batch []submission.Op
 		for range 1 + r.IntN(4) {
 			name := fmt.Sprintf("mark-%03d", len(ops)+len(batch))
-			o := copy.Op{ID: "op-" + name, On: name}
+			o := submission.Op{ID: "op-" + name, On: name}
 			if len(ops) > 0 && r.IntN(3) > 0 { // made on another, perhaps on one that others were made on
 				base := ops[r.IntN(len(ops))]
 				o.On, o.Base = base.On, base.ID
 			}
 			if o.Base == "" || r.IntN(3) > 0 {
-				o.Mark = &mark.Mark{ID: o.On, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: o.ID, Size: 14, Color: "#1e2a44"}}}}}}
+				o.Mark = &mark.Mark{ID: o.On, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: o.ID, Size: 14, Color: "#1e2a44"}}}}}}
 			}
 			batch = append(batch, o)
 		}
 		ops = append(ops, batch...)
 		r.Shuffle(len(batch), func(i, j int) { batch[i], batch[j] = batch[j], batch[i] })
-		_, err := h.school.Saving.Save(h.ctx, h.teacher, id, copy.Work, batch)
+		_, err := h.school.Saving.Save(h.ctx, h.teacher, id, submission.Work, batch)
 		h.must(err)
 		if r.IntN(2) > 0 {
 			continue // several batches at once
@@ -299,7 +299,7 @@ func TestChangesLeadToWhatIsPresent(t *testing.T) {
 				t.Errorf("step %d: a mark comes as %+v", step, m)
 			}
 		}
-		heads, err := h.store.Heads(h.ctx, id, copy.Work)
+		heads, err := h.store.Heads(h.ctx, id, submission.Work)
 		h.must(err)
 		want := map[string]mark.Mark{}
 		for _, head := range heads {
@@ -307,18 +307,18 @@ func TestChangesLeadToWhatIsPresent(t *testing.T) {
 				want[head.Op] = *head.Mark
 			}
 		}
-		if newest, err := h.store.LayerSeq(h.ctx, id, copy.Work); err != nil || !reflect.DeepEqual(held, want) || newest != seq {
+		if newest, err := h.store.LayerSeq(h.ctx, id, submission.Work); err != nil || !reflect.DeepEqual(held, want) || newest != seq {
 			t.Fatalf("step %d: %d marks are held and %d are present", step, len(held), len(want))
 		}
 	}
 	for range 3 {
-		var many []copy.Op
+		var many []submission.Op
 		for range work.MaxBatch {
 			name := fmt.Sprintf("mark-%03d", len(ops)+len(many))
-			many = append(many, copy.Op{ID: "op-" + name, On: name, Mark: &mark.Mark{ID: name, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: "many", Size: 14, Color: "#1e2a44"}}}}}}})
+			many = append(many, submission.Op{ID: "op-" + name, On: name, Mark: &mark.Mark{ID: name, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "many", Size: 14, Color: "#1e2a44"}}}}}}})
 		}
 		ops = append(ops, many...)
-		_, err := h.school.Saving.Save(h.ctx, h.teacher, id, copy.Work, many)
+		_, err := h.school.Saving.Save(h.ctx, h.teacher, id, submission.Work, many)
 		h.must(err)
 	}
 	for _, after := range []int64{seq, -1} {

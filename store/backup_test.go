@@ -14,7 +14,7 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/store"
 )
@@ -25,7 +25,7 @@ func write(ctx context.Context, s *store.Store, id uint64, name string) error {
 		if _, err := tx.Copy(); err != nil {
 			return err
 		}
-		_, err := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(name)})
+		_, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(name)})
 		return err
 	})
 }

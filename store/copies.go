@@ -13,7 +13,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/school"
 )
@@ -60,7 +60,7 @@ func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 }
 
 // decides are the columns of an assignment that say who may do what, when.
-const decides = "a.way, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.audience, COALESCE(a.instruments, 'null')"
+const decides = "a.mode, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.audience, COALESCE(a.instruments, 'null')"
 
 // deciding reads these columns into an assignment. Every stroke asks for them,
 // so it goes past GORM's reading of structs.
@@ -70,7 +70,7 @@ type deciding struct {
 }
 
 func (d *deciding) columns() []any {
-	return []any{&d.to.Way, &d.to.Draft, &d.to.KeepHere, &d.to.OpensAt, &d.to.DueAt, &d.to.ClosesAt, &d.to.RemovedAt, &d.audience, &d.instruments}
+	return []any{&d.to.Mode, &d.to.Draft, &d.to.KeepHere, &d.to.OpensAt, &d.to.DueAt, &d.to.ClosesAt, &d.to.RemovedAt, &d.audience, &d.instruments}
 }
 
 func (d *deciding) read() error {
@@ -85,7 +85,7 @@ func (d *deciding) read() error {
 	return nil
 }
 
-func (s *Store) Standing(ctx context.Context, id, asker uint64) (out school.Standing, err error) {
+func (s *Store) WriteContext(ctx context.Context, id, asker uint64) (out school.WriteContext, err error) {
 	d := deciding{to: &out.Assignment}
 	c := &out.Copy
 	err = s.db.WithContext(ctx).Raw(`SELECT c.id, c.assignment_id, c.state, c.attempts, c.student_id, c.started_at, c.due_at,
@@ -124,14 +124,14 @@ func (s *Store) AttemptsOfStudent(ctx context.Context, student uint64) ([]school
 // Unanswered leaves out copies that were never returned: nothing is after NULL.
 func (s *Store) Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error) {
 	return headsByCopy(s.db.WithContext(ctx).Where(`layer = ? AND copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)
-		AND heads.at > (SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id)`, copy.Replies, assignments))
+		AND heads.at > (SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id)`, submission.Replies, assignments))
 }
 
 // op and head are rows of ops and heads. The body is JSON: of an operation's
 // mark and the mark's name, so that a removal is kept too.
 type op struct {
 	CopyID   uint64
-	Layer    copy.Layer
+	Layer    submission.Layer
 	Seq      int64
 	OpID     string
 	Base     string
@@ -142,7 +142,7 @@ type op struct {
 
 type head struct {
 	CopyID   uint64
-	Layer    copy.Layer
+	Layer    submission.Layer
 	OpID     string
 	AuthorID uint64
 	At       time.Time
@@ -177,21 +177,21 @@ func headsByCopy(q *gorm.DB) (map[uint64][]school.SavedHead, error) {
 	return out, nil
 }
 
-func heads(db *gorm.DB, copyID uint64, layer copy.Layer) ([]school.SavedHead, error) {
+func heads(db *gorm.DB, copyID uint64, layer submission.Layer) ([]school.SavedHead, error) {
 	of, err := headsByCopy(db.Where("copy_id = ? AND layer = ?", copyID, layer))
 	return of[copyID], err
 }
 
-func (s *Store) Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]school.SavedHead, error) {
+func (s *Store) Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error) {
 	return heads(s.db.WithContext(ctx), copyID, layer)
 }
 
-func (s *Store) HeadsAmong(ctx context.Context, copyID uint64, layer copy.Layer, ops []string) ([]school.SavedHead, error) {
+func (s *Store) HeadsAmong(ctx context.Context, copyID uint64, layer submission.Layer, ops []string) ([]school.SavedHead, error) {
 	of, err := headsByCopy(s.db.WithContext(ctx).Where("copy_id = ? AND layer = ? AND op_id IN ?", copyID, layer, ops))
 	return of[copyID], err
 }
 
-func (s *Store) OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]school.SavedOp, error) {
+func (s *Store) OpsAfter(ctx context.Context, copyID uint64, layer submission.Layer, after int64) ([]school.SavedOp, error) {
 	rows, err := all[op](s.db.WithContext(ctx).Where("copy_id = ? AND layer = ? AND seq > ?", copyID, layer, after).Order("seq"))
 	if err != nil {
 		return nil, err
@@ -206,7 +206,7 @@ func (s *Store) OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, a
 	return out, nil
 }
 
-func layerSeq(db *gorm.DB, copyID uint64, layer copy.Layer) (seq int64, err error) {
+func layerSeq(db *gorm.DB, copyID uint64, layer submission.Layer) (seq int64, err error) {
 	err = db.Raw("SELECT seq FROM layers WHERE copy_id = ? AND layer = ?", copyID, layer).Row().Scan(&seq)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, nil
@@ -214,7 +214,7 @@ func layerSeq(db *gorm.DB, copyID uint64, layer copy.Layer) (seq int64, err erro
 	return seq, err
 }
 
-func (s *Store) LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error) {
+func (s *Store) LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error) {
 	return layerSeq(s.db.WithContext(ctx), copyID, layer)
 }
 
@@ -230,7 +230,7 @@ func (s *Store) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.
 	for rows.Next() {
 		var id uint64
 		var state flow.State
-		var layer sql.Null[copy.Layer]
+		var layer sql.Null[submission.Layer]
 		var seq sql.NullInt64
 		var returned sql.NullTime
 		if err := rows.Scan(&id, &state, &layer, &seq, &returned); err != nil {
@@ -238,7 +238,7 @@ func (s *Store) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.
 		}
 		p, ok := out[id]
 		if !ok {
-			p = school.Pulse{State: state, Returned: returned.Time, Seq: map[copy.Layer]int64{}}
+			p = school.Pulse{State: state, Returned: returned.Time, Seq: map[submission.Layer]int64{}}
 			out[id] = p
 		}
 		if layer.Valid {
@@ -248,12 +248,12 @@ func (s *Store) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.
 	return out, rows.Err()
 }
 
-func (s *Store) AddEnclosure(ctx context.Context, v school.Enclosure) error {
+func (s *Store) AddCopyAttachment(ctx context.Context, v school.CopyAttachment) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&v).Error
 }
 
-func (s *Store) Enclosures(ctx context.Context, copyID uint64) ([]school.Enclosure, error) {
-	return all[school.Enclosure](s.db.WithContext(ctx).Where("copy_id = ?", copyID))
+func (s *Store) CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error) {
+	return all[school.CopyAttachment](s.db.WithContext(ctx).Where("copy_id = ?", copyID))
 }
 
 // viewer is a row of viewers.
@@ -330,16 +330,16 @@ func (t copyTx) Withdraw(a school.Attempt, at time.Time) error {
 	return t.tx.Where("copy_id = ? AND number = ?", t.id, a.Number).Delete(&school.Attempt{}).Error
 }
 
-func (t copyTx) Heads(layer copy.Layer) ([]school.SavedHead, error) { return heads(t.tx, t.id, layer) }
+func (t copyTx) Heads(layer submission.Layer) ([]school.SavedHead, error) { return heads(t.tx, t.id, layer) }
 
-func (t copyTx) OthersAmong(layer copy.Layer, author uint64, ops []string) (others bool, err error) {
+func (t copyTx) OthersAmong(layer submission.Layer, author uint64, ops []string) (others bool, err error) {
 	err = t.tx.Raw("SELECT EXISTS (SELECT 1 FROM heads WHERE copy_id = ? AND layer = ? AND op_id IN ? AND author_id <> ?)", t.id, layer, ops, author).Row().Scan(&others)
 	return others, err
 }
 
-func (t copyTx) LayerSeq(layer copy.Layer) (int64, error) { return layerSeq(t.tx, t.id, layer) }
+func (t copyTx) LayerSeq(layer submission.Layer) (int64, error) { return layerSeq(t.tx, t.id, layer) }
 
-// history answers copy.Decide for one batch.
+// history answers submission.Decide for one batch.
 type history struct{ taken, bases map[string]bool }
 
 func (h history) Taken(op string) bool    { return h.taken[op] }
@@ -347,7 +347,7 @@ func (h history) MadeOn(base string) bool { return h.bases[base] }
 
 // before returns how a layer stands, and what was taken that ops have to do
 // with, by one statement: every stroke asks for both.
-func (t copyTx) before(layer copy.Layer, ops []copy.Op) (now school.Layered, h history, err error) {
+func (t copyTx) before(layer submission.Layer, ops []submission.Op) (now school.Layered, h history, err error) {
 	ids := make([]string, len(ops))
 	for i, o := range ops {
 		ids[i] = o.ID
@@ -377,7 +377,7 @@ func (t copyTx) before(layer copy.Layer, ops []copy.Op) (now school.Layered, h h
 
 // AddOps relies on the copy's row being locked by Copy: batches of one copy
 // come one after another.
-func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy.Op) (now school.Layered, err error) {
+func (t copyTx) AddOps(layer submission.Layer, author uint64, at time.Time, ops []submission.Op) (now school.Layered, err error) {
 	now, h, err := t.before(layer, ops)
 	if err != nil {
 		return now, err
@@ -386,7 +386,7 @@ func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy
 	var headRows []head
 	var drop []string
 	for _, o := range ops {
-		c := copy.Decide(h, o)
+		c := submission.Decide(h, o)
 		if c.Known {
 			continue
 		}
@@ -417,7 +417,7 @@ func (t copyTx) AddOps(layer copy.Layer, author uint64, at time.Time, ops []copy
 }
 
 // write writes what AddOps made of its operations.
-func (t copyTx) write(layer copy.Layer, now *school.Layered, ops []op, heads []head, drop []string) error {
+func (t copyTx) write(layer submission.Layer, now *school.Layered, ops []op, heads []head, drop []string) error {
 	rows := make([]any, 0, 8*len(ops))
 	for _, o := range ops {
 		rows = append(rows, o.CopyID, o.Layer, o.Seq, o.OpID, o.Base, o.AuthorID, o.At, o.Body)

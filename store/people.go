@@ -43,7 +43,7 @@ func (s *Store) SetSettings(ctx context.Context, id uint64, settings string) err
 	return s.db.WithContext(ctx).Model(&school.Person{ID: id}).Update("settings", settings).Error
 }
 
-func (s *Store) AddSlip(ctx context.Context, slip school.Slip) error {
+func (s *Store) AddSignInToken(ctx context.Context, slip school.SignInToken) error {
 	return s.db.WithContext(ctx).Create(&slip).Error
 }
 
@@ -61,7 +61,7 @@ func (s *Store) Logins(ctx context.Context, logins []string) (map[string]bool, e
 	return out, nil
 }
 
-func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, slips []*school.Slip) error {
+func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, tokens []*school.SignInToken) error {
 	wanted := make([]string, len(people)) // a transaction that is tried again begins with these
 	for i, p := range people {
 		wanted[i] = p.Login
@@ -72,13 +72,13 @@ func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, pe
 			if err := addPerson(tx, p, wanted[i]); err != nil {
 				return err
 			}
-			slips[i].PersonID = p.ID
+			tokens[i].PersonID = p.ID
 			members = append(members, school.Membership{CourseID: course, PersonID: p.ID, Role: access.Student, Seen: true, JoinedAt: at})
 		}
 		if len(members) == 0 {
 			return nil
 		}
-		if err := tx.CreateInBatches(slips, 500).Error; err != nil {
+		if err := tx.CreateInBatches(tokens, 500).Error; err != nil {
 			return err
 		}
 		return tx.CreateInBatches(members, 500).Error
@@ -124,14 +124,14 @@ func (s *Store) AddDirectory(ctx context.Context, change school.DirectoryChange,
 			if err := addPerson(tx, p, wanted[i]); err != nil {
 				return err
 			}
-			change.Slips[i].PersonID = p.ID
+			change.Tokens[i].PersonID = p.ID
 		}
 		members := make([]school.Membership, len(change.Members))
 		for i, m := range change.Members {
 			members[i] = school.Membership{CourseID: m.Course.ID, PersonID: m.Person.ID, Role: m.Role, Seen: true, JoinedAt: at}
 		}
-		if len(change.Slips) > 0 {
-			if err := tx.CreateInBatches(change.Slips, 500).Error; err != nil {
+		if len(change.Tokens) > 0 {
+			if err := tx.CreateInBatches(change.Tokens, 500).Error; err != nil {
 				return err
 			}
 		}
@@ -144,16 +144,16 @@ func (s *Store) AddDirectory(ctx context.Context, change school.DirectoryChange,
 
 const slipGood = "token_hash = ? AND used_at IS NULL AND expires_at > ?"
 
-func (s *Store) PeekSlip(ctx context.Context, hash string, now time.Time) (school.Slip, error) {
-	return first[school.Slip](s.db.WithContext(ctx), slipGood, hash, now)
+func (s *Store) PeekSignInToken(ctx context.Context, hash string, now time.Time) (school.SignInToken, error) {
+	return first[school.SignInToken](s.db.WithContext(ctx), slipGood, hash, now)
 }
 
-func (s *Store) UseSlip(ctx context.Context, hash string, now time.Time) (slip school.Slip, err error) {
+func (s *Store) UseSignInToken(ctx context.Context, hash string, now time.Time) (slip school.SignInToken, err error) {
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
-		if slip, err = first[school.Slip](tx.Clauses(clause.Locking{Strength: "UPDATE"}), slipGood, hash, now); err != nil {
+		if slip, err = first[school.SignInToken](tx.Clauses(clause.Locking{Strength: "UPDATE"}), slipGood, hash, now); err != nil {
 			return err
 		}
-		return tx.Model(&school.Slip{}).Where("token_hash = ?", hash).Update("used_at", now).Error
+		return tx.Model(&school.SignInToken{}).Where("token_hash = ?", hash).Update("used_at", now).Error
 	})
 	return slip, err
 }

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/school"
@@ -66,9 +66,9 @@ func TestMigratingTogether(t *testing.T) {
 	}
 }
 
-func text(id string) copy.Op {
-	m := mark.Mark{ID: id, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 20, Lines: []mark.Line{{Runs: []mark.Run{{Text: id, Size: 14, Color: "#1e2a44"}}}}}}
-	return copy.Op{ID: "op-" + id, On: id, Mark: &m}
+func text(id string) submission.Op {
+	m := mark.Mark{ID: id, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 20, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: id, Size: 14, Color: "#1e2a44"}}}}}}
+	return submission.Op{ID: "op-" + id, On: id, Mark: &m}
 }
 
 // Two transactions take the same two rows in opposite order, so that the
@@ -101,7 +101,7 @@ func TestTheFirstErrorEndsATransaction(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("made-in-try-%d", tries))}); err != nil {
+		if _, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(fmt.Sprintf("made-in-try-%d", tries))}); err != nil {
 			return err
 		}
 		other := make(chan error, 1)
@@ -112,7 +112,7 @@ func TestTheFirstErrorEndsATransaction(t *testing.T) {
 		}
 		c.State = flow.Submitted
 		first := tx.SetCopy(c)
-		_, second := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("after-the-end-%d", tries))})
+		_, second := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(fmt.Sprintf("after-the-end-%d", tries))})
 		third := tx.PutAttempt(school.Attempt{CopyID: ids[0], Number: tries, SubmittedAt: time.Now()})
 		if tries == 1 {
 			if err := <-other; err != nil {
@@ -128,7 +128,7 @@ func TestTheFirstErrorEndsATransaction(t *testing.T) {
 	if err != nil || tries != 2 {
 		t.Fatalf("after %d tries: %v", tries, err)
 	}
-	heads, err := s.Heads(ctx, ids[0], copy.Work)
+	heads, err := s.Heads(ctx, ids[0], submission.Work)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -198,7 +198,7 @@ func TestWaitingForACopyTakesNoConnection(t *testing.T) {
 					inside <- true
 					<-goOn
 				}
-				_, err := tx.AddOps(copy.Work, 1, time.Now(), []copy.Op{text(fmt.Sprintf("parallel-%02d", i))})
+				_, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(fmt.Sprintf("parallel-%02d", i))})
 				return err
 			})
 			if err != nil {
@@ -216,7 +216,7 @@ func TestWaitingForACopyTakesNoConnection(t *testing.T) {
 	}
 	close(goOn)
 	all.Wait()
-	if seq, err := s.LayerSeq(ctx, c.ID, copy.Work); err != nil || seq != 60 {
+	if seq, err := s.LayerSeq(ctx, c.ID, submission.Work); err != nil || seq != 60 {
 		t.Errorf("%d changes were taken (%v)", seq, err)
 	}
 }

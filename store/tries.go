@@ -79,7 +79,7 @@ func (s *Store) NewPassword(ctx context.Context, person uint64, hash, session st
 			args []any
 		}{
 			{"UPDATE people SET password_hash = ? WHERE id = ?", []any{hash, person}},
-			{"UPDATE slips SET used_at = ? WHERE person_id = ? AND used_at IS NULL", []any{now, person}},
+			{"UPDATE sign_in_tokens SET used_at = ? WHERE person_id = ? AND used_at IS NULL", []any{now, person}},
 		} {
 			if err := tx.Exec(q.sql, q.args...).Error; err != nil {
 				return err

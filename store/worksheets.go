@@ -12,7 +12,7 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, extras []school.Extra) error {
+func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, attachments []school.WorksheetAttachment) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		w.ID = 0
 		if err := tx.Create(w).Error; err != nil {
@@ -21,11 +21,11 @@ func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources [
 		for i := range sources {
 			sources[i].WorksheetID = w.ID
 		}
-		for i := range extras {
-			extras[i].WorksheetID = w.ID
+		for i := range attachments {
+			attachments[i].WorksheetID = w.ID
 		}
-		if len(extras) > 0 {
-			if err := tx.Create(extras).Error; err != nil {
+		if len(attachments) > 0 {
+			if err := tx.Create(attachments).Error; err != nil {
 				return err
 			}
 		}
@@ -158,7 +158,7 @@ func (s *Store) SetFilePages(ctx context.Context, pages []school.FilePage) error
 }
 
 func (s *Store) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {
-	return all[school.FilePage](s.db.WithContext(ctx).Omit("print", "text", "guide").Where("file_hash = ?", file).Order("number"))
+	return all[school.FilePage](s.db.WithContext(ctx).Omit("text_layer", "text", "guide").Where("file_hash = ?", file).Order("number"))
 }
 
 func (s *Store) FileGuides(ctx context.Context, file string) (out []string, err error) {
@@ -166,12 +166,12 @@ func (s *Store) FileGuides(ctx context.Context, file string) (out []string, err 
 	return out, err
 }
 
-func (s *Store) AddExtra(ctx context.Context, e school.Extra) error {
+func (s *Store) AddWorksheetAttachment(ctx context.Context, e school.WorksheetAttachment) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&e).Error
 }
 
-func (s *Store) Extras(ctx context.Context, worksheet uint64) ([]school.Extra, error) {
-	return all[school.Extra](s.db.WithContext(ctx).Where("worksheet_id = ?", worksheet))
+func (s *Store) WorksheetAttachments(ctx context.Context, worksheet uint64) ([]school.WorksheetAttachment, error) {
+	return all[school.WorksheetAttachment](s.db.WithContext(ctx).Where("worksheet_id = ?", worksheet))
 }
 
 func (s *Store) FilePage(ctx context.Context, file string, number int) (school.FilePage, error) {

@@ -14,7 +14,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/assign"
 )
@@ -40,8 +40,8 @@ func (s *Site) class(ctx context.Context, who school.Person, course uint64) (cla
 // assignPage shows the form for assigning a worksheet.
 func (s *Site) assignPage(c *echo.Context) error { return s.assigning(c, c.Param("id"), nil) }
 
-func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
-	n, err := strconv.ParseUint(worksheet, 10, 63)
+func (s *Site) assigning(c *echo.Context, of string, wrong error) error {
+	n, err := strconv.ParseUint(of, 10, 63)
 	if err != nil {
 		return access.ErrHidden
 	}
@@ -64,14 +64,14 @@ func (s *Site) assigning(c *echo.Context, worksheet string, wrong error) error {
 			teaching = append(teaching, k)
 		}
 	}
-	t := assign.Terms{Title: p.Worksheet.Title, Way: flow.CopyEach}
+	t := assign.Terms{Title: p.Worksheet.Title, Mode: flow.CopyEach}
 	if worth := p.Plan.Points(); worth > 0 {
 		t.Points = worth.String()
 	}
 	if len(teaching) > 0 {
 		t.Due = flow.NextLesson(teaching[0].Lessons, s.school.Now(), teaching[0].Location())
 	}
-	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(plan.Sheet), "Held": len(p.Plan.Of(plan.Held)),
+	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(worksheet.Sheet), "Held": len(p.Plan.Of(worksheet.Held)),
 		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": t, "Instruments": instruments(nil)}
 	if wrong != nil {
 		form := c.Request().PostForm
@@ -124,11 +124,11 @@ func audience(c *echo.Context, course uint64) (a access.Audience, err error) {
 
 func (s *Site) assign(c *echo.Context) error {
 	c.FormValue("") // parses the form
-	worksheet, err := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+	sheetID, err := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
 	if err != nil {
 		return access.ErrHidden
 	}
-	want := assign.NewAssignment{Worksheet: worksheet, Anyway: c.FormValue("anyway") == "1", Draft: c.FormValue("do") == "draft", Terms: terms(c), Audiences: map[uint64]access.Audience{}}
+	want := assign.NewAssignment{Worksheet: sheetID, Anyway: c.FormValue("anyway") == "1", Draft: c.FormValue("do") == "draft", Terms: terms(c), Audiences: map[uint64]access.Audience{}}
 	var courses []uint64
 	for _, v := range c.Request().PostForm["course"] {
 		n, err := strconv.ParseUint(v, 10, 63)
@@ -155,7 +155,7 @@ func (s *Site) assign(c *echo.Context) error {
 	switch {
 	case all[0].OpensAt != nil && all[0].OpensAt.After(s.school.Now()):
 		said = "Students see it when it opens."
-	case all[0].Way != flow.CopyEach || !all[0].Audience.Everybody():
+	case all[0].Mode != flow.CopyEach || !all[0].Audience.Everybody():
 		said = "Those whom it is for see it now."
 	}
 	s.tell(c, "Assigned: "+all[0].Title+". "+said)
@@ -170,7 +170,7 @@ func terms(c *echo.Context) assign.Terms {
 	v := c.FormValue
 	return assign.Terms{Title: v("title"), Instructions: v("instructions"), Chapter: v("chapter"), Points: v("points"),
 		Opens: v("opens"), Due: v("due"), Closes: v("closes"), NoLate: v("nolate") == "1", Attempts: v("attempts"),
-		Way: flow.Way(cmp.Or(v("way"), string(flow.CopyEach))), Instruments: c.Request().PostForm["instrument"],
+		Mode: flow.Mode(cmp.Or(v("way"), string(flow.CopyEach))), Instruments: c.Request().PostForm["instrument"],
 		KeepHere: v("keephere") == "1", NoSpelling: v("nospelling") == "1"}
 }
 
@@ -283,10 +283,10 @@ func (s *Site) concern(c *echo.Context) error {
 			_, err = s.school.Assignments.SetAudience(ctx, me(c), n, to)
 		}
 	case "handout":
-		worksheet, _ := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+		sheetID, _ := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
 		to, wrong := audience(c, course.ID)
 		if err = wrong; err == nil {
-			_, err = s.school.Assignments.AddHandout(ctx, me(c), n, worksheet, to, c.FormValue("anyway") == "1")
+			_, err = s.school.Assignments.AddHandout(ctx, me(c), n, sheetID, to, c.FormValue("anyway") == "1")
 		}
 	case "no-handout":
 		which, _ := strconv.Atoi(c.FormValue("number"))

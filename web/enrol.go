@@ -78,7 +78,7 @@ func (s *Site) slipPage(c *echo.Context) error {
 	if code == "" {
 		return s.render(c, http.StatusOK, "slip.html", "Use a slip", nil)
 	}
-	owner, err := s.school.Accounts.SlipOwner(c.Request().Context(), code, device(c))
+	owner, err := s.school.Accounts.TokenOwner(c.Request().Context(), code, device(c))
 	if err != nil {
 		return s.again(c, err, "slip.html", "Use a slip", nil)
 	}
@@ -88,10 +88,10 @@ func (s *Site) slipPage(c *echo.Context) error {
 func (s *Site) useSlip(c *echo.Context) error {
 	ctx := c.Request().Context()
 	code := c.FormValue("code")
-	p, err := s.school.Accounts.UseSlip(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c))
+	p, err := s.school.Accounts.UseToken(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c))
 	if err != nil {
 		data := map[string]any{"Code": code}
-		owner, slipErr := s.school.Accounts.SlipOwner(ctx, code, device(c))
+		owner, slipErr := s.school.Accounts.TokenOwner(ctx, code, device(c))
 		if slipErr != nil {
 			data = nil
 		} else {

@@ -39,7 +39,7 @@ func (s *Site) marking(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if a.Way == flow.OneForAll {
+	if a.Mode == flow.OneForAll {
 		shared, err := s.school.Saving.OpenOwn(ctx, me(c), n)
 		if err != nil {
 			return err

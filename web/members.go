@@ -245,7 +245,7 @@ func (s *Site) newSlip(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	owner, token, err := s.school.Accounts.NewSlip(c.Request().Context(), me(c), n, person)
+	owner, token, err := s.school.Accounts.NewSignInToken(c.Request().Context(), me(c), n, person)
 	if err != nil {
 		return err
 	}

@@ -14,7 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
 )
@@ -106,12 +106,12 @@ type bench struct {
 	Remarks []string     `json:"remarks"` // on each of them, "" for none
 	Uses    []school.Use `json:"uses"`
 	Changed bool         `json:"changed"` // since what was assigned
-	Kit     plan.Kit     `json:"kit"`
+	Kit     worksheet.Kit     `json:"kit"`
 	Reading bool         `json:"reading"` // words and answers are still looked for
 }
 
 type benchLeaf struct {
-	plan.Leaf
+	worksheet.PageRef
 	school.PageSize
 }
 
@@ -153,8 +153,8 @@ func (s *Site) arrange(c *echo.Context) error {
 	}
 	var want struct {
 		Version int       `json:"version"`
-		Leaves  plan.Plan `json:"leaves"`
-		Kit     plan.Kit  `json:"kit"`
+		Leaves  worksheet.Plan `json:"leaves"`
+		Kit     worksheet.Kit  `json:"kit"`
 	}
 	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
 		return &school.Problem{Code: "plan"}
@@ -312,7 +312,7 @@ func (s *Site) print(c *echo.Context) error {
 	if err != nil {
 		return access.ErrHidden
 	}
-	print, err := s.school.Revisions.Print(c.Request().Context(), me(c), n, pageNumber)
+	print, err := s.school.Revisions.TextLayer(c.Request().Context(), me(c), n, pageNumber)
 	if err != nil {
 		return err
 	}
@@ -343,7 +343,7 @@ func (s *Site) leafPrint(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	print, err := s.school.Shelf.LeafPrint(c.Request().Context(), me(c), n, plan.Leaf{Source: at[0], Page: at[1], Turn: at[2]})
+	print, err := s.school.Shelf.LeafPrint(c.Request().Context(), me(c), n, worksheet.PageRef{Source: at[0], Page: at[1], Turn: at[2]})
 	if err != nil {
 		return err
 	}
@@ -357,8 +357,8 @@ func (s *Site) turned(c *echo.Context) error {
 		return err
 	}
 	var want struct {
-		Leaf   plan.Leaf `json:"leaf"`
-		Height float64   `json:"height"` // before
+		Leaf   worksheet.PageRef `json:"leaf"`
+		Height float64      `json:"height"` // before
 	}
 	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
 		return &school.Problem{Code: "plan"}
@@ -403,8 +403,10 @@ func (s *Site) addPicture(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, pic)
 }
 
-func (s *Site) extra(c *echo.Context) error      { return s.extraOf(c, s.school.Shelf.Extra) }
-func (s *Site) sheetExtra(c *echo.Context) error { return s.extraOf(c, s.school.Revisions.SheetExtra) }
+func (s *Site) extra(c *echo.Context) error { return s.extraOf(c, s.school.Shelf.Attachment) }
+func (s *Site) sheetExtra(c *echo.Context) error {
+	return s.extraOf(c, s.school.Revisions.AttachmentOf)
+}
 
 // extraOf serves a sound or a picture that lies with a worksheet.
 func (s *Site) extraOf(c *echo.Context, of func(context.Context, school.Person, uint64, string) (school.Media, error)) error {

@@ -13,7 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/live"
 	"readymargin/school/screen"
@@ -72,8 +72,8 @@ func (s *Site) save(c *echo.Context) error {
 		return err
 	}
 	var batch struct {
-		Layer copy.Layer `json:"layer"`
-		Ops   []copy.Op  `json:"ops"`
+		Layer submission.Layer `json:"layer"`
+		Ops   []submission.Op  `json:"ops"`
 	}
 	if err := json.NewDecoder(c.Request().Body).Decode(&batch); err != nil {
 		var large *http.MaxBytesError
@@ -120,7 +120,7 @@ func (s *Site) feed(c *echo.Context) error {
 	}
 	flush := http.NewResponseController(c.Response())
 	flush.SetWriteDeadline(time.Time{})
-	err = s.school.Live.Follow(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), seq, func(news live.News) error {
+	err = s.school.Live.Follow(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), seq, func(news live.News) error {
 		begin()
 		b, err := json.Marshal(news)
 		if err != nil {
@@ -171,7 +171,7 @@ func (s *Site) addSound(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	voice, err := s.school.Enclosures.AddVoice(c.Request().Context(), me(c), n, copy.Layer(c.QueryParam("layer")), b)
+	voice, err := s.school.Attachments.AddVoice(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), b)
 	if err != nil {
 		return err
 	}
@@ -187,13 +187,13 @@ func (s *Site) enclose(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	layer := copy.Layer(c.QueryParam("layer"))
+	layer := submission.Layer(c.QueryParam("layer"))
 	if hash := c.QueryParam("hash"); hash != "" {
 		from, err := strconv.ParseUint(c.QueryParam("from"), 10, 64)
 		if err != nil {
 			return access.ErrHidden
 		}
-		if err := s.school.Enclosures.EncloseFrom(c.Request().Context(), me(c), n, layer, from, hash); err != nil {
+		if err := s.school.Attachments.AddPictureFrom(c.Request().Context(), me(c), n, layer, from, hash); err != nil {
 			return err
 		}
 		return nothing(c)
@@ -202,7 +202,7 @@ func (s *Site) enclose(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	pic, err := s.school.Enclosures.Enclose(c.Request().Context(), me(c), n, layer, files[0])
+	pic, err := s.school.Attachments.AddPicture(c.Request().Context(), me(c), n, layer, files[0])
 	if err != nil {
 		return err
 	}
@@ -226,7 +226,7 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	return c.JSON(http.StatusOK, brought)
 }
 
-func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Enclosures.Enclosed) }
+func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Attachments.Attachment) }
 
 func (s *Site) printCopy(c *echo.Context) error {
 	n, err := number(c, "id")

@@ -93,7 +93,7 @@ func (s *Site) toDo(c *echo.Context) error {
 		case a.Gone:
 			gone = append(gone, a)
 			continue
-		case a.Assignment.Way == flow.ToRead && a.Copy.StartedAt != nil:
+		case a.Assignment.Mode == flow.ToRead && a.Copy.StartedAt != nil:
 			read = append(read, a)
 			continue
 		}

@@ -6,7 +6,7 @@ import (
 	"errors"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 )
 
@@ -60,7 +60,7 @@ const (
 // A Thing is what it is done to.
 type Thing struct {
 	State   flow.State
-	Layer   copy.Layer
+	Layer   submission.Layer
 	Attempt int  // the newest submitted attempt of the copy, 0 when there is none
 	Shared  bool // the copy is one for all; Owner is then every student of the course
 	Given   Given
@@ -71,7 +71,7 @@ type Thing struct {
 // gives no right: extra time, an opening by somebody else or an earlier
 // audience may have made it.
 type Given struct {
-	Way      flow.Way
+	Mode     flow.Mode
 	Draft    bool      // students do not know of it yet
 	Opens    time.Time // before that neither
 	Removed  bool      // it was unassigned
@@ -148,7 +148,7 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 	case MarkCopy:
 		return staff && t.Attempt > 0, own || staff
 	case SubmitCopy:
-		return own && !t.Shared && t.Given.Way == flow.CopyEach, own || staff
+		return own && !t.Shared && t.Given.Mode == flow.CopyEach, own || staff
 	case ReadCopy:
 		return own && !t.Shared, own || staff
 	case ShareCopy:
@@ -180,10 +180,10 @@ func readLayer(p Person, t Thing) bool {
 	own := p.owns(t)
 	switch {
 	case t.Shared:
-		return t.Layer == copy.Work && (own || p.marks())
-	case t.Layer == copy.Work || t.Layer == copy.Own:
+		return t.Layer == submission.Work && (own || p.marks())
+	case t.Layer == submission.Work || t.Layer == submission.Own:
 		return own
-	case t.Layer == copy.Replies:
+	case t.Layer == submission.Replies:
 		return own || p.marks()
 	case t.Layer.Attempt() > 0:
 		return p.marks()
@@ -196,13 +196,13 @@ func readLayer(p Person, t Thing) bool {
 func writeLayer(p Person, t Thing) bool {
 	own := p.owns(t)
 	switch {
-	case t.Given.Way == flow.ToRead:
+	case t.Given.Mode == flow.ToRead:
 		return false
 	case t.Shared:
-		return t.Layer == copy.Work && (own && t.lasts() || p.marks())
-	case t.Layer == copy.Work || t.Layer == copy.Own:
+		return t.Layer == submission.Work && (own && t.lasts() || p.marks())
+	case t.Layer == submission.Work || t.Layer == submission.Own:
 		return own
-	case t.Layer == copy.Replies:
+	case t.Layer == submission.Replies:
 		return own && (t.State == flow.Returned || t.State == flow.Reworking || t.Attempt > 1)
 	case t.Layer.Attempt() > 0:
 		return p.marks() && t.Layer.Attempt() <= t.Attempt

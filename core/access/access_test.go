@@ -7,7 +7,7 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 )
 
@@ -26,33 +26,33 @@ var (
 
 func TestLayersHaveOwners(t *testing.T) {
 	people := map[string]Person{"nobody": nobody, "outsider": outsider, "waiting": waiting, "classmate": classmate, "student": student, "assistant": assistant, "left": left, "teacher": teacher, "owner": owner, "admin": admin}
-	given := Given{Way: flow.CopyEach, Included: true, Begun: true}
-	forAll := Given{Way: flow.OneForAll, Included: true}
+	given := Given{Mode: flow.CopyEach, Included: true, Begun: true}
+	forAll := Given{Mode: flow.OneForAll, Included: true}
 	submitted := Thing{State: flow.Submitted, Attempt: 1, Given: given}
 	returned := Thing{State: flow.Returned, Attempt: 1, Given: given}
 	for _, c := range []struct {
 		name  string
 		do    Action
-		layer copy.Layer
+		layer submission.Layer
 		thing Thing
 		may   []string
 	}{
-		{"write work", WriteLayer, copy.Work, submitted, []string{"student"}},
-		{"read live work", ReadLayer, copy.Work, submitted, []string{"student"}},
-		{"read own", ReadLayer, copy.Own, submitted, []string{"student"}},
-		{"write feedback", WriteLayer, copy.Feedback(1), submitted, []string{"assistant", "teacher"}},
-		{"write feedback on an attempt that is not there", WriteLayer, copy.Feedback(2), submitted, nil},
-		{"read live feedback, after return too", ReadLayer, copy.Feedback(1), returned, []string{"assistant", "teacher"}},
-		{"answer before return", WriteLayer, copy.Replies, submitted, nil},
-		{"answer after return", WriteLayer, copy.Replies, returned, []string{"student"}},
-		{"read answers", ReadLayer, copy.Replies, returned, []string{"student", "assistant", "teacher"}},
-		{"write on one for all", WriteLayer, copy.Work, Thing{State: flow.InProgress, Shared: true, Given: forAll}, []string{"student", "assistant", "teacher"}},
-		{"write feedback on one for all", WriteLayer, copy.Feedback(1), Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},
+		{"write work", WriteLayer, submission.Work, submitted, []string{"student"}},
+		{"read live work", ReadLayer, submission.Work, submitted, []string{"student"}},
+		{"read own", ReadLayer, submission.Own, submitted, []string{"student"}},
+		{"write feedback", WriteLayer, submission.Feedback(1), submitted, []string{"assistant", "teacher"}},
+		{"write feedback on an attempt that is not there", WriteLayer, submission.Feedback(2), submitted, nil},
+		{"read live feedback, after return too", ReadLayer, submission.Feedback(1), returned, []string{"assistant", "teacher"}},
+		{"answer before return", WriteLayer, submission.Replies, submitted, nil},
+		{"answer after return", WriteLayer, submission.Replies, returned, []string{"student"}},
+		{"read answers", ReadLayer, submission.Replies, returned, []string{"student", "assistant", "teacher"}},
+		{"write on one for all", WriteLayer, submission.Work, Thing{State: flow.InProgress, Shared: true, Given: forAll}, []string{"student", "assistant", "teacher"}},
+		{"write feedback on one for all", WriteLayer, submission.Feedback(1), Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},
 		{"open one for all", ShareCopy, "", Thing{Shared: true, Given: forAll}, []string{"student", "assistant", "teacher"}},
 		{"open a copy as if it were one for all", ShareCopy, "", Thing{Given: given}, nil},
 		{"submit one for all", SubmitCopy, "", Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},
 		{"see the roll", SeeRoll, "", Thing{}, []string{"assistant", "teacher"}},
-		{"write on the sheet", WriteLayer, copy.Sheet, returned, nil},
+		{"write on the sheet", WriteLayer, submission.Sheet, returned, nil},
 		{"write in a layer that does not exist", WriteLayer, "feedback.x", returned, nil},
 		{"mark", MarkCopy, "", submitted, []string{"assistant", "teacher"}},
 		{"mark what was not submitted", MarkCopy, "", Thing{State: flow.InProgress, Given: given}, nil},
@@ -90,7 +90,7 @@ func TestWhatIsNotGivenIsNotThere(t *testing.T) {
 	now := time.Date(2026, 11, 25, 9, 0, 0, 0, time.UTC)
 	actions := map[string]Action{"see": SeeAssignment, "open": OpenCopy, "sheet": SeeWorksheet, "read": ReadLayer, "write": WriteLayer, "submit": SubmitCopy, "share": ShareCopy, "take": TakeAway}
 	const all = "see open sheet read write submit take"
-	each := Given{Way: flow.CopyEach, Included: true}
+	each := Given{Mode: flow.CopyEach, Included: true}
 	with := func(g Given, change func(*Given)) Given { change(&g); return g }
 	for _, c := range []struct {
 		name  string
@@ -107,14 +107,14 @@ func TestWhatIsNotGivenIsNotThere(t *testing.T) {
 		{"removed from the audience after beginning", with(each, func(g *Given) { g.Included, g.Begun = false, true }), all}, // the flow takes it as closed
 		{"unassigned", with(each, func(g *Given) { g.Removed = true }), ""},
 		{"unassigned after beginning", with(each, func(g *Given) { g.Removed, g.Begun = true, true }), all},
-		{"to read", with(each, func(g *Given) { g.Way = flow.ToRead }), "see open sheet read take"},
+		{"to read", with(each, func(g *Given) { g.Mode = flow.ToRead }), "see open sheet read take"},
 		{"kept here", with(each, func(g *Given) { g.KeptHere = true }), "see open sheet read write submit"},
-		{"one for all", Given{Way: flow.OneForAll, Included: true}, "see open sheet read write share take"},
-		{"one for all, of others", Given{Way: flow.OneForAll, Begun: true}, ""},
-		{"one for all, opened by a teacher too early", Given{Way: flow.OneForAll, Included: true, Begun: true, Opens: now.Add(time.Hour)}, ""},
-		{"one for all, unassigned", Given{Way: flow.OneForAll, Included: true, Begun: true, Removed: true}, "see sheet read share take"},
+		{"one for all", Given{Mode: flow.OneForAll, Included: true}, "see open sheet read write share take"},
+		{"one for all, of others", Given{Mode: flow.OneForAll, Begun: true}, ""},
+		{"one for all, opened by a teacher too early", Given{Mode: flow.OneForAll, Included: true, Begun: true, Opens: now.Add(time.Hour)}, ""},
+		{"one for all, unassigned", Given{Mode: flow.OneForAll, Included: true, Begun: true, Removed: true}, "see sheet read share take"},
 	} {
-		thing := Thing{State: flow.InProgress, Layer: copy.Work, Shared: c.given.Way == flow.OneForAll, Given: c.given, Now: now}
+		thing := Thing{State: flow.InProgress, Layer: submission.Work, Shared: c.given.Mode == flow.OneForAll, Given: c.given, Now: now}
 		for name, a := range actions {
 			err := May(student, a, thing)
 			if want := slices.Contains(strings.Fields(c.may), name); (err == nil) != want {

@@ -4,7 +4,7 @@ import (
 	"fmt"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 )
 
@@ -12,7 +12,7 @@ import (
 func ExampleMay() {
 	student := access.Person{SignedIn: true, Role: access.Student, Owner: true}
 	teacher := access.Person{SignedIn: true, Role: access.Teacher}
-	work := access.Thing{State: flow.InProgress, Layer: copy.Work, Given: access.Given{Way: flow.CopyEach, Included: true, Begun: true}}
+	work := access.Thing{State: flow.InProgress, Layer: submission.Work, Given: access.Given{Mode: flow.CopyEach, Included: true, Begun: true}}
 	fmt.Println("the student writes:", access.May(student, access.WriteLayer, work) == nil)
 	fmt.Println("the teacher reads along:", access.May(teacher, access.ReadLayer, work) == nil)
 	work.State, work.Attempt = flow.Submitted, 1

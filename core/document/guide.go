@@ -2,7 +2,7 @@ package document
 
 import (
 	"readymargin/core/blank"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 )
 
 // Flags of fields (ISO 32000-2, tables 226, 228, 229 and 231).
@@ -20,7 +20,7 @@ const (
 // Guide returns what is on the page to be worked on: the fields of its form
 // as they are, or, where there is none, the blanks that are found; and the
 // questions.
-func (p Page) Guide() plan.Guide {
+func (p Page) Guide() worksheet.Guide {
 	flat := p.Flat()
 	var found []blank.Blank
 	byPlace := map[[2]float64]Field{}
@@ -35,19 +35,19 @@ func (p Page) Guide() plan.Guide {
 	} else {
 		found = p.Blanks()
 	}
-	g := plan.Guide{Places: []plan.Place{}, Questions: []plan.Question{}}
+	g := worksheet.Guide{Blanks: []worksheet.Blank{}, Questions: []worksheet.Question{}}
 	for _, b := range found {
-		place := plan.Place{Rect: plan.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Kind: b.Kind, Label: b.Label}
+		place := worksheet.Blank{Rect: worksheet.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Kind: b.Kind, Label: b.Label}
 		if f, ok := byPlace[topLeft(b)]; ok {
 			f.fill(&place)
 		}
-		g.Places = append(g.Places, place)
+		g.Blanks = append(g.Blanks, place)
 	}
 	if p.Scan != nil {
 		return g // no numbers can be read
 	}
 	for _, q := range blank.Questions(flat, found) {
-		g.Questions = append(g.Questions, plan.Question{Number: q.Number, Text: q.Text, Rect: plan.BoxOf(q.Rect)})
+		g.Questions = append(g.Questions, worksheet.Question{Number: q.Number, Text: q.Text, Rect: worksheet.BoxOf(q.Rect)})
 	}
 	return g
 }
@@ -58,7 +58,7 @@ func topLeft(b blank.Blank) [2]float64 {
 }
 
 // fill adds to a place what is to be known for filling the field in.
-func (f Field) fill(p *plan.Place) {
+func (f Field) fill(p *worksheet.Blank) {
 	p.Field, p.MaxLen = f.Name, f.MaxLen
 	if f.Says != "" {
 		p.Label = f.Says

@@ -208,7 +208,7 @@ func (p *painter) outline(path page.Path, s mark.Shape, around page.Rect) {
 	p.sign(s.Sign, around)
 }
 
-func (p *painter) Straight(_ mark.Mark, l *mark.Straight) {
+func (p *painter) Line(_ mark.Mark, l *mark.Line) {
 	from, to := l.Ends()
 	p.line([]page.Point{from, to}, l.LineEnding, l.Shape, l.Bounds())
 }

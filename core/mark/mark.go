@@ -30,7 +30,7 @@ type Mark struct {
 }
 
 // A Body is what a mark is made of: *FreeText, *Ink, *Highlight,
-// *Underline, *StrikeOut, *Straight, *PolyLine, *Square, *Circle, *Stamp,
+// *Underline, *StrikeOut, *Line, *PolyLine, *Square, *Circle, *Stamp,
 // *Picture, *Widget, *Note or *Reply.
 type Body interface {
 	// Kind returns the name under which the kind is stored.
@@ -61,7 +61,7 @@ type Visitor interface {
 	Highlight(Mark, *Highlight)
 	Underline(Mark, *Underline)
 	StrikeOut(Mark, *StrikeOut)
-	Straight(Mark, *Straight)
+	Line(Mark, *Line)
 	PolyLine(Mark, *PolyLine)
 	Square(Mark, *Square)
 	Circle(Mark, *Circle)
@@ -294,7 +294,7 @@ func (m Mark) MarshalJSON() ([]byte, error) {
 func kinds() map[string]Body {
 	return map[string]Body{
 		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
-		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Straight{}, "polyline": &PolyLine{}, "square": &Square{}, "circle": &Circle{},
+		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Line{}, "polyline": &PolyLine{}, "square": &Square{}, "circle": &Circle{},
 		"stamp": &Stamp{}, "picture": &Picture{}, "widget": &Widget{}, "note": &Note{}, "reply": &Reply{},
 	}
 }

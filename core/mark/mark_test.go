@@ -20,21 +20,21 @@ func every() []Mark {
 	quads := [][8]float64{{10, 30, 60, 30, 60, 42, 10, 42}}
 	rich := []Run{{Text: "Ca", Size: 14, Color: "#1e2a44", Bold: true, Under: true, Width: 19.5}, {Text: "2+", Size: 14, Color: "#d9503f", Font: "serif", Italic: true, Shift: 1, Width: 12}}
 	of := map[string]Body{
-		"text": &FreeText{X: 100, Y: 200, Width: 60, Lines: []Line{
+		"text": &FreeText{X: 100, Y: 200, Width: 60, Lines: []TextLine{
 			{Runs: []Run{{Text: "4.5 ", Size: 14, Color: "#1e2a44"}, {Text: "m", Size: 14, Color: "#d9503f"}}}, {Runs: []Run{{Text: "δ", Size: 14, Color: "#1e2a44"}}, Hard: true}}},
-		"rich":      &FreeText{X: 100, Y: 300, Width: 32, Box: 80, Align: "center", Fill: "#fffdf8", Turn: 30, Lines: []Line{{Runs: rich, X: 24, Hard: true}}},
+		"rich":      &FreeText{X: 100, Y: 300, Width: 32, Box: 80, Align: "center", Fill: "#fffdf8", Turn: 30, Lines: []TextLine{{Runs: rich, X: 24, Hard: true}}},
 		"ink":       &Ink{Color: "#d9503f", Width: 2, Opacity: 0.5, InkList: []ink.Stroke{stroke}, Rubbed: []ink.Rub{rub}},
 		"highlight": &Highlight{Color: "#ffdd55", QuadPoints: QuadPoints([]page.Quad{page.QuadOf(page.R(10, 10, 50, 22)), page.QuadOf(page.R(10, 30, 20, 42))}), Text: "Carrick rocks"},
 		"stamp":     &Stamp{Name: "tick", Color: "#d9503f", Rect: [4]float64{10, 10, 26, 26}},
 		"picture":   &Picture{Hash: hash, Name: "a buoy", Rect: [4]float64{100, 100, 180, 140}, Turn: 45},
-		"line":      &Straight{line, [4]float64{50, 100, 200, 100}, [2]string{"", "OpenArrow"}},
+		"line":      &Line{line, [4]float64{50, 100, 200, 100}, [2]string{"", "OpenArrow"}},
 		"polyline":  &PolyLine{line, [][2]float64{{50, 100}, {120, 160}, {200, 100}}, [2]string{"OpenArrow", ""}},
 		"square":    &Square{line, [4]float64{100, 100, 200, 180}, 0},
 		"circle":    &Circle{Shape{Color: "#d9503f", Width: 2, Opacity: 1, Meaning: "danger", Sign: "D"}, [4]float64{100, 100, 200, 180}, 0},
 		"underline": &Underline{Markup{Color: "#d9503f", QuadPoints: quads, Text: "rocks"}},
 		"strikeout": &StrikeOut{Markup{Color: "#d9503f", QuadPoints: quads}},
 		"note":      &Note{At: [2]float64{40, 50}, On: "mark-text", Text: "Why?", Color: "#2d7a3a", Help: "Grandfather", Voice: &Voice{Sound: hash, Milliseconds: 1200, Peaks: []int{3, 90}}},
-		"widget":    &Widget{Field: "tide.height", Values: []string{"4.5"}, Rect: [4]float64{10, 10, 60, 26}, Text: &FreeText{X: 12, Y: 22, Width: 20, Lines: []Line{{Runs: []Run{{Text: "4.5", Size: 11, Color: "#1e2a44"}}}}}},
+		"widget":    &Widget{Field: "tide.height", Values: []string{"4.5"}, Rect: [4]float64{10, 10, 60, 26}, Text: &FreeText{X: 12, Y: 22, Width: 20, Lines: []TextLine{{Runs: []Run{{Text: "4.5", Size: 11, Color: "#1e2a44"}}}}}},
 		"reply":     &Reply{To: "mark-note", Text: "Because."},
 	}
 	var out []Mark

@@ -38,8 +38,8 @@ func (s Shape) restyled(style Style) Shape {
 	return s
 }
 
-// Straight is a straight line (the Line of ISO 32000-2), with an arrow's head at either end or none.
-type Straight struct {
+// A Line is a straight line (the Line of ISO 32000-2), with an arrow's head at either end or none.
+type Line struct {
 	Shape
 	L          [4]float64 `json:"l"`                    // from x, y to x, y
 	LineEnding [2]string  `json:"lineEnding,omitempty"` // OpenArrow, or "" for none
@@ -67,7 +67,7 @@ type Circle struct {
 }
 
 // Ends returns where the line begins and ends.
-func (l *Straight) Ends() (from, to page.Point) {
+func (l *Line) Ends() (from, to page.Point) {
 	return page.Pt(l.L[0], l.L[1]), page.Pt(l.L[2], l.L[3])
 }
 
@@ -82,35 +82,35 @@ func (s Shape) reach(endings [2]string) float64 {
 	return s.Width/2 + 0.5*s.Head()
 }
 
-func (*Straight) Kind() string               { return "line" }
-func (l *Straight) accept(m Mark, v Visitor) { v.Straight(m, l) }
+func (*Line) Kind() string               { return "line" }
+func (l *Line) accept(m Mark, v Visitor) { v.Line(m, l) }
 
-func (l *Straight) Bounds() page.Rect {
+func (l *Line) Bounds() page.Rect {
 	return rectOf(l.L).Grow(l.reach(l.LineEnding))
 }
 
-func (l *Straight) Moved(d page.Point) Body {
+func (l *Line) Moved(d page.Point) Body {
 	return l.mapped(by(d))
 }
-func (l *Straight) Fitted(from, to page.Rect) Body { return l.mapped(from.Fit(to)) }
-func (l *Straight) Turned(about page.Point, degrees float64) Body {
+func (l *Line) Fitted(from, to page.Rect) Body { return l.mapped(from.Fit(to)) }
+func (l *Line) Turned(about page.Point, degrees float64) Body {
 	return l.mapped(around(about, degrees))
 }
 
-func (l *Straight) mapped(f func(page.Point) page.Point) Body {
+func (l *Line) mapped(f func(page.Point) page.Point) Body {
 	from, to := l.Ends()
 	from, to = f(from).Round(), f(to).Round()
-	return &Straight{l.Shape, [4]float64{from.X, from.Y, to.X, to.Y}, l.LineEnding}
+	return &Line{l.Shape, [4]float64{from.X, from.Y, to.X, to.Y}, l.LineEnding}
 }
 
-func (l *Straight) Restyled(s Style) Body { return &Straight{l.restyled(s), l.L, l.LineEnding} }
+func (l *Line) Restyled(s Style) Body { return &Line{l.restyled(s), l.L, l.LineEnding} }
 
-func (l *Straight) Distance(p page.Point) float64 {
+func (l *Line) Distance(p page.Point) float64 {
 	a, b := l.Ends()
 	return max(p.ToSegment(a, b)-l.Width/2, 0)
 }
 
-func (l *Straight) check() error {
+func (l *Line) check() error {
 	if a, b := l.Ends(); !(a.Dist(b) >= 1) {
 		return invalid("a line of %v", a.Dist(b))
 	}

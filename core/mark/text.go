@@ -11,18 +11,18 @@ import (
 // FreeText is typed text. Its line breaks are part of it: whoever typed it
 // set them, and every renderer keeps them.
 type FreeText struct {
-	X     float64 `json:"x"`     // left edge of the lines
-	Y     float64 `json:"y"`     // baseline of the first line
-	Width float64 `json:"width"` // of the widest line
-	Lines []Line  `json:"lines"`
-	Box   float64 `json:"box,omitempty"`   // width that it was given; 0 when it grows with the text
-	Align string  `json:"align,omitempty"` // center, right, or "" for left
-	Fill  Color   `json:"fill,omitempty"`  // behind it; none when empty
-	Turn  float64 `json:"turn,omitempty"`  // degrees clockwise about X, Y
+	X     float64    `json:"x"`     // left edge of the lines
+	Y     float64    `json:"y"`     // baseline of the first line
+	Width float64    `json:"width"` // of the widest line
+	Lines []TextLine `json:"lines"`
+	Box   float64    `json:"box,omitempty"`   // width that it was given; 0 when it grows with the text
+	Align string     `json:"align,omitempty"` // center, right, or "" for left
+	Fill  Color      `json:"fill,omitempty"`  // behind it; none when empty
+	Turn  float64    `json:"turn,omitempty"`  // degrees clockwise about X, Y
 }
 
 // A Line is one line of typed text.
-type Line struct {
+type TextLine struct {
 	Runs []Run   `json:"runs"`
 	X    float64 `json:"x,omitempty"`    // where it begins, from the left edge
 	Hard bool    `json:"hard,omitempty"` // ended by the writer, not by the edge
@@ -176,7 +176,7 @@ func (t *FreeText) Restyled(s Style) Body {
 // each returns a copy with f done to every run.
 func (t *FreeText) each(f func(*Run)) *FreeText {
 	c := *t
-	c.Lines = make([]Line, len(t.Lines))
+	c.Lines = make([]TextLine, len(t.Lines))
 	for i, l := range t.Lines {
 		c.Lines[i] = l
 		c.Lines[i].Runs = slices.Clone(l.Runs)

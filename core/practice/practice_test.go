@@ -18,7 +18,7 @@ func TestEachStepIsDoneByItsOwnMark(t *testing.T) {
 		}
 	}
 	text := func(s string) *mark.FreeText {
-		return &mark.FreeText{X: 0, Y: 0, Width: 20, Lines: []mark.Line{{Runs: []mark.Run{{Text: s, Size: 12, Color: "#000000"}}}}}
+		return &mark.FreeText{X: 0, Y: 0, Width: 20, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: s, Size: 12, Color: "#000000"}}}}}
 	}
 	quad := [][8]float64{{0, 0, 40, 0, 40, 10, 0, 10}}
 	bodies := map[string]mark.Body{

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/e2e/house"
 	"readymargin/school"
@@ -59,7 +59,7 @@ func (b *bench) grown() (teacher house.Seat, students []house.Seat, copies []uin
 		}
 		var given []*school.Assignment
 		for n := range assignmentsBig {
-			given = append(given, &school.Assignment{CourseID: in.ID, Title: fmt.Sprint("Sheet ", n), Way: flow.CopyEach, CreatedAt: now, Handouts: crowd.Assignment.Handouts})
+			given = append(given, &school.Assignment{CourseID: in.ID, Title: fmt.Sprint("Sheet ", n), Mode: flow.CopyEach, CreatedAt: now, Handouts: crowd.Assignment.Handouts})
 		}
 		if err := b.house.Store.AddAssignments(b.ctx, given); err != nil {
 			return teacher, nil, nil, err
@@ -172,7 +172,7 @@ func (b *bench) shared() ([]line, error) {
 	}
 	both := []*school.Assignment{}
 	for _, title := range []string{"Empty", "Full"} {
-		both = append(both, &school.Assignment{CourseID: crowd.Course.ID, Title: title, Way: flow.OneForAll, CreatedAt: b.house.School.Now(), Handouts: crowd.Assignment.Handouts})
+		both = append(both, &school.Assignment{CourseID: crowd.Course.ID, Title: title, Mode: flow.OneForAll, CreatedAt: b.house.School.Now(), Handouts: crowd.Assignment.Handouts})
 	}
 	if err := b.house.Store.AddAssignments(b.ctx, both); err != nil {
 		return nil, err
@@ -189,11 +189,11 @@ func (b *bench) shared() ([]line, error) {
 		seat.Copy = c.ID
 		seats = append(seats, seat)
 		for n := 0; i == 1 && n < 5000; n += 100 {
-			var ops []copy.Op
+			var ops []submission.Op
 			for j := range 100 {
 				ops = append(ops, op("full", 1, n+j))
 			}
-			if _, err := b.house.School.Saving.Save(b.ctx, crowd.Seats[n/100%2].Person, c.ID, copy.Work, ops); err != nil {
+			if _, err := b.house.School.Saving.Save(b.ctx, crowd.Seats[n/100%2].Person, c.ID, submission.Work, ops); err != nil {
 				return nil, err
 			}
 		}
@@ -211,7 +211,7 @@ func (b *bench) shared() ([]line, error) {
 		}
 	}
 	full := seats[1]
-	seq, err := b.house.Store.LayerSeq(b.ctx, full.Copy, copy.Work)
+	seq, err := b.house.Store.LayerSeq(b.ctx, full.Copy, submission.Work)
 	if err != nil {
 		return nil, err
 	}

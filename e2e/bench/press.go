@@ -236,7 +236,7 @@ func someMark(id string, n, i int) mark.Mark {
 	x, y := float64(40+(i*37)%480), float64(40+(i*61)%740)
 	switch i % 3 {
 	case 0:
-		return mark.Mark{ID: id, Page: n, Body: &mark.FreeText{X: x, Y: y, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: fmt.Sprintf("%d.%d m", i, i%10), Size: 14, Color: "#1f4fa3"}}}}}}
+		return mark.Mark{ID: id, Page: n, Body: &mark.FreeText{X: x, Y: y, Width: 60, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: fmt.Sprintf("%d.%d m", i, i%10), Size: 14, Color: "#1f4fa3"}}}}}}
 	case 1:
 		return mark.Mark{ID: id, Page: n, Body: &mark.Highlight{Color: "#ffe27a", QuadPoints: mark.QuadPoints([]page.Quad{page.QuadOf(page.R(x, y, x+50, y+14))})}}
 	}

@@ -10,7 +10,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 )
 
@@ -95,14 +95,14 @@ func (b *bench) save() ([]line, error) {
 	}, nil
 }
 
-func op(who string, w, turn int) copy.Op {
+func op(who string, w, turn int) submission.Op {
 	m := someMark(fmt.Sprintf("%s-mark-%03d-%06d", who, w, turn), 1, 0)
-	return copy.Op{ID: fmt.Sprintf("%s-op-%03d-%06d", who, w, turn), On: m.ID, Mark: &m}
+	return submission.Op{ID: fmt.Sprintf("%s-op-%03d-%06d", who, w, turn), On: m.ID, Mark: &m}
 }
 
 // bareSave is what one saved change asks of the database, as bare SQL: who
 // asks and what it is about, then the change in one flushed transaction.
-func bareSave(ctx context.Context, db *sql.DB, id uint64, token string, o copy.Op) error {
+func bareSave(ctx context.Context, db *sql.DB, id uint64, token string, o submission.Op) error {
 	var n uint64
 	var s string
 	var b []byte

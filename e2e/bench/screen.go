@@ -14,7 +14,7 @@ import (
 	"github.com/chromedp/cdproto/storage"
 	"github.com/chromedp/chromedp"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/e2e/house"
@@ -225,12 +225,12 @@ func (b *bench) ink() ([]line, error) {
 		return nil, err
 	}
 	for from := 0; from < 1000; from += 200 {
-		var ops []copy.Op
+		var ops []submission.Op
 		for i := from; i < from+200; i++ {
 			m := someMark(fmt.Sprintf("ink-mark-%05d", i), 1, i)
-			ops = append(ops, copy.Op{ID: fmt.Sprintf("ink-op-%05d", i), On: m.ID, Mark: &m})
+			ops = append(ops, submission.Op{ID: fmt.Sprintf("ink-op-%05d", i), On: m.ID, Mark: &m})
 		}
-		if _, err := b.house.School.Saving.Save(b.ctx, who, c.ID, copy.Work, ops); err != nil {
+		if _, err := b.house.School.Saving.Save(b.ctx, who, c.ID, submission.Work, ops); err != nil {
 			return nil, err
 		}
 	}

@@ -10,7 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/demo"
@@ -74,7 +74,7 @@ func one(ctx context.Context, home *house.House, dir, name, login string, start 
 	if err != nil {
 		return err
 	}
-	before, err := home.Store.Heads(ctx, c.ID, copy.Work)
+	before, err := home.Store.Heads(ctx, c.ID, submission.Work)
 	if err != nil {
 		return err
 	}
@@ -101,7 +101,7 @@ func one(ctx context.Context, home *house.House, dir, name, login string, start 
 		fmt.Printf("%-10s %-30s done\n", name, step.name)
 		r.look(step.name)
 	}
-	now, err := home.Store.Heads(ctx, c.ID, copy.Work)
+	now, err := home.Store.Heads(ctx, c.ID, submission.Work)
 	if err != nil {
 		return err
 	}
@@ -242,7 +242,7 @@ func (r *round) typing(marks int) error {
 	if err := r.saved(marks + 1); err != nil {
 		return err
 	}
-	heads, err := r.home.Store.Heads(context.Background(), r.copy, copy.Work)
+	heads, err := r.home.Store.Heads(context.Background(), r.copy, submission.Work)
 	if err != nil {
 		return err
 	}

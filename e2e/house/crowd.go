@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/mark"
 	"readymargin/school"
 	"readymargin/school/assign"
@@ -80,7 +80,7 @@ func (h *House) seat(ctx context.Context, c Crowd, i int) (seat Seat, err error)
 	if seat, err = h.Sit(ctx, seat.Person, mine.ID); err != nil {
 		return seat, err
 	}
-	_, err = h.School.Saving.Save(ctx, seat.Person, mine.ID, copy.Work, []copy.Op{Written("first", fmt.Sprint(i))})
+	_, err = h.School.Saving.Save(ctx, seat.Person, mine.ID, submission.Work, []submission.Op{Written("first", fmt.Sprint(i))})
 	return seat, err
 }
 
@@ -107,14 +107,14 @@ func (h *House) SignIn(ctx context.Context, person uint64) (string, error) {
 }
 
 // Written is an operation that writes a few words near the top of page 1.
-func Written(name, words string) copy.Op {
-	m := mark.Mark{ID: name + "-mark", Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.Line{{Runs: []mark.Run{{Text: words, Size: 14, Color: "#1e2a44"}}}}}}
-	return copy.Op{ID: name + "-op", On: m.ID, Mark: &m}
+func Written(name, words string) submission.Op {
+	m := mark.Mark{ID: name + "-mark", Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: words, Size: 14, Color: "#1e2a44"}}}}}}
+	return submission.Op{ID: name + "-op", On: m.ID, Mark: &m}
 }
 
 // Save sends operations for the layer of work, as a browser does.
-func (s Seat) Save(client *http.Client, ops ...copy.Op) error {
-	body, err := json.Marshal(map[string]any{"layer": copy.Work, "ops": ops})
+func (s Seat) Save(client *http.Client, ops ...submission.Op) error {
+	body, err := json.Marshal(map[string]any{"layer": submission.Work, "ops": ops})
 	if err != nil {
 		return err
 	}

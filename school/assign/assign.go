@@ -53,12 +53,12 @@ type Terms struct {
 	Opens        string
 	Due          string
 	Closes       string
-	NoLate       bool     // it closes when it is due
-	Attempts     string   // "" for as often as it is returned
-	Way          flow.Way // "" for a copy each
-	Instruments  []string // of mark.Instruments; none for all
-	KeepHere     bool     // students do not take it away as a file
-	NoSpelling   bool     // the browser does not help with spelling
+	NoLate       bool      // it closes when it is due
+	Attempts     string    // "" for as often as it is returned
+	Mode         flow.Mode // "" for a copy each
+	Instruments  []string  // of mark.Instruments; none for all
+	KeepHere     bool      // students do not take it away as a file
+	NoSpelling   bool      // the browser does not help with spelling
 }
 
 // Assign gives a worksheet to a course.
@@ -149,8 +149,8 @@ func set(a *school.Assignment, t Terms, place *time.Location) (err error) {
 		}
 		*at.to = &when
 	}
-	if a.Way = cmp.Or(t.Way, flow.CopyEach); !a.Way.Known() {
-		return school.Refuse("wrong form", "way", string(t.Way))
+	if a.Mode = cmp.Or(t.Mode, flow.CopyEach); !a.Mode.Known() {
+		return school.Refuse("wrong form", "way", string(t.Mode))
 	}
 	a.Instruments = nil
 	for _, name := range t.Instruments {
@@ -181,7 +181,7 @@ func TermsOf(a school.Assignment, place *time.Location) Terms {
 		return t.In(place).Format(flow.Wall)
 	}
 	t := Terms{Title: a.Title, Instructions: a.Instructions, Chapter: a.Chapter, Opens: wall(a.OpensAt), Due: wall(a.DueAt), Closes: wall(a.ClosesAt),
-		Way: a.Way, Instruments: a.Instruments, KeepHere: a.KeepHere, NoSpelling: a.NoSpelling}
+		Mode: a.Mode, Instruments: a.Instruments, KeepHere: a.KeepHere, NoSpelling: a.NoSpelling}
 	if a.Points > 0 {
 		t.Points = a.Points.String()
 	}
@@ -265,7 +265,7 @@ func (s *Assignments) changeTerms(ctx context.Context, who school.Person, id uin
 		if err := set(a, t, c.Location()); err != nil {
 			return err
 		}
-		if a.Way != was.Way && len(copies) > 0 {
+		if a.Mode != was.Mode && len(copies) > 0 {
 			return school.Refuse("way", "way", "") // what was done would be nobody's, or everybody's
 		}
 		if what := differences(was, *a); what != "" && !a.Draft {

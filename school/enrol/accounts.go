@@ -72,20 +72,20 @@ func loginName(name string) string {
 }
 
 // addSlip makes a one-time token: for a new teacher, or for a person's next sign-in.
-func (s *Accounts) addSlip(ctx context.Context, person uint64, lasts time.Duration) (string, error) {
-	token, slip := s.slip(person, lasts)
-	return token, s.store.AddSlip(ctx, slip)
+func (s *Accounts) addToken(ctx context.Context, person uint64, lasts time.Duration) (string, error) {
+	token, slip := s.token(person, lasts)
+	return token, s.store.AddSignInToken(ctx, slip)
 }
 
-func (s *Accounts) slip(person uint64, lasts time.Duration) (token string, slip school.Slip) {
+func (s *Accounts) token(person uint64, lasts time.Duration) (token string, slip school.SignInToken) {
 	token = school.NewCode(16)
-	return token, school.Slip{TokenHash: school.CodeHash(token), PersonID: person, ExpiresAt: s.now().Add(lasts)}
+	return token, school.SignInToken{TokenHash: school.CodeHash(token), PersonID: person, ExpiresAt: s.now().Add(lasts)}
 }
 
 // Lifetimes of one-time tokens.
 const (
 	InviteLasts = 14 * 24 * time.Hour
-	SlipLasts   = 7 * 24 * time.Hour
+	TokenLasts  = 7 * 24 * time.Hour
 )
 
 // InviteTeacher returns a token with which a teacher makes an account.
@@ -93,16 +93,16 @@ func (s *Accounts) InviteTeacher(ctx context.Context, who school.Person) (string
 	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin}, access.InviteTeacher, access.Thing{}); err != nil {
 		return "", err
 	}
-	return s.addSlip(ctx, 0, InviteLasts)
+	return s.addToken(ctx, 0, InviteLasts)
 }
 
 // SlipOwner returns whose slip it is: a person, or the zero Person for an
 // invitation; "slip used" when it is of no use any more.
-func (s *Accounts) SlipOwner(ctx context.Context, token string, from Device) (school.Person, error) {
+func (s *Accounts) TokenOwner(ctx context.Context, token string, from Device) (school.Person, error) {
 	if err := s.guess(ctx, school.Person{}, from); err != nil {
 		return school.Person{}, err
 	}
-	slip, err := s.store.PeekSlip(ctx, school.CodeHash(token), s.now())
+	slip, err := s.store.PeekSignInToken(ctx, school.CodeHash(token), s.now())
 	if errors.Is(err, school.ErrNotFound) {
 		return school.Person{}, school.Refuse("slip used", "", "")
 	}
@@ -117,18 +117,18 @@ func (s *Accounts) SlipOwner(ctx context.Context, token string, from Device) (sc
 
 // UseSlip signs its bearer in with a new password: an invited teacher under
 // the name given, or the person it was made for.
-func (s *Accounts) UseSlip(ctx context.Context, token, name, password string, from Device) (school.Person, error) {
+func (s *Accounts) UseToken(ctx context.Context, token, name, password string, from Device) (school.Person, error) {
 	if err := CheckPassword(password); err != nil {
 		return school.Person{}, err
 	}
-	owner, err := s.SlipOwner(ctx, token, from)
+	owner, err := s.TokenOwner(ctx, token, from)
 	if err != nil {
 		return school.Person{}, err
 	}
 	if owner.ID == 0 && strings.TrimSpace(name) == "" {
 		return school.Person{}, school.Refuse("name", "name", name)
 	}
-	if _, err := s.store.UseSlip(ctx, school.CodeHash(token), s.now()); err != nil {
+	if _, err := s.store.UseSignInToken(ctx, school.CodeHash(token), s.now()); err != nil {
 		return school.Person{}, school.Refuse("slip used", "", "")
 	}
 	if owner.ID == 0 {
@@ -142,7 +142,7 @@ func (s *Accounts) UseSlip(ctx context.Context, token, name, password string, fr
 }
 
 // NewSlip makes a sign-in slip for a student of the teacher's course.
-func (s *Accounts) NewSlip(ctx context.Context, who school.Person, course, student uint64) (school.Person, string, error) {
+func (s *Accounts) NewSignInToken(ctx context.Context, who school.Person, course, student uint64) (school.Person, string, error) {
 	if _, _, err := s.gate.Course(ctx, who, course, access.RunCourse); err != nil {
 		return school.Person{}, "", err
 	}
@@ -157,7 +157,7 @@ func (s *Accounts) NewSlip(ctx context.Context, who school.Person, course, stude
 	if err != nil {
 		return school.Person{}, "", err
 	}
-	token, err := s.addSlip(ctx, student, SlipLasts)
+	token, err := s.addToken(ctx, student, TokenLasts)
 	return p, token, err
 }
 

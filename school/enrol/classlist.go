@@ -142,7 +142,7 @@ func (s *Lists) TakeList(ctx context.Context, who school.Person, course uint64, 
 	}
 	var out []Newcomer
 	var people []*school.Person
-	var slips []*school.Slip
+	var slips []*school.SignInToken
 	now := s.now()
 	for _, l := range list.Lines {
 		if l.Verdict != IsNew {
@@ -152,7 +152,7 @@ func (s *Lists) TakeList(ctx context.Context, who school.Person, course uint64, 
 		if login == "" {
 			login = loginName(l.Name)
 		}
-		token, slip := s.accounts.slip(0, SlipLasts) // the store knows whose, once there is somebody
+		token, slip := s.accounts.token(0, TokenLasts) // the store knows whose, once there is somebody
 		people = append(people, &school.Person{Name: l.Name, Login: login, Settings: "{}", CreatedAt: now})
 		slips = append(slips, &slip)
 		out = append(out, Newcomer{Code: token})

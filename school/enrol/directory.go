@@ -159,9 +159,9 @@ func (s *Lists) TakeDirectory(ctx context.Context, who school.Person, file []byt
 					if login == "" {
 						login = loginName(p.Name)
 					}
-					token, slip := s.accounts.slip(0, SlipLasts)
+					token, slip := s.accounts.token(0, TokenLasts)
 					change.People = append(change.People, &school.Person{Name: p.Name, Login: login, Staff: p.Teacher, Settings: "{}", SourceID: p.SourceID, CreatedAt: now})
-					change.Slips = append(change.Slips, &slip)
+					change.Tokens = append(change.Tokens, &slip)
 					out = append(out, NewcomerIn{Newcomer: Newcomer{Code: token}})
 				}
 				person = change.People[at]

@@ -20,11 +20,11 @@ type AccountStore interface {
 	// EndSessions ends all of a person's sessions but one and forgets their devices.
 	EndSessions(ctx context.Context, person uint64, session string) error
 	SetSettings(ctx context.Context, id uint64, settings string) error
-	AddSlip(ctx context.Context, s school.Slip) error
+	AddSignInToken(ctx context.Context, s school.SignInToken) error
 	// UseSlip returns an unused slip that has not expired, and marks it used.
-	UseSlip(ctx context.Context, tokenHash string, now time.Time) (school.Slip, error)
+	UseSignInToken(ctx context.Context, tokenHash string, now time.Time) (school.SignInToken, error)
 	// PeekSlip is UseSlip without using it.
-	PeekSlip(ctx context.Context, tokenHash string, now time.Time) (school.Slip, error)
+	PeekSignInToken(ctx context.Context, tokenHash string, now time.Time) (school.SignInToken, error)
 	// Allow takes a try of a subject when its pace permits one; otherwise it
 	// takes none and returns after how long it would.
 	Allow(ctx context.Context, subject string, p school.Pace, now time.Time) (wait time.Duration, err error)
@@ -56,7 +56,7 @@ type ListStore interface {
 	Logins(ctx context.Context, logins []string) (map[string]bool, error)
 	// AddStudents adds people to a course, with a slip each, all or none. A
 	// login in use gets a number behind it.
-	AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, slips []*school.Slip) error
+	AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, slips []*school.SignInToken) error
 	// CoursesBySource and PeopleBySource return those of a school's directory
 	// that are there, by the names they have in it.
 	CoursesBySource(ctx context.Context, sources []string) (map[string]school.Course, error)

@@ -6,7 +6,7 @@ import (
 	"errors"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/school"
 )
@@ -63,7 +63,7 @@ func (s *Marking) Return(ctx context.Context, who school.Person, id uint64, numb
 
 // fixFeedback stores what the teachers have said about an attempt so far.
 func fixFeedback(tx school.CopyTx, a school.Attempt) (string, error) {
-	heads, err := tx.Heads(copy.Feedback(a.Number))
+	heads, err := tx.Heads(submission.Feedback(a.Number))
 	if err != nil {
 		return "", err
 	}

@@ -9,7 +9,7 @@ import (
 
 	"readymargin/core/document"
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 )
 
 // shelfSide is the longest side of a picture on the shelf, in pixels.
@@ -27,24 +27,24 @@ const (
 
 // Picture keeps a picture that somebody brought, painted anew, so that nothing
 // else of the file goes to others.
-func (s *Intake) Picture(ctx context.Context, f Upload, pixels int) (plan.Picture, error) {
+func (s *Intake) Picture(ctx context.Context, f Upload, pixels int) (worksheet.Picture, error) {
 	var err error
 	if f.Data, err = s.developed(ctx, f.Data); err != nil {
-		return plan.Picture{}, err
+		return worksheet.Picture{}, err
 	}
 	if !document.IsPicture(f.Data) {
-		return plan.Picture{}, document.ErrPicture
+		return worksheet.Picture{}, document.ErrPicture
 	}
 	data, err := s.engine.Repaint(ctx, f.Data, shelfSide, pixels)
 	if err != nil {
-		return plan.Picture{}, err
+		return worksheet.Picture{}, err
 	}
 	size, err := jpeg.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
-		return plan.Picture{}, document.ErrPicture
+		return worksheet.Picture{}, document.ErrPicture
 	}
 	hash, err := s.store.PutBlob(ctx, data)
-	return plan.Picture{Name: Title(f.Name), Hash: hash, Width: float64(size.Width), Height: float64(size.Height)}, err
+	return worksheet.Picture{Name: Title(f.Name), Hash: hash, Width: float64(size.Width), Height: float64(size.Height)}, err
 }
 
 // Recording keeps a recording of at most so long; peaks is JSON.

@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/school"
 )
@@ -163,7 +163,7 @@ func (f *Live) deliver(pulses map[uint64]school.Pulse) {
 // the context ends, and quiet now and then when there are none. Only layers
 // that the person may read can be followed; it is asked again before
 // everything that is told.
-func (f *Live) Follow(ctx context.Context, who school.Person, id uint64, layer copy.Layer, seq int64, tell func(News) error, quiet func() error) error {
+func (f *Live) Follow(ctx context.Context, who school.Person, id uint64, layer submission.Layer, seq int64, tell func(News) error, quiet func() error) error {
 	c, err := f.gate.Layer(ctx, who, id, access.ReadLayer, layer)
 	if err != nil {
 		return err

@@ -3,7 +3,7 @@ package screen
 import (
 	"context"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 
@@ -13,8 +13,8 @@ type ScreenStore interface {
 	Drafts(ctx context.Context, person uint64, of school.Drafted, id uint64) ([]school.Draft, error)
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
-	Heads(ctx context.Context, copyID uint64, layer copy.Layer) ([]school.SavedHead, error)
-	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)
+	Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error)
+	LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one
 	// copy come one after another, and wait for their turn before they take a
 	// connection.

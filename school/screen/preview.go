@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/draw"
 	"readymargin/core/flow"
 	"readymargin/core/practice"
@@ -28,7 +28,7 @@ func (s *Screens) Practise(ctx context.Context, who school.Person) (Screen, erro
 	}
 	v.Course, v.Steps = "five minutes, nothing is handed in", practice.Steps
 	for _, m := range practice.Laid() {
-		v.Marks = append(v.Marks, Mark{copy.Shown{Version: m.ID, Mark: m}, copy.Work, draw.ForScreen(m), who.Name, true, time.Time{}, true})
+		v.Marks = append(v.Marks, Mark{submission.Shown{Version: m.ID, Mark: m}, submission.Work, draw.ForScreen(m), who.Name, true, time.Time{}, true})
 	}
 	return v, nil
 }
@@ -40,7 +40,7 @@ func (s *Screens) preview(ctx context.Context, who school.Person, w school.Works
 		return Screen{}, err
 	}
 	v := Screen{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
-		Edit: copy.Work, Trial: true, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{}}
+		Edit: submission.Work, Trial: true, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{}}
 	if v.Pages, err = s.revisions.Sizes(ctx, r); err != nil {
 		return v, err
 	}

@@ -7,11 +7,11 @@ import (
 	"context"
 	"time"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/draw"
 	"readymargin/core/flow"
 	"readymargin/core/note"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/core/practice"
 	"readymargin/school"
 	"readymargin/school/shelf"
@@ -39,7 +39,7 @@ func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live
 	if err != nil {
 		return err
 	}
-	kit, err := plan.ParseKit(w.Kit)
+	kit, err := worksheet.ParseKit(w.Kit)
 	if err != nil {
 		return err
 	}
@@ -49,7 +49,7 @@ func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live
 	}
 	said, err := s.revisions.Directions(ctx, r)
 	for _, m := range said {
-		v.Marks = append(v.Marks, Show(copy.Sheet, copy.Shown{Mark: m}, "Directions", false, time.Time{}, true))
+		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, time.Time{}, true))
 	}
 	return err
 }
@@ -70,15 +70,15 @@ type Screen struct {
 	State        flow.State        `json:"state"`
 	Attempt      int               `json:"attempt"`  // the attempt shown, or the one being worked on
 	Attempts     int               `json:"attempts"` // submitted so far
-	Edit         copy.Layer        `json:"edit"`     // the layer that the person may draw in, or ""
-	Say          copy.Layer        `json:"say"`      // the layer that the person's answers go into, or ""
+	Edit         submission.Layer        `json:"edit"`     // the layer that the person may draw in, or ""
+	Say          submission.Layer        `json:"say"`      // the layer that the person's answers go into, or ""
 	Seq          int64             `json:"seq"`      // of the layer Edit
 	Waiting      int               `json:"waiting"`  // changes that came after the attempt was fixed
 	Due          *time.Time        `json:"due,omitempty"`
 	Closed       bool              `json:"closed"`
 	Closes       *time.Time        `json:"closes,omitempty"`
 	Last         bool              `json:"last"` // no further attempt is left
-	Way          flow.Way          `json:"way"`
+	Mode         flow.Mode         `json:"way"`
 	Runs         bool              `json:"runs"`                  // may change others' marks on a copy that is one for all
 	Removed      *time.Time        `json:"removed,omitempty"`     // when it was unassigned
 	Instructions string            `json:"-"`                     // as they were typed
@@ -98,8 +98,8 @@ type Screen struct {
 	Voice        int               `json:"voice"`              // longest voice note, seconds
 	Pages        []school.PageSize `json:"pages"`
 	Marks        []Mark            `json:"marks"`
-	Key          []plan.Meaning    `json:"key,omitempty"`   // what the colours stand for
-	Shelf        []plan.Picture    `json:"shelf,omitempty"` // pictures to lay on the sheet
+	Key          []worksheet.Meaning    `json:"key,omitempty"`   // what the colours stand for
+	Shelf        []worksheet.Picture    `json:"shelf,omitempty"` // pictures to lay on the sheet
 	Steps        []practice.Step   `json:"steps,omitempty"` // of the practice sheet
 	Zone         string            `json:"zone"`
 	Person       uint64            `json:"person"` // who looks
@@ -118,8 +118,8 @@ type Receipt struct {
 
 // A Mark is a mark with what to paint and who made it.
 type Mark struct {
-	copy.Shown
-	Layer  copy.Layer   `json:"layer"`
+	submission.Shown
+	Layer  submission.Layer   `json:"layer"`
 	Shapes []draw.Shape `json:"shapes"`
 	By     string       `json:"by"`
 	Mine   bool         `json:"mine"`
@@ -127,7 +127,7 @@ type Mark struct {
 	Sent   bool         `json:"sent"` // the other side sees it
 }
 
-func Show(l copy.Layer, w copy.Shown, by string, mine bool, at time.Time, sent bool) Mark {
+func Show(l submission.Layer, w submission.Shown, by string, mine bool, at time.Time, sent bool) Mark {
 	return Mark{w, l, draw.ForScreen(w.Mark), by, mine, at, sent}
 }
 
@@ -138,7 +138,7 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting,
 		Closed: s.gate.Closed(c.Assignment, c.Copy, c.Section), Last: c.Assignment.UsedUp(c.Attempts), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{},
 	}
-	v.Way, v.Instructions, v.Instruments = c.Assignment.Way, c.Assignment.Instructions, c.Assignment.Instruments
+	v.Mode, v.Instructions, v.Instruments = c.Assignment.Mode, c.Assignment.Instructions, c.Assignment.Instruments
 	v.KeepHere, v.NoSpelling, v.Removed = c.Assignment.KeepHere, c.Assignment.NoSpelling, c.Assignment.RemovedAt
 	times := c.Assignment.TimesFor(c.Copy)
 	if !times.Due.IsZero() {
@@ -165,12 +165,12 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 }
 
 // showLive adds what is present in a layer now.
-func (s *Screens) showLive(ctx context.Context, v *Screen, id uint64, layer copy.Layer, who school.Person, sent bool) error {
+func (s *Screens) showLive(ctx context.Context, v *Screen, id uint64, layer submission.Layer, who school.Person, sent bool) error {
 	seq, err := s.store.LayerSeq(ctx, id, layer) // before the heads, so that nothing is missed
 	if err != nil {
 		return err
 	}
-	if layer == copy.Work || layer.Attempt() > 0 {
+	if layer == submission.Work || layer.Attempt() > 0 {
 		v.Seq = seq
 	}
 	heads, err := s.store.Heads(ctx, id, layer)
@@ -192,10 +192,10 @@ func (s *Screens) showAttempt(ctx context.Context, v *Screen, a *school.Attempt,
 		return err
 	}
 	for _, m := range snap.Sheet {
-		v.Marks = append(v.Marks, Show(copy.Sheet, copy.Shown{Mark: m}, "Directions", false, a.SubmittedAt, true))
+		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, a.SubmittedAt, true))
 	}
 	for _, m := range snap.Marks {
-		v.Marks = append(v.Marks, Show(copy.Work, copy.Shown{Mark: m}, student, mine, a.SubmittedAt, true))
+		v.Marks = append(v.Marks, Show(submission.Work, submission.Shown{Mark: m}, student, mine, a.SubmittedAt, true))
 	}
 	v.Receipt = &Receipt{a.Number, a.SubmittedAt, a.LateMinutes, a.SnapshotHash}
 	v.Line = a.Line

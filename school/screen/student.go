@@ -4,7 +4,7 @@ import (
 	"context"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/school"
 )
@@ -21,7 +21,7 @@ func (s *Screens) showReturned(ctx context.Context, v *Screen, a *school.Attempt
 		v.Given = &given
 	}
 	for _, m := range r.Marks {
-		v.Marks = append(v.Marks, Show(copy.Feedback(a.Number), copy.Shown{Mark: m.Mark}, m.By, false, m.At, true))
+		v.Marks = append(v.Marks, Show(submission.Feedback(a.Number), submission.Shown{Mark: m.Mark}, m.By, false, m.At, true))
 	}
 	return nil
 }
@@ -53,12 +53,12 @@ func (s *Screens) openShared(ctx context.Context, who school.Person, c school.Co
 	}
 	v.Student, v.Runs = "everybody", c.Role != access.Student
 	if !v.Closed {
-		v.Edit = copy.Work
+		v.Edit = submission.Work
 	}
 	if err := s.addKit(ctx, &v, c.Revision, true); err != nil {
 		return v, err
 	}
-	return v, s.showLive(ctx, &v, c.ID, copy.Work, who, true)
+	return v, s.showLive(ctx, &v, c.ID, submission.Work, who, true)
 }
 
 // toRead returns the view of a copy that nobody writes on, and notes that it
@@ -96,7 +96,7 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 	if err != nil {
 		return v, err
 	}
-	if c.Assignment.Way == flow.ToRead {
+	if c.Assignment.Mode == flow.ToRead {
 		return s.toRead(ctx, v, c)
 	}
 	v.Attempt = c.Attempts
@@ -110,7 +110,7 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 			returned = &attempts[i]
 		}
 	}
-	if err := s.showLive(ctx, &v, c.ID, copy.Own, who, true); err != nil {
+	if err := s.showLive(ctx, &v, c.ID, submission.Own, who, true); err != nil {
 		return v, err
 	}
 	switch c.State {
@@ -121,9 +121,9 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 		if err = s.addKit(ctx, &v, c.Revision, true); err != nil {
 			return v, err
 		}
-		err = s.showLive(ctx, &v, c.ID, copy.Work, who, true)
+		err = s.showLive(ctx, &v, c.ID, submission.Work, who, true)
 		if !v.Closed {
-			v.Edit = copy.Work
+			v.Edit = submission.Work
 		}
 	}
 	// What was said about an attempt before is shown with that one; while it is
@@ -139,11 +139,11 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 
 // showFeedback adds what was returned with an attempt and what was said to it.
 func (s *Screens) showFeedback(ctx context.Context, who school.Person, v *Screen, a *school.Attempt) error {
-	v.Say = copy.Replies
+	v.Say = submission.Replies
 	if err := s.showReturned(ctx, v, a); err != nil {
 		return err
 	}
-	return s.showLive(ctx, v, v.Copy, copy.Replies, who, true)
+	return s.showLive(ctx, v, v.Copy, submission.Replies, who, true)
 }
 
 // OpenAttempt returns the student's view of an attempt as it was submitted,

@@ -4,8 +4,8 @@ import (
 	"context"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
-	"readymargin/core/plan"
+	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -26,12 +26,12 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 		return v, access.ErrHidden
 	}
 	a := attempts[number-1]
-	p, err := plan.Parse(c.Revision.Plan)
+	p, err := worksheet.Parse(c.Revision.Plan)
 	if err != nil {
 		return v, err
 	}
-	v.Teacher, v.Attempt, v.Held = true, number, len(p.Of(plan.Held))
-	v.Edit, v.Say = copy.Feedback(number), copy.Feedback(number)
+	v.Teacher, v.Attempt, v.Held = true, number, len(p.Of(worksheet.Held))
+	v.Edit, v.Say = submission.Feedback(number), submission.Feedback(number)
 	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
 	v.Unsent = a.Unsent()
 	if a.Points != nil {
@@ -41,10 +41,10 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	if err := s.showAttempt(ctx, &v, &a, c.Student.Name, false); err != nil {
 		return v, err
 	}
-	if err := s.showLive(ctx, &v, id, copy.Feedback(number), who, false); err != nil {
+	if err := s.showLive(ctx, &v, id, submission.Feedback(number), who, false); err != nil {
 		return v, err
 	}
-	if err := s.showLive(ctx, &v, id, copy.Replies, who, true); err != nil {
+	if err := s.showLive(ctx, &v, id, submission.Replies, who, true); err != nil {
 		return v, err
 	}
 	if a.ReturnedAt != nil {

@@ -31,7 +31,7 @@ type All struct {
 	Agenda      *assign.Agenda
 	Saving      *work.Saving
 	Submitting  *work.Submitting
-	Enclosures  *work.Enclosures
+	Attachments *work.Attachments
 	Drafts      *work.Drafts
 	Elsewhere   *work.Elsewhere
 	Queue       *feedback.Queue
@@ -58,7 +58,7 @@ type Store interface {
 	assign.AgendaStore
 	work.SavingStore
 	work.SubmittingStore
-	work.EnclosureStore
+	work.AttachmentStore
 	work.DraftStore
 	work.ElsewhereStore
 	feedback.QueueStore
@@ -108,12 +108,12 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, now)
 	s.Saving = work.NewSaving(store, gate, s.Live, now)
 	s.Submitting = work.NewSubmitting(store, gate, s.Revisions, s.Live, now)
-	s.Enclosures = work.NewEnclosures(store, gate, s.Intake)
+	s.Attachments = work.NewAttachments(store, gate, s.Intake)
 	s.Drafts = work.NewDrafts(store, gate, s.Assignments, now)
-	s.Elsewhere = work.NewElsewhere(store, engine, gate, s.Intake, s.Revisions, s.Enclosures, s.Saving, now)
+	s.Elsewhere = work.NewElsewhere(store, engine, gate, s.Intake, s.Revisions, s.Attachments, s.Saving, now)
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
 	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Live, now)
-	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Enclosures)
+	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments)
 	return s
 }

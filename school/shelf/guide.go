@@ -7,10 +7,10 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/document"
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/core/recording"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -18,7 +18,7 @@ import (
 
 // Found returns what was found on each leaf of a worksheet to be worked on,
 // in the place of which the plan may have something else.
-func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]plan.Guide, error) {
+func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]worksheet.Guide, error) {
 	if _, err := s.readOut(ctx, who, id); err != nil {
 		return nil, err
 	}
@@ -30,8 +30,8 @@ func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]plan
 	if err != nil {
 		return nil, err
 	}
-	bySource := make([][]plan.Guide, len(sources))
-	out := make([]plan.Guide, len(p))
+	bySource := make([][]worksheet.Guide, len(sources))
+	out := make([]worksheet.Guide, len(p))
 	for i, l := range p {
 		if l.Turn != 0 {
 			if out[i], err = s.foundTurned(ctx, sources[l.Source].FileHash, l); err != nil {
@@ -50,7 +50,7 @@ func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]plan
 }
 
 // turnedPage is a page of a file that is kept, as it is when it is turned.
-func (s *Shelf) turnedPage(ctx context.Context, file string, l plan.Leaf) (hash string, err error) {
+func (s *Shelf) turnedPage(ctx context.Context, file string, l worksheet.PageRef) (hash string, err error) {
 	data, err := s.store.Blob(ctx, file)
 	if err != nil {
 		return "", err
@@ -66,25 +66,25 @@ func (s *Shelf) turnedPage(ctx context.Context, file string, l plan.Leaf) (hash 
 	return s.keep(ctx, one, pages)
 }
 
-func (s *Shelf) foundTurned(ctx context.Context, file string, l plan.Leaf) (plan.Guide, error) {
+func (s *Shelf) foundTurned(ctx context.Context, file string, l worksheet.PageRef) (worksheet.Guide, error) {
 	hash, err := s.turnedPage(ctx, file, l)
 	if err != nil {
-		return plan.Guide{}, err
+		return worksheet.Guide{}, err
 	}
 	all, err := s.revisions.guides(ctx, hash)
 	if err != nil {
-		return plan.Guide{}, err
+		return worksheet.Guide{}, err
 	}
 	return all[0], nil
 }
 
 // LeafPrint returns what is printed on a page that the teacher brought in,
 // turned as asked, as JSON of words.Page.
-func (s *Shelf) LeafPrint(ctx context.Context, who school.Person, worksheet uint64, l plan.Leaf) (string, error) {
-	if _, err := s.readOut(ctx, who, worksheet); err != nil {
+func (s *Shelf) LeafPrint(ctx context.Context, who school.Person, sheetID uint64, l worksheet.PageRef) (string, error) {
+	if _, err := s.readOut(ctx, who, sheetID); err != nil {
 		return "", err
 	}
-	sources, err := s.store.Sources(ctx, worksheet)
+	sources, err := s.store.Sources(ctx, sheetID)
 	if err != nil {
 		return "", err
 	}
@@ -99,16 +99,16 @@ func (s *Shelf) LeafPrint(ctx context.Context, who school.Person, worksheet uint
 		n = 1
 	}
 	p, err := s.store.FilePage(ctx, hash, n)
-	return p.Print, err
+	return p.TextLayer, err
 }
 
 // guides returns what was found on each page of a file.
-func (s *Revisions) guides(ctx context.Context, file string) ([]plan.Guide, error) {
+func (s *Revisions) guides(ctx context.Context, file string) ([]worksheet.Guide, error) {
 	pages, err := s.store.FileGuides(ctx, file)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]plan.Guide, len(pages))
+	out := make([]worksheet.Guide, len(pages))
 	for i, p := range pages {
 		if err := json.Unmarshal([]byte(p), &out[i]); err != nil {
 			return nil, err
@@ -119,10 +119,10 @@ func (s *Revisions) guides(ctx context.Context, file string) ([]plan.Guide, erro
 
 // checkAttachments checks that every sound and picture that a plan and a kit speak of lies
 // with the worksheet.
-func (s *Shelf) checkAttachments(ctx context.Context, worksheet uint64, p plan.Plan, k plan.Kit) error {
+func (s *Shelf) checkAttachments(ctx context.Context, sheetID uint64, p worksheet.Plan, k worksheet.Kit) error {
 	var wanted []string
 	for _, l := range p {
-		wanted = append(wanted, copy.Enclosed(l.Said)...)
+		wanted = append(wanted, submission.Enclosed(l.Said)...)
 	}
 	for _, pic := range k.Shelf {
 		wanted = append(wanted, pic.Hash)
@@ -130,12 +130,12 @@ func (s *Shelf) checkAttachments(ctx context.Context, worksheet uint64, p plan.P
 	if len(wanted) == 0 {
 		return nil
 	}
-	there, err := s.store.Extras(ctx, worksheet)
+	there, err := s.store.WorksheetAttachments(ctx, sheetID)
 	if err != nil {
 		return err
 	}
 	for _, hash := range wanted {
-		if !slices.ContainsFunc(there, func(e school.Extra) bool { return e.Hash == hash }) {
+		if !slices.ContainsFunc(there, func(e school.WorksheetAttachment) bool { return e.Hash == hash }) {
 			return school.Refuse("plan", "", "")
 		}
 	}
@@ -146,34 +146,34 @@ func (s *Shelf) checkAttachments(ctx context.Context, worksheet uint64, p plan.P
 const directionSeconds = 15 * 60
 
 // AddSpoken takes a recording in for the directions of a worksheet.
-func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, worksheet uint64, recorded []byte) (mark.Voice, error) {
-	if _, err := s.gate.Worksheet(ctx, who, worksheet); err != nil {
+func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, sheetID uint64, recorded []byte) (mark.Voice, error) {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
 		return mark.Voice{}, err
 	}
 	v, peaks, err := s.intake.Recording(ctx, recorded, directionSeconds*time.Second)
 	if err != nil {
 		return v, err
 	}
-	return v, s.store.AddExtra(ctx, school.Extra{WorksheetID: worksheet, Hash: v.Sound, MediaType: recording.MediaType, Milliseconds: v.Milliseconds, Peaks: peaks})
+	return v, s.store.AddWorksheetAttachment(ctx, school.WorksheetAttachment{WorksheetID: sheetID, Hash: v.Sound, MediaType: recording.MediaType, Milliseconds: v.Milliseconds, Peaks: peaks})
 }
 
 // AddPicture takes a picture in for the picture shelf of a worksheet. It is
 // painted anew, so that nothing else of the file goes to students.
-func (s *Shelf) AddPicture(ctx context.Context, who school.Person, worksheet uint64, f intake.Upload) (plan.Picture, error) {
-	if _, err := s.gate.Worksheet(ctx, who, worksheet); err != nil {
-		return plan.Picture{}, err
+func (s *Shelf) AddPicture(ctx context.Context, who school.Person, sheetID uint64, f intake.Upload) (worksheet.Picture, error) {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
+		return worksheet.Picture{}, err
 	}
 	pic, err := s.intake.Picture(ctx, f, intake.StaffPixels)
 	if err != nil {
-		return plan.Picture{}, err
+		return worksheet.Picture{}, err
 	}
-	return pic, s.store.AddExtra(ctx, school.Extra{WorksheetID: worksheet, Hash: pic.Hash, MediaType: intake.PictureType, Peaks: "[]"})
+	return pic, s.store.AddWorksheetAttachment(ctx, school.WorksheetAttachment{WorksheetID: sheetID, Hash: pic.Hash, MediaType: intake.PictureType, Peaks: "[]"})
 }
 
 // Extra returns a sound or a picture that lies with a worksheet to its owner.
-func (s *Shelf) Extra(ctx context.Context, who school.Person, worksheet uint64, hash string) (school.Media, error) {
-	if _, err := s.gate.Worksheet(ctx, who, worksheet); err != nil {
+func (s *Shelf) Attachment(ctx context.Context, who school.Person, sheetID uint64, hash string) (school.Media, error) {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
 		return school.Media{}, err
 	}
-	return s.revisions.Attachment(ctx, worksheet, hash)
+	return s.revisions.Attachment(ctx, sheetID, hash)
 }

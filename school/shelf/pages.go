@@ -9,13 +9,13 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/page"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/queue"
 	"readymargin/school"
 )
 
 // Print returns what is printed on a page, as JSON of words.Page.
-func (s *Revisions) Print(ctx context.Context, who school.Person, revision uint64, number int) (string, error) {
+func (s *Revisions) TextLayer(ctx context.Context, who school.Person, revision uint64, number int) (string, error) {
 	r, err := s.gate.Revision(ctx, who, revision, access.SeeWorksheet)
 	if err != nil {
 		return "", err
@@ -24,7 +24,7 @@ func (s *Revisions) Print(ctx context.Context, who school.Person, revision uint6
 	if errors.Is(err, school.ErrNotFound) {
 		return "", access.ErrHidden
 	}
-	return p.Print, err
+	return p.TextLayer, err
 }
 
 // Scales are the pictures that there are of a page, in hundredths of a pixel
@@ -47,11 +47,11 @@ func (s *Revisions) HeldPicture(ctx context.Context, who school.Person, revision
 	if err != nil {
 		return school.Media{}, err
 	}
-	p, err := plan.Parse(r.Plan)
+	p, err := worksheet.Parse(r.Plan)
 	if err != nil {
 		return school.Media{}, err
 	}
-	held := p.Of(plan.Held)
+	held := p.Of(worksheet.Held)
 	if n < 1 || n > len(held) {
 		return school.Media{}, access.ErrHidden
 	}
@@ -59,15 +59,15 @@ func (s *Revisions) HeldPicture(ctx context.Context, who school.Person, revision
 }
 
 // SourcePicture returns the picture of a page that the teacher brought in.
-func (s *Shelf) SourcePicture(ctx context.Context, who school.Person, worksheet uint64, source, number, scale int) (school.Media, error) {
-	if _, err := s.gate.Worksheet(ctx, who, worksheet); err != nil {
+func (s *Shelf) SourcePicture(ctx context.Context, who school.Person, sheetID uint64, source, number, scale int) (school.Media, error) {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
 		return school.Media{}, err
 	}
-	return s.revisions.sourcePicture(ctx, worksheet, source, number, scale)
+	return s.revisions.sourcePicture(ctx, sheetID, source, number, scale)
 }
 
-func (s *Revisions) sourcePicture(ctx context.Context, worksheet uint64, source, number, scale int) (school.Media, error) {
-	sources, err := s.store.Sources(ctx, worksheet)
+func (s *Revisions) sourcePicture(ctx context.Context, sheetID uint64, source, number, scale int) (school.Media, error) {
+	sources, err := s.store.Sources(ctx, sheetID)
 	if err != nil {
 		return school.Media{}, err
 	}

@@ -40,7 +40,7 @@ type Painter interface {
 type RevisionStore interface {
 	FileGuides(ctx context.Context, file string) ([]string, error) // of each page
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
-	Extras(ctx context.Context, worksheet uint64) ([]school.Extra, error)
+	WorksheetAttachments(ctx context.Context, worksheet uint64) ([]school.WorksheetAttachment, error)
 	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
 	FilePages(ctx context.Context, file string) ([]school.FilePage, error) // without Print, Text and Guide
 	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
@@ -65,7 +65,7 @@ type Reader interface {
 
 // A ShelfStore keeps worksheets as teachers prepare them.
 type ShelfStore interface {
-	AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, extras []school.Extra) error
+	AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, extras []school.WorksheetAttachment) error
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
 	// WorksheetsOf returns the owner's worksheets, newest first: all, or those
 	// whose title or print has every one of the words, or words that begin so.
@@ -74,8 +74,8 @@ type ShelfStore interface {
 	// ChangeWorksheet lets change have a worksheet that nobody else changes
 	// meanwhile, keeps what it made of it, and adds a source if there is one.
 	ChangeWorksheet(ctx context.Context, id uint64, change func(*school.Worksheet) error, add *school.Source) error
-	AddExtra(ctx context.Context, e school.Extra) error
-	Extras(ctx context.Context, worksheet uint64) ([]school.Extra, error)
+	AddWorksheetAttachment(ctx context.Context, e school.WorksheetAttachment) error
+	WorksheetAttachments(ctx context.Context, worksheet uint64) ([]school.WorksheetAttachment, error)
 	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
 	LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error)
 	// Uses returns where a worksheet is assigned, newest first.

@@ -3,7 +3,7 @@ package shelf
 import (
 	"context"
 
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/practice"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -28,7 +28,7 @@ func (s *Shelf) PracticeSheet(ctx context.Context) (school.Worksheet, error) {
 		if err != nil {
 			return school.Worksheet{}, err
 		}
-		w := school.Worksheet{OwnerID: school.Nobody, Title: "Practice sheet", Plan: plan.Plan{}.Join(0, len(t.Pages), 0, nil).String(), Version: 1, CreatedAt: s.now()}
+		w := school.Worksheet{OwnerID: school.Nobody, Title: "Practice sheet", Plan: worksheet.Plan{}.Join(0, len(t.Pages), 0, nil).String(), Version: 1, CreatedAt: s.now()}
 		return w, s.store.AddWorksheet(ctx, &w, []school.Source{source}, nil)
 	})
 	if err != nil {

@@ -6,7 +6,7 @@ import (
 	"strconv"
 
 	"readymargin/core/document"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/queue"
 	"readymargin/school"
 )
@@ -38,11 +38,11 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 			return school.Revision{}, err
 		}
 	}
-	p, err := plan.Parse(w.Plan)
+	p, err := worksheet.Parse(w.Plan)
 	if err != nil {
 		return school.Revision{}, err
 	}
-	if len(p.Of(plan.Sheet)) == 0 {
+	if len(p.Of(worksheet.Sheet)) == 0 {
 		return school.Revision{}, school.Refuse("no pages", "", "")
 	}
 	if n := len(p.Undecided()); n > 0 && !anyway {
@@ -57,7 +57,7 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 		if last.Plan == w.Plan {
 			return last, nil
 		}
-		was, err := plan.Parse(last.Plan)
+		was, err := worksheet.Parse(last.Plan)
 		if err != nil {
 			return r, err
 		}
@@ -74,14 +74,14 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 
 // assemble makes the PDF that students get: always a new one, so that nothing
 // of the teacher's file goes along that is not on its pages.
-func (s *Publishing) assemble(ctx context.Context, worksheet uint64, p plan.Plan) (hash string, pages int, err error) {
-	sources, err := s.store.Sources(ctx, worksheet)
+func (s *Publishing) assemble(ctx context.Context, sheetID uint64, p worksheet.Plan) (hash string, pages int, err error) {
+	sources, err := s.store.Sources(ctx, sheetID)
 	if err != nil {
 		return "", 0, err
 	}
 	files := make([][]byte, len(sources)) // those that have a page on the sheet
 	var leaves []document.PageRef
-	for _, l := range p.Of(plan.Sheet) {
+	for _, l := range p.Of(worksheet.Sheet) {
 		if files[l.Source] == nil {
 			if files[l.Source], err = s.store.Blob(ctx, sources[l.Source].FileHash); err != nil {
 				return "", 0, err
@@ -112,7 +112,7 @@ func (s *Publishing) AssembleAnew(ctx context.Context) (done, left int, err erro
 		return 0, 0, err
 	}
 	for _, r := range whole {
-		p, err := plan.Parse(r.Plan)
+		p, err := worksheet.Parse(r.Plan)
 		if err != nil {
 			return done, left, err
 		}

@@ -9,7 +9,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/document"
 	"readymargin/core/heldback"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/queue"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -102,7 +102,7 @@ func (s *Shelf) readPages(ctx context.Context, id uint64) error {
 		noticed[i] = heldback.Propose(document.Printed(pages))
 	}
 	err = s.store.ChangeWorksheet(ctx, id, func(w *school.Worksheet) error {
-		p, err := plan.Parse(w.Plan)
+		p, err := worksheet.Parse(w.Plan)
 		if err != nil {
 			return err
 		}

@@ -8,10 +8,10 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/mark"
 	"readymargin/core/page"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/core/recording"
 	"readymargin/school"
 )
@@ -41,7 +41,7 @@ func corners(sizes []school.PageSize) []page.Point {
 
 // Guides returns what each page that students get has to be worked on: as the
 // teacher wants it now, or as it was found.
-func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint64) ([]plan.Guide, error) {
+func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint64) ([]worksheet.Guide, error) {
 	r, err := s.gate.Revision(ctx, who, revision, access.SeeWorksheet)
 	if err != nil {
 		return nil, err
@@ -67,14 +67,14 @@ func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint
 
 // BothPlans returns a revision's worksheet with its plan as it is now, and the
 // plan of the revision.
-func (s *Revisions) BothPlans(ctx context.Context, r school.Revision) (w school.Worksheet, now, then plan.Plan, err error) {
+func (s *Revisions) BothPlans(ctx context.Context, r school.Revision) (w school.Worksheet, now, then worksheet.Plan, err error) {
 	if w, err = s.store.Worksheet(ctx, r.WorksheetID); err != nil {
 		return w, nil, nil, err
 	}
-	if now, err = plan.Parse(w.Plan); err != nil {
+	if now, err = worksheet.Parse(w.Plan); err != nil {
 		return w, nil, nil, err
 	}
-	then, err = plan.Parse(r.Plan)
+	then, err = worksheet.Parse(r.Plan)
 	return w, now, then, err
 }
 
@@ -94,7 +94,7 @@ func (s *Revisions) Directions(ctx context.Context, r school.Revision) ([]mark.M
 // SheetExtra returns a sound or a picture to those who have the sheet that it
 // lies with: what is said on its pages, and the pictures that lay on its shelf,
 // which may stand on copies by now.
-func (s *Revisions) SheetExtra(ctx context.Context, who school.Person, revision uint64, hash string) (school.Media, error) {
+func (s *Revisions) AttachmentOf(ctx context.Context, who school.Person, revision uint64, hash string) (school.Media, error) {
 	r, err := s.gate.Revision(ctx, who, revision, access.SeeWorksheet)
 	if err != nil {
 		return school.Media{}, err
@@ -104,14 +104,14 @@ func (s *Revisions) SheetExtra(ctx context.Context, who school.Person, revision 
 		return e, err
 	}
 	said, err := s.Directions(ctx, r)
-	if err == nil && !slices.Contains(copy.Enclosed(said), hash) {
+	if err == nil && !slices.Contains(submission.Enclosed(said), hash) {
 		err = access.ErrHidden // said on a page that is held back
 	}
 	return e, err
 }
 
-func (s *Revisions) Attachment(ctx context.Context, worksheet uint64, hash string) (school.Media, error) {
-	all, err := s.store.Extras(ctx, worksheet)
+func (s *Revisions) Attachment(ctx context.Context, sheetID uint64, hash string) (school.Media, error) {
+	all, err := s.store.WorksheetAttachments(ctx, sheetID)
 	if err != nil {
 		return school.Media{}, err
 	}

@@ -13,7 +13,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/document"
 	"readymargin/core/heldback"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
 )
@@ -41,7 +41,7 @@ func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.
 	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
 		return school.Worksheet{}, err
 	}
-	var p plan.Plan
+	var p worksheet.Plan
 	var all []intake.Read
 	reading := false
 	for i, f := range files {
@@ -111,15 +111,15 @@ func filePages(hash string, pages []document.Page) ([]school.FilePage, error) {
 		for _, w := range p.Print.Words {
 			text.WriteString(w.Text + " ")
 		}
-		rows[i] = school.FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), Print: string(print), Text: text.String(), Guide: string(guide)}
+		rows[i] = school.FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), TextLayer: string(print), Text: text.String(), Guide: string(guide)}
 	}
 	return rows, nil
 }
 
 // planned loads a worksheet of the person's own with its plan.
-func (s *Shelf) planned(ctx context.Context, who school.Person, id uint64) (w school.Worksheet, p plan.Plan, err error) {
+func (s *Shelf) planned(ctx context.Context, who school.Person, id uint64) (w school.Worksheet, p worksheet.Plan, err error) {
 	if w, err = s.gate.Worksheet(ctx, who, id); err == nil {
-		p, err = plan.Parse(w.Plan)
+		p, err = worksheet.Parse(w.Plan)
 	}
 	return w, p, err
 }
@@ -127,12 +127,12 @@ func (s *Shelf) planned(ctx context.Context, who school.Person, id uint64) (w sc
 // A Bench is a worksheet while it is being prepared.
 type Bench struct {
 	Worksheet school.Worksheet
-	Plan      plan.Plan
+	Plan      worksheet.Plan
 	Pages     []school.PageSize // of the plan's leaves, before they are turned
 	Sources   []school.Source
 	Uses      []school.Use
 	Changed   bool // since the newest revision
-	Kit       plan.Kit
+	Kit       worksheet.Kit
 }
 
 // Prepare returns a worksheet of the teacher's own as it is being prepared.
@@ -143,7 +143,7 @@ func (s *Shelf) Prepare(ctx context.Context, who school.Person, id uint64) (b Be
 	if b.Worksheet.Reading {
 		go s.readSoon(context.WithoutCancel(ctx), id) // who began may be gone
 	}
-	if b.Kit, err = plan.ParseKit(b.Worksheet.Kit); err != nil {
+	if b.Kit, err = worksheet.ParseKit(b.Worksheet.Kit); err != nil {
 		return b, err
 	}
 	if b.Sources, err = s.store.Sources(ctx, id); err != nil {
@@ -169,7 +169,7 @@ func (s *Shelf) Prepare(ctx context.Context, who school.Person, id uint64) (b Be
 	if err != nil {
 		return b, err
 	}
-	was, err := plan.Parse(last.Plan)
+	was, err := worksheet.Parse(last.Plan)
 	b.Changed = !was.SameSheet(b.Plan)
 	return b, err
 }
@@ -177,7 +177,7 @@ func (s *Shelf) Prepare(ctx context.Context, who school.Person, id uint64) (b Be
 // Arrange changes which pages the worksheet has, how, what stands on each for
 // the work, and what becomes of the others. version is the worksheet's that
 // the change was made on.
-func (s *Shelf) Arrange(ctx context.Context, who school.Person, id uint64, version int, want plan.Plan, kit plan.Kit) error {
+func (s *Shelf) Arrange(ctx context.Context, who school.Person, id uint64, version int, want worksheet.Plan, kit worksheet.Kit) error {
 	_, now, err := s.planned(ctx, who, id)
 	if err != nil {
 		return err
@@ -196,7 +196,7 @@ func (s *Shelf) Arrange(ctx context.Context, who school.Person, id uint64, versi
 		if w.Version != version {
 			return school.ErrStale
 		}
-		now, err := plan.Parse(w.Plan) // answers may have been noticed meanwhile
+		now, err := worksheet.Parse(w.Plan) // answers may have been noticed meanwhile
 		if err != nil {
 			return err
 		}
@@ -273,7 +273,7 @@ func (s *Shelf) Duplicate(ctx context.Context, who school.Person, id uint64) (sc
 	if err != nil {
 		return w, err
 	}
-	extras, err := s.store.Extras(ctx, id)
+	extras, err := s.store.WorksheetAttachments(ctx, id)
 	if err != nil {
 		return w, err
 	}

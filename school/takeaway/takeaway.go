@@ -24,16 +24,16 @@ import (
 
 // Exports are files to take away.
 type Exports struct {
-	store      ExportStore
-	engine     Printer
-	gate       *school.Gate
-	revisions  *shelf.Revisions
-	screens    *screen.Screens
-	enclosures *work.Enclosures
+	store       ExportStore
+	engine      Printer
+	gate        *school.Gate
+	revisions   *shelf.Revisions
+	screens     *screen.Screens
+	attachments *work.Attachments
 }
 
 // New returns what makes files to take away.
-func New(store ExportStore, engine Printer, gate *school.Gate, revisions *shelf.Revisions, screens *screen.Screens, enclosures *work.Enclosures) *Exports {
+func New(store ExportStore, engine Printer, gate *school.Gate, revisions *shelf.Revisions, screens *screen.Screens, enclosures *work.Attachments) *Exports {
 	return &Exports{store, engine, gate, revisions, screens, enclosures}
 }
 
@@ -103,7 +103,7 @@ func (s *Exports) pictures(ctx context.Context, who school.Person, id, worksheet
 		}
 		e, err := s.revisions.Attachment(ctx, worksheet, pic.Hash)
 		if errors.Is(err, access.ErrHidden) {
-			e, err = s.enclosures.Enclosed(ctx, who, id, pic.Hash)
+			e, err = s.attachments.Attachment(ctx, who, id, pic.Hash)
 		}
 		if err != nil && !errors.Is(err, access.ErrHidden) {
 			return nil, err
@@ -225,7 +225,7 @@ func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
 		}
 		if strings.TrimSpace(l.text) != "" {
 			out = append(out, mark.Mark{ID: fmt.Sprintf("said-line-%d", i), Page: pages + *extra, Body: &mark.FreeText{
-				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.Line{{Runs: []mark.Run{{Text: l.text, Size: l.size, Color: l.color}}}}}})
+				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: l.text, Size: l.size, Color: l.color}}}}}})
 		}
 		y += l.size * 1.45
 	}

@@ -5,7 +5,7 @@ import (
 	"slices"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/screen"
 )
@@ -26,18 +26,18 @@ const mostChanges = 500
 // Changes returns what was changed in the work after an operation, for those
 // who may write there.
 func (s *Saving) Changes(ctx context.Context, who school.Person, id uint64, after int64) (out Changes, err error) {
-	if _, err := s.gate.Layer(ctx, who, id, access.ReadLayer, copy.Work); err != nil {
+	if _, err := s.gate.Layer(ctx, who, id, access.ReadLayer, submission.Work); err != nil {
 		return out, err
 	}
 	out = Changes{Seq: after, On: []string{}, Gone: []string{}, Marks: []screen.Mark{}}
-	now, err := s.store.LayerSeq(ctx, id, copy.Work)
+	now, err := s.store.LayerSeq(ctx, id, submission.Work)
 	if err != nil {
 		return out, err
 	}
 	if out.All = after < 0 || now-after > mostChanges; out.All {
 		return out, nil
 	}
-	ops, err := s.store.OpsAfter(ctx, id, copy.Work, after)
+	ops, err := s.store.OpsAfter(ctx, id, submission.Work, after)
 	if err != nil || len(ops) == 0 {
 		return out, err
 	}
@@ -48,7 +48,7 @@ func (s *Saving) Changes(ctx context.Context, who school.Person, id uint64, afte
 			out.Gone = append(out.Gone, o.Op.Base)
 		}
 	}
-	heads, err := s.store.HeadsAmong(ctx, id, copy.Work, names)
+	heads, err := s.store.HeadsAmong(ctx, id, submission.Work, names)
 	if err != nil {
 		return out, err
 	}
@@ -56,7 +56,7 @@ func (s *Saving) Changes(ctx context.Context, who school.Person, id uint64, afte
 	for _, h := range heads {
 		if h.Mark != nil {
 			present[h.Op] = true
-			out.Marks = append(out.Marks, screen.Show(copy.Work, copy.Shown{Version: h.Op, Mark: *h.Mark}, h.AuthorName, h.AuthorID == who.ID, h.At, true))
+			out.Marks = append(out.Marks, screen.Show(submission.Work, submission.Shown{Version: h.Op, Mark: *h.Mark}, h.AuthorName, h.AuthorID == who.ID, h.At, true))
 		}
 	}
 	out.Gone = slices.DeleteFunc(out.Gone, func(op string) bool { return present[op] })

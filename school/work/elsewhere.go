@@ -12,7 +12,7 @@ import (
 	"strings"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/document"
 	"readymargin/core/elsewhere"
 	"readymargin/core/mark"
@@ -25,18 +25,18 @@ import (
 // Elsewhere takes back a sheet that was completed in another program, or on
 // paper.
 type Elsewhere struct {
-	store      ElsewhereStore
-	engine     Comparer
-	gate       *school.Gate
-	intake     *intake.Intake
-	revisions  *shelf.Revisions
-	enclosures *Enclosures
-	saving     *Saving
-	now        school.Clock
+	store       ElsewhereStore
+	engine      Comparer
+	gate        *school.Gate
+	intake      *intake.Intake
+	revisions   *shelf.Revisions
+	attachments *Attachments
+	saving      *Saving
+	now         school.Clock
 }
 
 // NewElsewhere returns what compares files with the sheets that they are of.
-func NewElsewhere(store ElsewhereStore, engine Comparer, gate *school.Gate, in *intake.Intake, revisions *shelf.Revisions, enclosures *Enclosures, saving *Saving, now school.Clock) *Elsewhere {
+func NewElsewhere(store ElsewhereStore, engine Comparer, gate *school.Gate, in *intake.Intake, revisions *shelf.Revisions, enclosures *Attachments, saving *Saving, now school.Clock) *Elsewhere {
 	return &Elsewhere{store, engine, gate, in, revisions, enclosures, saving, now}
 }
 
@@ -58,11 +58,11 @@ const (
 // marks, so that nothing on it is lost to sight. A file with a page that is
 // none of the sheet's is refused whole, and then nothing of it is kept.
 func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id uint64, f intake.Upload) (Brought, error) {
-	c, err := s.gate.Copy(ctx, who, id, access.BringBack, copy.Work)
+	c, err := s.gate.Copy(ctx, who, id, access.BringBack, submission.Work)
 	if err != nil {
 		return Brought{}, err
 	}
-	if err := s.enclosures.roomToEnclose(ctx, id); err != nil {
+	if err := s.attachments.room(ctx, id); err != nil {
 		return Brought{}, err
 	}
 	theirs, err := s.intake.Read(ctx, f)
@@ -84,7 +84,7 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if err != nil {
 		return Brought{}, err
 	}
-	var ops []copy.Op
+	var ops []submission.Op
 	var pictures [][]byte
 	size := 0
 	for i, n := range match {
@@ -105,17 +105,17 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 		if err != nil {
 			return Brought{}, err
 		}
-		if err := s.enclosures.addPicture(ctx, who, id, copy.Work, hash); err != nil {
+		if err := s.attachments.addPicture(ctx, who, id, submission.Work, hash); err != nil {
 			return Brought{}, err
 		}
 	}
-	stands, err := s.gate.Layer(ctx, who, id, access.BringBack, copy.Work)
+	stands, err := s.gate.Layer(ctx, who, id, access.BringBack, submission.Work)
 	if err != nil {
 		return Brought{}, err
 	}
 	for rest := ops; len(rest) > 0; {
 		batch := rest[:min(len(rest), MaxBatch)]
-		if _, err := s.saving.save(ctx, who, id, copy.Work, stands, batch); err != nil {
+		if _, err := s.saving.save(ctx, who, id, submission.Work, stands, batch); err != nil {
 			return Brought{}, err
 		}
 		rest = rest[len(batch):]
@@ -136,7 +136,7 @@ func (s *Elsewhere) sheetPages(ctx context.Context, r school.Revision) ([]elsewh
 			return nil, err
 		}
 		out[i] = elsewhere.Page{Width: size.Width, Height: size.Height}
-		if err := json.Unmarshal([]byte(p.Print), &out[i].Print); err != nil {
+		if err := json.Unmarshal([]byte(p.TextLayer), &out[i].Print); err != nil {
 			return nil, err
 		}
 	}
@@ -177,11 +177,11 @@ func (s *Elsewhere) matched(ctx context.Context, sheet []byte, ours []elsewhere.
 }
 
 // piece is the operation that lays a part of a page on page n of a copy.
-func (s *Elsewhere) piece(n int, p document.Part) copy.Op {
+func (s *Elsewhere) piece(n int, p document.Part) submission.Op {
 	sum := sha256.Sum256(p.JPEG)
 	m := mark.Mark{ID: s.newName(), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Rect: [4]float64{
 		page.Round(p.Rect.Min.X), page.Round(p.Rect.Min.Y), page.Round(p.Rect.Max.X), page.Round(p.Rect.Max.Y)}}}
-	return copy.Op{ID: s.newName(), On: m.ID, Mark: &m}
+	return submission.Op{ID: s.newName(), On: m.ID, Mark: &m}
 }
 
 // newName names a mark or an operation, so that names sort by their time as

@@ -8,53 +8,53 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/mark"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/core/recording"
 	"readymargin/school"
 	"readymargin/school/intake"
 )
 
 // Enclosures are the sounds and pictures that marks on a copy show.
-type Enclosures struct {
-	store  EnclosureStore
+type Attachments struct {
+	store  AttachmentStore
 	gate   *school.Gate
 	intake *intake.Intake
 }
 
 // NewEnclosures returns the enclosures of a store.
-func NewEnclosures(store EnclosureStore, gate *school.Gate, in *intake.Intake) *Enclosures {
-	return &Enclosures{store, gate, in}
+func NewAttachments(store AttachmentStore, gate *school.Gate, in *intake.Intake) *Attachments {
+	return &Attachments{store, gate, in}
 }
 
 // MaxEnclosures bounds the sounds and pictures that are brought to one copy.
-const MaxEnclosures = 1000
+const MaxAttachments = 1000
 
 // AddVoice takes a recording in for a note in one of the person's layers.
-func (s *Enclosures) AddVoice(ctx context.Context, who school.Person, id uint64, layer copy.Layer, recorded []byte) (mark.Voice, error) {
+func (s *Attachments) AddVoice(ctx context.Context, who school.Person, id uint64, layer submission.Layer, recorded []byte) (mark.Voice, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
 		return mark.Voice{}, err
 	}
-	if err := s.roomToEnclose(ctx, id); err != nil {
+	if err := s.room(ctx, id); err != nil {
 		return mark.Voice{}, err
 	}
 	v, peaks, err := s.intake.Recording(ctx, recorded, time.Duration(c.Course.VoiceSeconds)*time.Second)
 	if err != nil {
 		return v, err
 	}
-	return v, s.store.AddEnclosure(ctx, school.Enclosure{Hash: v.Sound, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: recording.MediaType, Milliseconds: v.Milliseconds, Peaks: peaks})
+	return v, s.store.AddCopyAttachment(ctx, school.CopyAttachment{Hash: v.Sound, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: recording.MediaType, Milliseconds: v.Milliseconds, Peaks: peaks})
 }
 
 // Enclose takes a picture in for marks in one of the person's layers.
-func (s *Enclosures) Enclose(ctx context.Context, who school.Person, id uint64, layer copy.Layer, f intake.Upload) (plan.Picture, error) {
+func (s *Attachments) AddPicture(ctx context.Context, who school.Person, id uint64, layer submission.Layer, f intake.Upload) (worksheet.Picture, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
-		return plan.Picture{}, err
+		return worksheet.Picture{}, err
 	}
-	if err := s.roomToEnclose(ctx, id); err != nil {
-		return plan.Picture{}, err
+	if err := s.room(ctx, id); err != nil {
+		return worksheet.Picture{}, err
 	}
 	pixels := intake.StudentPixels
 	if c.Role != access.Student {
@@ -68,25 +68,25 @@ func (s *Enclosures) Enclose(ctx context.Context, who school.Person, id uint64, 
 }
 
 // roomToEnclose says whether a copy takes a further sound or picture.
-func (s *Enclosures) roomToEnclose(ctx context.Context, id uint64) error {
-	there, err := s.store.Enclosures(ctx, id)
-	if err == nil && len(there) >= MaxEnclosures {
+func (s *Attachments) room(ctx context.Context, id uint64) error {
+	there, err := s.store.CopyAttachments(ctx, id)
+	if err == nil && len(there) >= MaxAttachments {
 		err = school.Refuse("full", "", "")
 	}
 	return err
 }
 
 // addPicture notes that a picture is for marks of a layer.
-func (s *Enclosures) addPicture(ctx context.Context, who school.Person, id uint64, layer copy.Layer, hash string) error {
-	return s.store.AddEnclosure(ctx, school.Enclosure{Hash: hash, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: intake.PictureType, Peaks: "[]"})
+func (s *Attachments) addPicture(ctx context.Context, who school.Person, id uint64, layer submission.Layer, hash string) error {
+	return s.store.AddCopyAttachment(ctx, school.CopyAttachment{Hash: hash, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: intake.PictureType, Peaks: "[]"})
 }
 
 // EncloseFrom takes a picture of another copy in, where the person sees it.
-func (s *Enclosures) EncloseFrom(ctx context.Context, who school.Person, id uint64, layer copy.Layer, from uint64, hash string) error {
+func (s *Attachments) AddPictureFrom(ctx context.Context, who school.Person, id uint64, layer submission.Layer, from uint64, hash string) error {
 	if _, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer); err != nil {
 		return err
 	}
-	e, err := s.Enclosed(ctx, who, from, hash)
+	e, err := s.Attachment(ctx, who, from, hash)
 	if err != nil || e.Type != intake.PictureType {
 		return cmp.Or(err, access.ErrHidden)
 	}
@@ -96,12 +96,12 @@ func (s *Enclosures) EncloseFrom(ctx context.Context, who school.Person, id uint
 // Enclosed returns a recording or a picture of a copy to somebody who may know
 // it: who may read the layer that it was made in; teachers once the work was
 // submitted; the student once the feedback was returned.
-func (s *Enclosures) Enclosed(ctx context.Context, who school.Person, id uint64, hash string) (school.Media, error) {
+func (s *Attachments) Attachment(ctx context.Context, who school.Person, id uint64, hash string) (school.Media, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.SeeReturned, "")
 	if err != nil {
 		return school.Media{}, err
 	}
-	all, err := s.store.Enclosures(ctx, id)
+	all, err := s.store.CopyAttachments(ctx, id)
 	if err != nil {
 		return school.Media{}, err
 	}
@@ -125,21 +125,21 @@ func (s *Enclosures) Enclosed(ctx context.Context, who school.Person, id uint64,
 
 // released reports whether an enclosure was handed over: by the student with
 // an attempt, by the teacher with what was returned.
-func (s *Enclosures) released(ctx context.Context, who school.Person, c school.CopyInCourse, e school.Enclosure) (bool, error) {
+func (s *Attachments) released(ctx context.Context, who school.Person, c school.CopyInCourse, e school.CopyAttachment) (bool, error) {
 	attempts, err := s.store.Attempts(ctx, c.ID)
 	if err != nil {
 		return false, err
 	}
 	for i, a := range attempts {
 		switch {
-		case e.Layer == copy.Work && c.Role != access.Student:
+		case e.Layer == submission.Work && c.Role != access.Student:
 			snap, err := school.ReadSnapshot(ctx, s.store, &attempts[i])
 			if err != nil || slices.Contains(snap.Enclosed, e.Hash) {
 				return err == nil, err
 			}
 		case a.Number == e.Layer.Attempt() && a.ReturnedAt != nil:
 			r, err := school.ReadReturned(ctx, s.store, a)
-			return slices.Contains(copy.Enclosed(r.Bare()), e.Hash), err
+			return slices.Contains(submission.Enclosed(r.Bare()), e.Hash), err
 		}
 	}
 	return false, nil

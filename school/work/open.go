@@ -24,7 +24,7 @@ func (s *Saving) OpenOwn(ctx context.Context, who school.Person, assignment uint
 		return school.Copy{}, err
 	}
 	student := who.ID
-	if a.Way == flow.OneForAll {
+	if a.Mode == flow.OneForAll {
 		student = 0
 	}
 	mine, err := s.store.CopyOf(ctx, assignment, student)

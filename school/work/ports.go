@@ -3,7 +3,7 @@ package work
 import (
 	"context"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/document"
 	"readymargin/core/scan"
 	"readymargin/school"
@@ -34,10 +34,10 @@ type ElsewhereStore interface {
 }
 
 // An EnclosureStore keeps sounds and pictures on copies.
-type EnclosureStore interface {
+type AttachmentStore interface {
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
-	AddEnclosure(ctx context.Context, e school.Enclosure) error
-	Enclosures(ctx context.Context, copyID uint64) ([]school.Enclosure, error)
+	AddCopyAttachment(ctx context.Context, e school.CopyAttachment) error
+	CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
@@ -54,10 +54,10 @@ type SavingStore interface {
 	// CopyOf returns the student's copy if there is one.
 	CopyOf(ctx context.Context, assignment, student uint64) (school.Copy, error)
 	// HeadsAmong returns those of some operations that are present.
-	HeadsAmong(ctx context.Context, copyID uint64, layer copy.Layer, ops []string) ([]school.SavedHead, error)
+	HeadsAmong(ctx context.Context, copyID uint64, layer submission.Layer, ops []string) ([]school.SavedHead, error)
 	// OpsAfter returns the operations of a layer with a sequence number above after.
-	OpsAfter(ctx context.Context, copyID uint64, layer copy.Layer, after int64) ([]school.SavedOp, error)
-	LayerSeq(ctx context.Context, copyID uint64, layer copy.Layer) (int64, error)
+	OpsAfter(ctx context.Context, copyID uint64, layer submission.Layer, after int64) ([]school.SavedOp, error)
+	LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one
 	// copy come one after another, and wait for their turn before they take a
 	// connection.

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/school"
@@ -30,7 +30,7 @@ func NewSaving(store SavingStore, gate *school.Gate, feed school.Feed, now schoo
 // Save takes operations of the person into a layer. What is acknowledged by
 // its return is committed. Work that comes after Submit is kept as the
 // beginning of the next attempt and never changes the one that is fixed.
-func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer copy.Layer, ops []copy.Op) (Saved, error) {
+func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer submission.Layer, ops []submission.Op) (Saved, error) {
 	c, err := s.gate.Layer(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
 		return Saved{}, err
@@ -50,7 +50,7 @@ func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer c
 }
 
 // save takes operations that are in order.
-func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer copy.Layer, c school.Standing, ops []copy.Op) (Saved, error) {
+func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer submission.Layer, c school.WriteContext, ops []submission.Op) (Saved, error) {
 	now := s.now()
 	var out Saved
 	err := s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
@@ -58,7 +58,7 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer c
 		if err != nil {
 			return err
 		}
-		if c.Assignment.Way == flow.OneForAll {
+		if c.Assignment.Mode == flow.OneForAll {
 			if err := ownMarks(tx, who, c.Role, layer, ops); err != nil {
 				return err
 			}
@@ -67,7 +67,7 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer c
 		if err != nil {
 			return err
 		}
-		if full(added) && slices.ContainsFunc(ops, func(o copy.Op) bool { return o.Mark != nil }) {
+		if full(added) && slices.ContainsFunc(ops, func(o submission.Op) bool { return o.Mark != nil }) {
 			return school.Refuse("full", "", "")
 		}
 		out = Saved{Seq: added.Seq, At: now, Fresh: added.Fresh}
@@ -85,7 +85,7 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer c
 
 // ownMarks checks that students change no marks but their own on a copy that
 // is one for all.
-func ownMarks(tx school.CopyTx, who school.Person, role access.Role, layer copy.Layer, ops []copy.Op) error {
+func ownMarks(tx school.CopyTx, who school.Person, role access.Role, layer submission.Layer, ops []submission.Op) error {
 	if role != access.Student {
 		return nil
 	}
@@ -131,7 +131,7 @@ func full(l school.Layered) bool {
 }
 
 // fits checks that an operation is in order and belongs to the layer.
-func fits(o copy.Op, layer copy.Layer, pages int) error {
+func fits(o submission.Op, layer submission.Layer, pages int) error {
 	if err := o.Valid(); err != nil {
 		return school.Refuse("operation", "", err.Error())
 	}
@@ -139,18 +139,18 @@ func fits(o copy.Op, layer copy.Layer, pages int) error {
 		return nil
 	}
 	_, reply := o.Mark.Body.(*mark.Reply)
-	if o.Mark.Page > pages || layer == copy.Replies && !reply || layer == copy.Work && reply {
+	if o.Mark.Page > pages || layer == submission.Replies && !reply || layer == submission.Work && reply {
 		return school.Refuse("operation", "", "not a mark of this layer")
 	}
 	return nil
 }
 
 // moveOnSave moves the copy's state for new operations in a layer.
-func (s *Saving) moveOnSave(tx school.CopyTx, c *school.Copy, layer copy.Layer, now time.Time, fresh int, closed bool) error {
+func (s *Saving) moveOnSave(tx school.CopyTx, c *school.Copy, layer submission.Layer, now time.Time, fresh int, closed bool) error {
 	if n := layer.Attempt(); n > 0 {
 		return touchFeedback(tx, n, now)
 	}
-	if layer != copy.Work {
+	if layer != submission.Work {
 		return nil
 	}
 	next, err := flow.Next(c.State, flow.Change, flow.Facts{Closed: closed})

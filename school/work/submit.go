@@ -9,7 +9,7 @@ import (
 	"unicode/utf8"
 
 	"readymargin/core/access"
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/school"
@@ -60,7 +60,7 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 		if c.Assignment.UsedUp(locked.Attempts) {
 			return school.Refuse("attempts used", "", strconv.Itoa(c.Assignment.MaxAttempts))
 		}
-		have, err := tx.LayerSeq(copy.Work)
+		have, err := tx.LayerSeq(submission.Work)
 		if err != nil {
 			return err
 		}
@@ -92,12 +92,12 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 
 // fix stores the snapshot of the work as it stands and returns its fingerprint.
 func fix(tx school.CopyTx, worksheet string, said []mark.Mark, number int) (string, error) {
-	heads, err := tx.Heads(copy.Work)
+	heads, err := tx.Heads(submission.Work)
 	if err != nil {
 		return "", err
 	}
 	shown, _ := school.Present(heads)
-	b, err := copy.NewSnapshot(worksheet, said, number, shown).Canonical()
+	b, err := submission.NewSnapshot(worksheet, said, number, shown).Canonical()
 	if err != nil {
 		return "", err
 	}

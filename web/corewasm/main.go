@@ -18,7 +18,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
-	"readymargin/core/plan"
+	"readymargin/core/worksheet"
 	"readymargin/core/practice"
 	"readymargin/core/scan"
 	"readymargin/core/words"
@@ -341,7 +341,7 @@ func resembles(a []js.Value) (any, error) {
 	case "circle":
 		body = &mark.Circle{Shape: shape, Rect: rect}
 	default:
-		line := &mark.Straight{Shape: shape, L: [4]float64{n.From.X, n.From.Y, n.To.X, n.To.Y}}
+		line := &mark.Line{Shape: shape, L: [4]float64{n.From.X, n.From.Y, n.To.X, n.To.Y}}
 		if n.Kind == "arrow" {
 			line.LineEnding[1] = "OpenArrow"
 		}
@@ -369,7 +369,7 @@ func threads(a []js.Value) (any, error) {
 // empty(page, guide) gives the places of a page in which none of the student's
 // marks stands: for each its number, its question and its label.
 func empty(a []js.Value) (any, error) {
-	var g plan.Guide
+	var g worksheet.Guide
 	if err := json.Unmarshal([]byte(a[1].String()), &g); err != nil {
 		return nil, err
 	}

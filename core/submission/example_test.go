@@ -1,9 +1,9 @@
-package copy_test
+package submission_test
 
 import (
 	"fmt"
 
-	"readymargin/core/copy"
+	"readymargin/core/submission"
 	"readymargin/core/mark"
 )
 
@@ -11,12 +11,12 @@ import (
 // comes first, nothing is lost: the later made is the mark, the other one
 // stands beside it.
 func ExampleState() {
-	words := func(op, base, text string) copy.Op {
-		return copy.Op{ID: op, On: "mark-words", Base: base, Mark: &mark.Mark{ID: "mark-words", Page: 1,
-			Body: &mark.FreeText{X: 72, Y: 100, Width: 200, Lines: []mark.Line{{Runs: []mark.Run{{Text: text, Size: 14, Color: "#1e2a44"}}}}}}}
+	words := func(op, base, text string) submission.Op {
+		return submission.Op{ID: op, On: "mark-words", Base: base, Mark: &mark.Mark{ID: "mark-words", Page: 1,
+			Body: &mark.FreeText{X: 72, Y: 100, Width: 200, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: text, Size: 14, Color: "#1e2a44"}}}}}}}
 	}
-	var layer copy.State
-	for _, o := range []copy.Op{
+	var layer submission.State
+	for _, o := range []submission.Op{
 		words("op-tablet-2", "op-first-0", "low water at 5:12"),
 		words("op-first-0", "", "low water"),
 		words("op-laptop-1", "op-first-0", "low tide"),
@@ -27,7 +27,7 @@ func ExampleState() {
 		}
 	}
 	for _, m := range layer.Present() {
-		fmt.Println(m.Mark.Body.(*mark.FreeText).Lines[0].Runs[0].Text, m.Beside)
+		fmt.Println(m.Mark.Body.(*mark.FreeText).Lines[0].Runs[0].Text, m.Conflict)
 	}
 	// Output:
 	// low tide true

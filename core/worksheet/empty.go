@@ -1,4 +1,4 @@
-package plan
+package worksheet
 
 import (
 	"cmp"
@@ -17,7 +17,7 @@ import (
 func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	of := g.Of()
 	group := func(i int) string {
-		p := g.Places[i]
+		p := g.Blanks[i]
 		if p.Kind != blank.Tick {
 			return ""
 		}
@@ -27,8 +27,8 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 		return "question " + strconv.Itoa(of[i])
 	}
 	ticked := map[string]bool{}
-	answered := make([]bool, len(g.Places))
-	for i, p := range g.Places {
+	answered := make([]bool, len(g.Blanks))
+	for i, p := range g.Blanks {
 		for _, m := range marks {
 			if p.answeredBy(m) {
 				answered[i] = true
@@ -37,7 +37,7 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 		}
 	}
 	named := map[string]bool{}
-	for i, p := range g.Places {
+	for i, p := range g.Blanks {
 		if answered[i] || p.Kind == blank.Room || p.Kind == blank.Choice && p.Field == "" {
 			continue
 		}
@@ -53,7 +53,7 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 }
 
 // answeredBy reports whether a mark stands in the place, or begins there.
-func (p Place) answeredBy(m mark.Mark) bool {
+func (p Blank) answeredBy(m mark.Mark) bool {
 	in := p.Rect.Rect().Grow(5)
 	switch b := m.Body.(type) {
 	case *mark.Note, *mark.Reply, *mark.Highlight, *mark.Underline, *mark.StrikeOut:
@@ -69,7 +69,7 @@ func (p Place) answeredBy(m mark.Mark) bool {
 // Asked returns what a place is called when somebody is to be led to it: its
 // question's number, or "", and its label, which does not say the number again.
 func (g Guide) Asked(i int) (question, label string) {
-	p := g.Places[i]
+	p := g.Blanks[i]
 	if q := g.Of()[i]; q >= 0 {
 		question, label = g.Questions[q].Number, g.Questions[q].Text
 	}

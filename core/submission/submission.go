@@ -1,4 +1,4 @@
-// Package copy knows a student's copy of a worksheet: its layers, the
+// Package submission knows a student's copy of a worksheet: its layers, the
 // operations that change it, what is present after them, and the attempts
 // that were fixed. It does not know tables or sockets.
 //
@@ -6,7 +6,7 @@
 // on one mark so form a tree, and the present is the tree's leaves. That is
 // why operations may arrive twice and in any order and still give the same
 // present: the order of arrival is never asked.
-package copy
+package submission
 
 import (
 	"cmp"
@@ -60,7 +60,7 @@ type Op struct {
 }
 
 // ErrOp is wrapped by every error of Valid.
-var ErrOp = errors.New("copy: invalid operation")
+var ErrOp = errors.New("submission: invalid operation")
 
 // Valid says why the operation cannot be taken, or nil.
 func (o Op) Valid() error {
@@ -91,9 +91,9 @@ type Head struct {
 // version made elsewhere at the same time: it is shown faintly, to be taken
 // or dropped.
 type Shown struct {
-	Version string    `json:"version"` // the operation to name as base of the next change
-	Mark    mark.Mark `json:"mark"`
-	Beside  bool      `json:"beside,omitempty"`
+	Version  string    `json:"version"` // the operation to name as base of the next change
+	Mark     mark.Mark `json:"mark"`
+	Conflict bool      `json:"beside,omitempty"`
 }
 
 // Present returns what the heads of a layer show, by page, from back to front:
@@ -111,7 +111,7 @@ func Present(heads []Head) []Shown {
 	for _, hs := range byMark {
 		latest := slices.MaxFunc(hs, func(a, b Head) int { return cmp.Compare(a.Op, b.Op) })
 		for _, h := range hs {
-			out = append(out, Shown{Version: h.Op, Mark: *h.Mark, Beside: h.Op != latest.Op})
+			out = append(out, Shown{Version: h.Op, Mark: *h.Mark, Conflict: h.Op != latest.Op})
 		}
 	}
 	slices.SortFunc(out, func(a, b Shown) int {
@@ -205,7 +205,7 @@ func (e *enclosed) Ink(mark.Mark, *mark.Ink)             {}
 func (e *enclosed) Highlight(mark.Mark, *mark.Highlight) {}
 func (e *enclosed) Underline(mark.Mark, *mark.Underline) {}
 func (e *enclosed) StrikeOut(mark.Mark, *mark.StrikeOut) {}
-func (e *enclosed) Straight(mark.Mark, *mark.Straight)   {}
+func (e *enclosed) Line(mark.Mark, *mark.Line)       {}
 func (e *enclosed) PolyLine(mark.Mark, *mark.PolyLine)   {}
 func (e *enclosed) Square(mark.Mark, *mark.Square)       {}
 func (e *enclosed) Circle(mark.Mark, *mark.Circle)       {}

@@ -1,4 +1,4 @@
-package plan
+package worksheet
 
 import (
 	"errors"
@@ -22,7 +22,7 @@ func (b Box) Rect() page.Rect { return page.R(b[0], b[1], b[2], b[3]) }
 // A Place is a blank as it is kept: found on the page, taken from a form
 // field, or set by the teacher. Its names in JSON are short because every
 // sheet screen is sent all of them.
-type Place struct {
+type Blank struct {
 	Rect     Box        `json:"r"`
 	Baseline float64    `json:"y"`
 	Size     float64    `json:"s"`
@@ -64,16 +64,16 @@ type Run struct {
 
 // A Guide is what a page has to be worked on.
 type Guide struct {
-	Places    []Place    `json:"places"`
+	Blanks    []Blank    `json:"places"`
 	Questions []Question `json:"questions"`
 }
 
 // ForStudents returns the guide without what only teachers see.
 func (g Guide) ForStudents() Guide {
-	out := Guide{Places: make([]Place, len(g.Places)), Questions: make([]Question, len(g.Questions))}
-	for i, p := range g.Places {
+	out := Guide{Blanks: make([]Blank, len(g.Blanks)), Questions: make([]Question, len(g.Questions))}
+	for i, p := range g.Blanks {
 		p.Expected = nil
-		out.Places[i] = p
+		out.Blanks[i] = p
 	}
 	for i, q := range g.Questions {
 		q.Words = nil
@@ -85,8 +85,8 @@ func (g Guide) ForStudents() Guide {
 // Of returns which question each place belongs to, -1 for none: the last one
 // that begins above the place and not to its right.
 func (g Guide) Of() []int {
-	out := make([]int, len(g.Places))
-	for i, p := range g.Places {
+	out := make([]int, len(g.Blanks))
+	for i, p := range g.Blanks {
 		out[i] = -1
 		for q, ask := range g.Questions {
 			if ask.Rect[1] <= p.Baseline && ask.Rect[0] <= p.Rect[2] && (out[i] < 0 || ask.Rect[1] >= g.Questions[out[i]].Rect[1]) {
@@ -98,9 +98,9 @@ func (g Guide) Of() []int {
 }
 
 // Guided returns what the leaf has in place of what was found on its page.
-func (l Leaf) Guided(found Guide) Guide {
-	if l.Places != nil {
-		found.Places = *l.Places
+func (l PageRef) Guided(found Guide) Guide {
+	if l.Blanks != nil {
+		found.Blanks = *l.Blanks
 	}
 	if l.Questions != nil {
 		found.Questions = *l.Questions
@@ -131,7 +131,7 @@ const (
 )
 
 // ErrGuide says that a leaf's places, questions or directions cannot be.
-var ErrGuide = errors.New("plan: a place, a question or a direction that cannot be")
+var ErrGuide = errors.New("worksheet: a place, a question or a direction that cannot be")
 
 var kinds = map[blank.Kind]bool{blank.Line: true, blank.Lines: true, blank.Box: true, blank.Cell: true, blank.Tick: true, blank.Comb: true,
 	blank.Choice: true, blank.Room: true, blank.Number: true, blank.Drawing: true}
@@ -150,7 +150,7 @@ func short(most int, all ...string) bool {
 	return true
 }
 
-func (p Place) check() bool {
+func (p Blank) check() bool {
 	ok := p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Baseline > -1000 && p.Baseline < 20_000 &&
 		short(maxText, p.Label, p.Field, p.On) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
 	if e := p.Expected; e != nil {
@@ -169,10 +169,10 @@ func (q Question) check() bool {
 }
 
 // checkGuide says whether what the leaf has to be worked on can be.
-func (l Leaf) checkGuide() error {
-	if l.Places != nil {
-		for _, p := range *l.Places {
-			if !p.check() || len(*l.Places) > maxPlaces {
+func (l PageRef) checkGuide() error {
+	if l.Blanks != nil {
+		for _, p := range *l.Blanks {
+			if !p.check() || len(*l.Blanks) > maxPlaces {
 				return ErrGuide
 			}
 		}
@@ -202,7 +202,7 @@ func (l Leaf) checkGuide() error {
 
 // Turned returns the leaf turned by a quarter clockwise, with all that stands
 // on it. Height is that of the page before.
-func (l Leaf) Turned(height float64) Leaf {
+func (l PageRef) Turned(height float64) PageRef {
 	l.Turn = (l.Turn + 90) % 360
 	at := func(x, y float64) (float64, float64) { return page.Round(height - y), page.Round(x) }
 	box := func(b Box) Box {
@@ -219,14 +219,14 @@ func (l Leaf) Turned(height float64) Leaf {
 		}
 		return out
 	}
-	if l.Places != nil {
-		ps := make([]Place, len(*l.Places))
-		for i, p := range *l.Places {
+	if l.Blanks != nil {
+		ps := make([]Blank, len(*l.Blanks))
+		for i, p := range *l.Blanks {
 			p.Rect = box(p.Rect)
 			p.Baseline = p.Rect[3] - 3
 			ps[i] = p
 		}
-		l.Places = &ps
+		l.Blanks = &ps
 	}
 	if l.Questions != nil {
 		asks := make([]Question, len(*l.Questions))
@@ -304,18 +304,18 @@ func (p Plan) Guides(on Plan, found []Guide, sizes []page.Point) []Guide {
 	return out
 }
 
-func (p Plan) find(old Leaf) (Leaf, bool) {
+func (p Plan) find(old PageRef) (PageRef, bool) {
 	for _, l := range p {
 		if l.Source == old.Source && l.Page == old.Page {
 			return l, true
 		}
 	}
-	return Leaf{}, false
+	return PageRef{}, false
 }
 
 // turnedTo returns the leaf as it is when it is turned otherwise; size is
 // that of the page turned so.
-func (l Leaf) turnedTo(turn int, size page.Point) Leaf {
+func (l PageRef) turnedTo(turn int, size page.Point) PageRef {
 	for n := (turn - l.Turn + 360) % 360; n > 0; n -= 90 {
 		height := size.Y
 		if n%180 == 90 {

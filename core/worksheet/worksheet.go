@@ -1,8 +1,8 @@
-// Package plan knows which pages make a worksheet: in which order, turned how,
+// Package worksheet knows which pages make a worksheet: in which order, turned how,
 // what becomes of those that students do not get, and what stands on each for
 // the work: blanks, questions, directions. Nothing is taken out of what the
 // teacher brought in; a page that is left out only says so.
-package plan
+package worksheet
 
 import (
 	"encoding/json"
@@ -22,7 +22,7 @@ const (
 )
 
 // A Leaf is a page of one of the files that the teacher brought in.
-type Leaf struct {
+type PageRef struct {
 	Source   int              `json:"source"` // the file, from 0
 	Page     int              `json:"page"`   // in it, from 1
 	Turn     int              `json:"turn"`   // clockwise, degrees: 0, 90, 180 or 270
@@ -30,19 +30,19 @@ type Leaf struct {
 	Proposal *heldback.Reason `json:"proposal,omitempty"` // why it is likely to hold answers
 	Decided  bool             `json:"decided,omitempty"`  // the teacher has answered the proposal
 
-	Places    *[]Place    `json:"places,omitempty"`    // as the teacher wants them; nil for as they are found
+	Blanks    *[]Blank    `json:"places,omitempty"`    // as the teacher wants them; nil for as they are found
 	Questions *[]Question `json:"questions,omitempty"` // the same
 	Said      []mark.Mark `json:"said,omitempty"`      // the teacher's directions: notes and highlights, whose page numbers do not count
 }
 
 // A Plan is the leaves of a worksheet in their order: every page of every
 // file, once.
-type Plan []Leaf
+type Plan []PageRef
 
 // Problems of a plan.
 var (
-	ErrPages = errors.New("plan: not every page of every file, once")
-	ErrLeaf  = errors.New("plan: a leaf that cannot be")
+	ErrPages = errors.New("worksheet: not every page of every file, once")
+	ErrLeaf  = errors.New("worksheet: a leaf that cannot be")
 )
 
 // Join returns the plan with the pages of one more file before the leaf at
@@ -51,7 +51,7 @@ func (p Plan) Join(source, pages, at int, reasons map[int]heldback.Reason) Plan 
 	at = min(max(at, 0), len(p))
 	out := append(Plan{}, p[:at]...)
 	for n := 1; n <= pages; n++ {
-		l := Leaf{Source: source, Page: n, Use: Sheet}
+		l := PageRef{Source: source, Page: n, Use: Sheet}
 		if r, ok := reasons[n]; ok {
 			l.Proposal = &r
 		}
@@ -79,7 +79,7 @@ func (p Plan) Noticed(by []map[int]heldback.Reason) Plan {
 // in another order, turned and used otherwise. What was proposed stays.
 func (p Plan) Changed(want Plan) (Plan, error) {
 	type page struct{ source, page int }
-	was := map[page]Leaf{}
+	was := map[page]PageRef{}
 	for _, l := range p {
 		was[page{l.Source, l.Page}] = l
 	}
@@ -107,7 +107,7 @@ func (p Plan) Changed(want Plan) (Plan, error) {
 }
 
 // Of returns the leaves with one use, in order.
-func (p Plan) Of(u Use) (out []Leaf) {
+func (p Plan) Of(u Use) (out []PageRef) {
 	for _, l := range p {
 		if l.Use == u {
 			out = append(out, l)
@@ -117,7 +117,7 @@ func (p Plan) Of(u Use) (out []Leaf) {
 }
 
 // Undecided returns the leaves whose proposal the teacher has not answered.
-func (p Plan) Undecided() (out []Leaf) {
+func (p Plan) Undecided() (out []PageRef) {
 	for _, l := range p {
 		if l.Proposal != nil && !l.Decided {
 			out = append(out, l)

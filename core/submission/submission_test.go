@@ -1,4 +1,4 @@
-package copy
+package submission
 
 import (
 	"encoding/json"
@@ -12,7 +12,7 @@ import (
 
 func text(on, s string) *mark.Mark {
 	return &mark.Mark{ID: on, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 50,
-		Lines: []mark.Line{{Runs: []mark.Run{{Text: s, Size: 14, Color: "#1e2a44"}}}}}}
+		Lines: []mark.TextLine{{Runs: []mark.Run{{Text: s, Size: 14, Color: "#1e2a44"}}}}}}
 }
 
 // put and remove give operations with names that sort by n.
@@ -30,7 +30,7 @@ func name(n int) string {
 func shown(s *State) (out []string) {
 	for _, w := range s.Present() {
 		text := w.Mark.Body.(*mark.FreeText).String()
-		if w.Beside {
+		if w.Conflict {
 			text += " (beside)"
 		}
 		out = append(out, text)

@@ -1,4 +1,4 @@
-package plan
+package worksheet
 
 import (
 	"encoding/json"
@@ -36,7 +36,7 @@ type Picture struct {
 }
 
 // ErrKit says that a colour key or a picture shelf cannot be.
-var ErrKit = errors.New("plan: a colour key or a picture shelf that cannot be")
+var ErrKit = errors.New("worksheet: a colour key or a picture shelf that cannot be")
 
 // Check says what is wrong with the kit, or nil: every meaning needs a name
 // and a sign, and no two may share a name, a sign, or a colour for the same

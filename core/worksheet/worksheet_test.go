@@ -1,4 +1,4 @@
-package plan
+package worksheet
 
 import (
 	"errors"
@@ -36,7 +36,7 @@ func TestPlans(t *testing.T) {
 		if !errors.Is(err, c.err) {
 			t.Errorf("%s: %v, want %v", name, err, c.err)
 		}
-		if err == nil && got[slices.IndexFunc(got, func(l Leaf) bool { return l.Page == 3 })].Proposal == nil {
+		if err == nil && got[slices.IndexFunc(got, func(l PageRef) bool { return l.Page == 3 })].Proposal == nil {
 			t.Errorf("%s: what was proposed is lost", name)
 		}
 	}
@@ -53,8 +53,8 @@ func TestPlans(t *testing.T) {
 	}
 }
 
-func place(r Box, k blank.Kind, e *Expected) Place {
-	return Place{Rect: r, Baseline: r[3] - 3, Size: 12, Kind: k, Label: "Height", Expected: e}
+func place(r Box, k blank.Kind, e *Expected) Blank {
+	return Blank{Rect: r, Baseline: r[3] - 3, Size: 12, Kind: k, Label: "Height", Expected: e}
 }
 
 func note(x, y float64) mark.Mark {
@@ -65,39 +65,39 @@ func TestGuides(t *testing.T) {
 	good := place(Box{10, 10, 90, 28}, blank.Number, &Expected{Number: "4.5", Tolerance: "0.1", Unit: "m"})
 	quad := [8]float64{10, 40, 60, 40, 60, 52, 10, 52}
 	ask := Question{Number: "1.", Text: "How high?", Rect: Box{10, 8, 200, 22}, Points: 2 * points.One, Words: []Run{{"rocks", [][8]float64{quad}}}}
-	with := func(change func(*Leaf)) Plan {
+	with := func(change func(*PageRef)) Plan {
 		p := slices.Clone(brought)
-		p[0].Places, p[0].Questions, p[0].Said = &[]Place{good}, &[]Question{ask}, []mark.Mark{note(100, 40)}
+		p[0].Blanks, p[0].Questions, p[0].Said = &[]Blank{good}, &[]Question{ask}, []mark.Mark{note(100, 40)}
 		change(&p[0])
 		return p
 	}
 	stamp := mark.Mark{ID: "direction2", Page: 1, Body: &mark.Stamp{Name: "tick", Color: "#c22f20", Rect: [4]float64{1, 1, 20, 20}}}
 	for name, c := range map[string]struct {
-		change func(*Leaf)
+		change func(*PageRef)
 		bad    bool
 	}{
-		"as it should be":      {func(*Leaf) {}, false},
-		"a place inside out":   {func(l *Leaf) { l.Places = &[]Place{place(Box{90, 10, 10, 28}, blank.Line, nil)} }, true},
-		"a place for nothing":  {func(l *Leaf) { l.Places = &[]Place{place(good.Rect, "song", nil)} }, true},
-		"points below nothing": {func(l *Leaf) { l.Questions = &[]Question{{Rect: ask.Rect, Points: -1}} }, true},
-		"a stamp as direction": {func(l *Leaf) { l.Said = []mark.Mark{stamp} }, true},
-		"far too many places":  {func(l *Leaf) { l.Places = ptr(slices.Repeat([]Place{good}, 601)) }, true},
+		"as it should be":      {func(*PageRef) {}, false},
+		"a place inside out":   {func(l *PageRef) { l.Blanks = &[]Blank{place(Box{90, 10, 10, 28}, blank.Line, nil)} }, true},
+		"a place for nothing":  {func(l *PageRef) { l.Blanks = &[]Blank{place(good.Rect, "song", nil)} }, true},
+		"points below nothing": {func(l *PageRef) { l.Questions = &[]Question{{Rect: ask.Rect, Points: -1}} }, true},
+		"a stamp as direction": {func(l *PageRef) { l.Said = []mark.Mark{stamp} }, true},
+		"far too many places":  {func(l *PageRef) { l.Blanks = ptr(slices.Repeat([]Blank{good}, 601)) }, true},
 	} {
 		if _, err := brought.Changed(with(c.change)); errors.Is(err, ErrGuide) != c.bad || !c.bad && err != nil {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	p := with(func(*Leaf) {})
+	p := with(func(*PageRef) {})
 	if p.Points() != 2*points.One {
 		t.Errorf("worth %v", p.Points())
 	}
-	found := []Guide{{Places: []Place{place(Box{1, 1, 50, 19}, blank.Line, nil)}}, {}, {}}
+	found := []Guide{{Blanks: []Blank{place(Box{1, 1, 50, 19}, blank.Line, nil)}}, {}, {}}
 	sizes := []page.Point{page.Pt(595, 842), page.Pt(595, 842), page.Pt(595, 842)}
 	got := p.Guides(brought, found, sizes)[0]
-	if got.Places[0].Kind != blank.Number || got.Of()[0] != 0 {
+	if got.Blanks[0].Kind != blank.Number || got.Of()[0] != 0 {
 		t.Errorf("the teacher's places do not stand: %+v, of %v", got, got.Of())
 	}
-	if s := got.ForStudents(); s.Places[0].Expected != nil || s.Questions[0].Words != nil || s.Questions[0].Points != ask.Points || got.Places[0].Expected == nil {
+	if s := got.ForStudents(); s.Blanks[0].Expected != nil || s.Questions[0].Words != nil || s.Questions[0].Points != ask.Points || got.Blanks[0].Expected == nil {
 		t.Errorf("what students get: %+v", s)
 	}
 	if said := p.Directions(brought, sizes); len(said) != 1 || said[0].Page != 1 {
@@ -109,17 +109,17 @@ func TestGuides(t *testing.T) {
 // by 842 points turned clockwise by a quarter has what was at its top left at
 // its top right.
 func TestTurning(t *testing.T) {
-	l := Leaf{Page: 1, Use: Sheet, Places: &[]Place{place(Box{10, 20, 90, 38}, blank.Line, nil)}, Said: []mark.Mark{note(0, 0)}}
+	l := PageRef{Page: 1, Use: Sheet, Blanks: &[]Blank{place(Box{10, 20, 90, 38}, blank.Line, nil)}, Said: []mark.Mark{note(0, 0)}}
 	once := l.Turned(842)
-	if want := (Box{842 - 38, 10, 842 - 20, 90}); (*once.Places)[0].Rect != want || once.Turn != 90 {
-		t.Errorf("turned to %v, want %v", (*once.Places)[0].Rect, want)
+	if want := (Box{842 - 38, 10, 842 - 20, 90}); (*once.Blanks)[0].Rect != want || once.Turn != 90 {
+		t.Errorf("turned to %v, want %v", (*once.Blanks)[0].Rect, want)
 	}
 	if at := once.Said[0].Body.(*mark.Note).At; at != [2]float64{842, 0} {
 		t.Errorf("the note is at %v", at)
 	}
 	round := once.Turned(595).Turned(842).Turned(595)
-	if (*round.Places)[0].Rect != (*l.Places)[0].Rect || round.Turn != 0 {
-		t.Errorf("after a whole turn: %+v", (*round.Places)[0])
+	if (*round.Blanks)[0].Rect != (*l.Blanks)[0].Rect || round.Turn != 0 {
+		t.Errorf("after a whole turn: %+v", (*round.Blanks)[0])
 	}
 	// A copy that has the page as it was gets the direction where it was.
 	now, then := Plan{once}, Plan{l}
@@ -159,15 +159,15 @@ func ptr[T any](v T) *T { return &v }
 // What is still empty: text counts where it begins, strokes by their middle;
 // of tick boxes of one question one is enough.
 func TestEmptyPlaces(t *testing.T) {
-	line := func(y float64) Place { return place(Box{100, y - 16, 300, y}, blank.Line, nil) }
-	tick := func(x float64, field, on string, one bool) Place {
-		return Place{Rect: Box{x, 300, x + 14, 314}, Baseline: 311, Size: 12, Kind: blank.Tick, Field: field, On: on, One: one}
+	line := func(y float64) Blank { return place(Box{100, y - 16, 300, y}, blank.Line, nil) }
+	tick := func(x float64, field, on string, one bool) Blank {
+		return Blank{Rect: Box{x, 300, x + 14, 314}, Baseline: 311, Size: 12, Kind: blank.Tick, Field: field, On: on, One: one}
 	}
 	g := Guide{
-		Places:    []Place{line(100), line(140), tick(100, "", "", false), tick(130, "", "", false), tick(200, "tide", "Flood", true), tick(230, "tide", "Ebb", true), place(Box{50, 400, 500, 700}, blank.Room, nil)},
+		Blanks:    []Blank{line(100), line(140), tick(100, "", "", false), tick(130, "", "", false), tick(200, "tide", "Flood", true), tick(230, "tide", "Ebb", true), place(Box{50, 400, 500, 700}, blank.Room, nil)},
 		Questions: []Question{{Number: "1.", Text: "Heights", Rect: Box{50, 80, 90, 92}}, {Number: "2.", Text: "Checked", Rect: Box{50, 290, 90, 302}}},
 	}
-	text := mark.Mark{ID: "text-0001", Page: 1, Body: &mark.FreeText{X: 102, Y: 96, Width: 600, Lines: []mark.Line{{Runs: []mark.Run{{Text: "a long answer that goes on", Size: 12, Color: "#000000"}}}}}}
+	text := mark.Mark{ID: "text-0001", Page: 1, Body: &mark.FreeText{X: 102, Y: 96, Width: 600, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "a long answer that goes on", Size: 12, Color: "#000000"}}}}}}
 	wash := mark.Mark{ID: "wash-0001", Page: 1, Body: &mark.Highlight{Color: "#ffe27a", QuadPoints: [][8]float64{{100, 125, 300, 125, 300, 140, 100, 140}}}}
 	star := mark.Mark{ID: "star-0001", Page: 1, Body: &mark.Stamp{Name: "tick", Color: "#000000", Rect: [4]float64{131, 301, 143, 313}}}
 	ebb := mark.Mark{ID: "ebb-00001", Page: 1, Body: &mark.Widget{Field: "tide", Values: []string{"Ebb"}, Rect: Box{230, 300, 244, 314}, Sign: "dot"}}
