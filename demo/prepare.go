@@ -8,8 +8,8 @@ import (
 	"image/png"
 
 	"readymargin/core/mark"
-	"readymargin/core/worksheet"
 	"readymargin/core/points"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
 	"readymargin/sound"

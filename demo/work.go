@@ -4,10 +4,10 @@ import (
 	"math"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
+	"readymargin/core/submission"
 	"readymargin/core/words"
 	"readymargin/school"
 	"readymargin/sound"

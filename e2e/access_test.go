@@ -14,9 +14,9 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/house"

@@ -11,9 +11,9 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/e2e/browser"
 )
 

@@ -18,9 +18,9 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/core/typeset"
 	"readymargin/demo"
 	"readymargin/e2e/browser"

@@ -10,10 +10,10 @@ import (
 	"path/filepath"
 	"testing"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 )

@@ -15,8 +15,8 @@ import (
 
 	"readymargin/core/blank"
 	"readymargin/core/mark"
-	"readymargin/core/worksheet"
 	"readymargin/core/points"
+	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 )

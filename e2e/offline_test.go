@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"testing"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/browser"

@@ -8,8 +8,8 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/house"
 	"readymargin/school"

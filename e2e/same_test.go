@@ -18,9 +18,9 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
-	"readymargin/core/submission"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/core/typeset"
 	"readymargin/e2e/browser"
 )

@@ -16,9 +16,9 @@ import (
 
 	"codeberg.org/go-pdf/fpdf"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/house"
 	"readymargin/pdf"

@@ -12,9 +12,9 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"

@@ -3,10 +3,11 @@ package office
 import (
 	"context"
 	"os/exec"
-	"readymargin/core/document"
 	"slices"
 	"strings"
 	"unicode"
+
+	"readymargin/core/document"
 )
 
 // Replaced says which of the fonts that a document asks for were replaced.

@@ -14,11 +14,12 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/core/document"
 	"regexp"
 	"strings"
 	"sync/atomic"
 	"testing"
+
+	"readymargin/core/document"
 )
 
 // packed makes a ZIP of entries; the first is stored as it is, as OpenDocument

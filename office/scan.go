@@ -10,10 +10,11 @@ import (
 	_ "image/png"
 	"io"
 	"path"
-	"readymargin/core/document"
 	"regexp"
 	"slices"
 	"strings"
+
+	"readymargin/core/document"
 )
 
 // Kinds are the documents that are turned, by the ending of their files.

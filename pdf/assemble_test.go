@@ -6,9 +6,10 @@ import (
 	"fmt"
 	"image"
 	"os"
-	"readymargin/core/document"
 	"strings"
 	"testing"
+
+	"readymargin/core/document"
 )
 
 // raw writes a PDF of the given objects, of which the first is the catalog,

@@ -2,8 +2,9 @@ package pdf
 
 import (
 	"bytes"
-	"readymargin/core/document"
 	"slices"
+
+	"readymargin/core/document"
 
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"

@@ -3,8 +3,9 @@ package pdf
 import (
 	"bytes"
 	"fmt"
-	"readymargin/core/document"
 	"regexp"
+
+	"readymargin/core/document"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"

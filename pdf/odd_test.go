@@ -2,8 +2,9 @@ package pdf
 
 import (
 	"context"
-	"readymargin/core/document"
 	"testing"
+
+	"readymargin/core/document"
 )
 
 // Files that break the standard here and there, as other programs' own tests

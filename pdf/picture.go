@@ -8,6 +8,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"math"
+
 	"readymargin/core/document"
 
 	"github.com/klippa-app/go-pdfium/enums"

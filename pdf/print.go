@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"maps"
+
 	"readymargin/core/document"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"

@@ -9,8 +9,9 @@ import (
 	"image/color"
 	"image/jpeg"
 	"image/png"
-	"readymargin/core/document"
 	"testing"
+
+	"readymargin/core/document"
 )
 
 // corner is a picture, wider than high, with a red corner at its upper left.

@@ -11,8 +11,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/core/document"
 	"testing"
+
+	"readymargin/core/document"
 )
 
 // The photograph is made by libheif's encoder, and read back by Go's decoder

@@ -5,9 +5,9 @@ import (
 	"encoding/json"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/mark"
 	"readymargin/core/points"
+	"readymargin/core/submission"
 )
 
 // Returned is the feedback as it was given back. The student sees this and

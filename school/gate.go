@@ -13,8 +13,8 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 )
 
 // A Clock tells the time, in UTC.

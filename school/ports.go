@@ -6,14 +6,16 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
+	"readymargin/core/answer"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 )
 
 // Errors that a Store returns.
 var (
 	ErrNotFound = errors.New("school: there is no such thing")
 	ErrTaken    = errors.New("school: the name is taken")
+	ErrInUse    = errors.New("school: still in use")
 	ErrStale    = errors.New("school: changed elsewhere in the meantime")
 	ErrAway     = errors.New("school: the database cannot be reached")
 	ErrDamaged  = errors.New("school: what is stored is damaged")
@@ -37,7 +39,7 @@ type Use struct {
 // A Pulse is how a copy stands: whatever happens to it changes something here.
 type Pulse struct {
 	State    flow.State
-	Returned time.Time            // when an attempt was last returned, zero for never
+	Returned time.Time                  // when an attempt was last returned, zero for never
 	Seq      map[submission.Layer]int64 // the newest operation of each layer that was written in
 }
 
@@ -52,6 +54,12 @@ type CopyTx interface {
 	Withdraw(a Attempt, at time.Time) error
 	// AddOps takes operations into a layer, once each, and returns how it stands then.
 	AddOps(layer submission.Layer, author uint64, at time.Time, ops []submission.Op) (Layered, error)
+	// PutAnswers lays down what an attempt answers, in place of what was there.
+	PutAnswers(attempt int, all []answer.Answer) error
+	// PutScore writes what an attempt got for a question over what was there;
+	// Scores returns all of an attempt.
+	PutScore(Score) error
+	Scores(attempt int) ([]Score, error)
 	Heads(layer submission.Layer) ([]SavedHead, error)
 	// OthersAmong reports whether any of some operations is present and not by
 	// the author.

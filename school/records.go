@@ -4,9 +4,10 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/points"
+	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 )
 
 // The records that a Store keeps. Times are UTC; 0 is no ID.
@@ -28,7 +29,7 @@ type Person struct {
 // forgot the password. Only the token's hash is kept.
 type SignInToken struct {
 	TokenHash string
-	PersonID  uint64
+	PersonID  uint64 `gorm:"default:null"` // 0 for an invitation
 	ExpiresAt time.Time
 	UsedAt    *time.Time
 }
@@ -81,7 +82,7 @@ type Member struct {
 // were brought in students get, and how; see plan.Parse.
 type Worksheet struct {
 	ID        uint64
-	OwnerID   uint64
+	OwnerID   uint64 `gorm:"default:null"` // 0 for nobody
 	Title     string
 	Plan      string
 	Kit       string // the colour key and the picture shelf; see plan.ParseKit
@@ -125,6 +126,8 @@ type Revision struct {
 	PageCount   int
 	Plan        string
 	CreatedAt   time.Time
+
+	Guides []worksheet.Guide `gorm:"-"` // of each page, when it is added
 }
 
 // A FilePage is one page of a PDF that is kept. Box and Print are JSON of
@@ -214,7 +217,7 @@ func (a Assignment) UsedUp(attempts int) bool { return a.MaxAttempts > 0 && atte
 type Copy struct {
 	ID           uint64
 	AssignmentID uint64
-	StudentID    uint64
+	StudentID    uint64 `gorm:"default:null"` // 0 for everybody
 	RevisionID   uint64
 	State        flow.State
 	Attempts     int // submitted so far
@@ -240,13 +243,23 @@ type Attempt struct {
 	Remark       string
 	MarkedAt     *time.Time // when feedback was last touched
 	ReturnedAt   *time.Time
-	ReturnedHash string     // blob with a Returned
+	ReturnedHash string     `gorm:"default:null"` // blob with a Returned
 	OpenedAt     *time.Time // when the student first saw what was returned
 }
 
 // Unsent reports whether there is feedback that the student has not got.
 func (a Attempt) Unsent() bool {
 	return a.Marked() && (a.ReturnedAt == nil || a.MarkedAt.After(*a.ReturnedAt))
+}
+
+// A Score is what an attempt got for one question.
+type Score struct {
+	CopyID     uint64
+	Attempt    int
+	QuestionID string
+	Points     points.Points
+	PersonID   uint64 // who gave it
+	At         time.Time
 }
 
 // Marked reports whether any feedback has been begun.
@@ -381,4 +394,26 @@ type Pace struct {
 type PageSize struct {
 	Width  float64 `json:"w"`
 	Height float64 `json:"h"`
+}
+
+// A JobKind is a kind of work behind the requests.
+type JobKind string
+
+const (
+	JobRead     JobKind = "read"     // the words of a worksheet's pages
+	JobAssemble JobKind = "assemble" // the file of a revision, anew
+	JobAnswers  JobKind = "answers"  // of the attempts of a copy
+	JobSweep    JobKind = "sweep"    // of blobs that nothing refers to
+)
+
+// A Job is work behind the requests, on one thing.
+type Job struct {
+	ID          uint64
+	Kind        JobKind
+	Ref         uint64 // of what it is about
+	DueAt       time.Time
+	LeasedUntil *time.Time // somebody is at it
+	Tries       int
+	Error       string // of the last try
+	CreatedAt   time.Time
 }

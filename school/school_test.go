@@ -11,15 +11,16 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/live"
 	"readymargin/school/services"
 	"readymargin/school/work"
 	"readymargin/store"
 	"readymargin/store/mariadb"
+	"readymargin/store/storetest"
 )
 
 var server *mariadb.Server
@@ -71,25 +72,15 @@ func (h house) person(name string) school.Person {
 // student has handed in a copy, got it back, and answered the feedback.
 func (h house) course(name string, students, assignments int) (class []school.Person, given []*school.Assignment) {
 	h.Helper()
-	now := h.school.Now()
-	c := school.Course{Name: name, Zone: "UTC", JoinCode: name, CreatedAt: now}
-	h.must(h.store.AddCourse(h.ctx, &c, h.teacher.ID))
-	r := school.Revision{WorksheetID: c.ID, Number: 1, PageCount: 1, CreatedAt: now}
-	h.must(h.store.AddRevision(h.ctx, &r))
-	for i := range assignments {
-		given = append(given, &school.Assignment{CourseID: c.ID, Title: fmt.Sprint(name, i), Mode: flow.CopyEach, CreatedAt: now,
-			Handouts: []school.Handout{{WorksheetID: c.ID, RevisionID: r.ID}}})
-	}
-	h.must(h.store.AddAssignments(h.ctx, given))
-	for i := range students {
-		p := h.person(fmt.Sprintf("%s Student %d", name, i))
-		class = append(class, p)
-		h.must(h.store.SetMembership(h.ctx, school.Membership{CourseID: c.ID, PersonID: p.ID, Role: access.Student, Seen: true, JoinedAt: now}))
-		for _, a := range given {
+	c, err := storetest.NewClass(h.ctx, h.store, name, students, assignments)
+	h.must(err)
+	h.must(h.store.SetMembership(h.ctx, school.Membership{CourseID: c.Course.ID, PersonID: h.teacher.ID, Role: access.Teacher, Seen: true, JoinedAt: h.school.Now()}))
+	for _, p := range c.Students {
+		for _, a := range c.Assignments {
 			h.back(h.copy(p, a))
 		}
 	}
-	return class, given
+	return c.Students, c.Assignments
 }
 
 func (h house) copy(p school.Person, a *school.Assignment) uint64 {
@@ -111,7 +102,8 @@ func (h house) back(id uint64) {
 		}
 		c.State, c.Attempts, c.StartedAt = flow.Returned, 1, &returned
 		_, err = tx.AddOps(submission.Replies, c.StudentID, h.school.Now(), []submission.Op{{ID: "op-" + reply.ID, On: reply.ID, Mark: &reply}})
-		return errors.Join(err, tx.SetCopy(c), tx.PutAttempt(school.Attempt{CopyID: id, Number: 1, SubmittedAt: returned, MarkedAt: &returned, ReturnedAt: &returned}))
+		snapshot, blobErr := tx.PutBlob([]byte("{}"))
+		return errors.Join(err, blobErr, tx.SetCopy(c), tx.PutAttempt(school.Attempt{CopyID: id, Number: 1, SnapshotHash: snapshot, SubmittedAt: returned, MarkedAt: &returned, ReturnedAt: &returned}))
 	}))
 }
 
@@ -265,7 +257,7 @@ func TestChangesLeadToWhatIsPresent(t *testing.T) {
 	id := h.copy(class[0], given[1])
 	r := rand.New(rand.NewPCG(11, 28))
 	held, seq := map[string]mark.Mark{}, int64(0) // by version
-	var ops []submission.Op                             // all that were ever made
+	var ops []submission.Op                       // all that were ever made
 	for step := range 60 {
 		var batch []submission.Op
 		for range 1 + r.IntN(4) {

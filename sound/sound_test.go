@@ -5,10 +5,11 @@ import (
 	"errors"
 	"os/exec"
 	"path/filepath"
-	"readymargin/core/recording"
 	"strings"
 	"testing"
 	"time"
+
+	"readymargin/core/recording"
 )
 
 // tone makes a recording with ffmpeg's own tone generator: a second of 440 Hz

@@ -96,7 +96,7 @@ func moveUnstarted(tx *gorm.DB, a school.Assignment) error {
 		Section                   string
 	}
 	var copies []unstarted
-	if err := tx.Raw(`SELECT c.id, c.student_id, c.revision_id, COALESCE(m.section, '') AS section
+	if err := tx.Raw(`SELECT c.id, c.owner AS student_id, c.revision_id, COALESCE(m.section, '') AS section
 		FROM copies c LEFT JOIN memberships m ON m.course_id = ? AND m.person_id = c.student_id
 		WHERE c.assignment_id = ? AND c.state = ?`, a.CourseID, a.ID, flow.NotStarted).Scan(&copies).Error; err != nil {
 		return err

@@ -17,6 +17,7 @@ import (
 	"strings"
 
 	driver "github.com/go-sql-driver/mysql"
+	"gorm.io/gorm"
 )
 
 // A backup is what mariadb-dump writes, packed by gzip, so that it can be read
@@ -168,7 +169,13 @@ func (s *Store) empty(ctx context.Context) error {
 	if err != nil || len(names) == 0 {
 		return err
 	}
-	return s.db.WithContext(ctx).Exec("DROP TABLE `" + strings.Join(names, "`, `") + "`").Error
+	return s.db.WithContext(ctx).Connection(func(one *gorm.DB) error { // tables that refer to each other go in any order
+		if err := one.Exec("SET FOREIGN_KEY_CHECKS = 0").Error; err != nil {
+			return err
+		}
+		err := one.Exec("DROP TABLE `" + strings.Join(names, "`, `") + "`").Error
+		return errors.Join(err, one.Exec("SET FOREIGN_KEY_CHECKS = 1").Error)
+	})
 }
 
 // CheckBlobs reads every blob, and calls bad with those that are not what

@@ -17,6 +17,7 @@ import (
 	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/store"
+	"readymargin/store/storetest"
 )
 
 // write adds an operation to a copy.
@@ -25,7 +26,7 @@ func write(ctx context.Context, s *store.Store, id uint64, name string) error {
 		if _, err := tx.Copy(); err != nil {
 			return err
 		}
-		_, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(name)})
+		_, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{storetest.Text(name, name)})
 		return err
 	})
 }
@@ -73,7 +74,7 @@ func TestBackupComesBack(t *testing.T) {
 	if err := s.AddPerson(ctx, &school.Person{Name: "Zoë 'O\\'Neil' 🦉", Login: "zoe", Settings: "{}", CreatedAt: time.Now()}); err != nil {
 		t.Fatal(err)
 	}
-	c, err := s.CopyFor(ctx, 1, 1, 1)
+	c, err := class(ctx, t, s, 1).Copy(ctx, s, 0, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -137,7 +138,7 @@ func TestBackupComesBack(t *testing.T) {
 	}
 	back := open(t, "backup_to_2", 2)
 	n, err := back.CheckBlobs(ctx, func(hash string) { t.Errorf("blob %s is damaged", hash) })
-	if err != nil || n != 1 {
+	if err != nil || n != 2 {
 		t.Errorf("%d blobs came back (%v)", n, err)
 	}
 	if _, err := db.ExecContext(ctx, "UPDATE backup_to_2.blob_chunks SET data = CONCAT(data, 'x') WHERE n = 1"); err != nil {

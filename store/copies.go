@@ -13,14 +13,15 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"readymargin/core/submission"
+	"readymargin/core/answer"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 
 func (s *Store) CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error) {
 	db := s.db.WithContext(ctx)
-	c, err := first[school.Copy](db, "assignment_id = ? AND student_id = ?", assignment, student)
+	c, err := first[school.Copy](db, "assignment_id = ? AND owner = ?", assignment, student)
 	if err != school.ErrNotFound {
 		return c, err
 	}
@@ -28,11 +29,11 @@ func (s *Store) CopyFor(ctx context.Context, assignment, student, revision uint6
 	if err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&fresh).Error; err != nil {
 		return c, err
 	}
-	return first[school.Copy](db, "assignment_id = ? AND student_id = ?", assignment, student)
+	return first[school.Copy](db, "assignment_id = ? AND owner = ?", assignment, student)
 }
 
 func (s *Store) CopyOf(ctx context.Context, assignment, student uint64) (school.Copy, error) {
-	return first[school.Copy](s.db.WithContext(ctx), "assignment_id = ? AND student_id = ?", assignment, student)
+	return first[school.Copy](s.db.WithContext(ctx), "assignment_id = ? AND owner = ?", assignment, student)
 }
 
 func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
@@ -88,7 +89,7 @@ func (d *deciding) read() error {
 func (s *Store) WriteContext(ctx context.Context, id, asker uint64) (out school.WriteContext, err error) {
 	d := deciding{to: &out.Assignment}
 	c := &out.Copy
-	err = s.db.WithContext(ctx).Raw(`SELECT c.id, c.assignment_id, c.state, c.attempts, c.student_id, c.started_at, c.due_at,
+	err = s.db.WithContext(ctx).Raw(`SELECT c.id, c.assignment_id, c.state, c.attempts, c.owner, c.started_at, c.due_at,
 		COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count, `+decides+`
 		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
 		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
@@ -289,12 +290,15 @@ func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx
 }
 
 func (t copyTx) Copy() (c school.Copy, err error) {
-	err = t.tx.Raw("SELECT id, assignment_id, student_id, revision_id, state, attempts, waiting, started_at, due_at FROM copies WHERE id = ? FOR UPDATE", t.id).
+	err = t.tx.Raw("SELECT id, assignment_id, owner, revision_id, state, attempts, waiting, started_at, due_at FROM copies WHERE id = ? FOR UPDATE", t.id).
 		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt, &c.DueAt)
 	return c, known(err)
 }
 
-func (t copyTx) SetCopy(c school.Copy) error { return t.tx.Save(&c).Error }
+// SetCopy leaves alone whose copy of what it is.
+func (t copyTx) SetCopy(c school.Copy) error {
+	return t.tx.Omit("assignment_id", "student_id").Save(&c).Error
+}
 
 func (t copyTx) Attempt(number int) (school.Attempt, error) {
 	return first[school.Attempt](t.tx.Clauses(clause.Locking{Strength: "UPDATE"}), "copy_id = ? AND number = ?", t.id, number)
@@ -311,6 +315,26 @@ func (t copyTx) Assignment() (school.Assignment, error) {
 func (t copyTx) PutDraft(d school.Draft) error { return putDraft(t.tx, d) }
 
 func (t copyTx) PutBlob(b []byte) (string, error) { return putBlob(t.tx, b) }
+
+func (t copyTx) PutAnswers(attempt int, all []answer.Answer) error {
+	if err := t.tx.Exec("DELETE FROM answers WHERE copy_id = ? AND attempt = ?", t.id, attempt).Error; err != nil {
+		return err
+	}
+	var rows []any
+	for _, a := range all {
+		rows = append(rows, t.id, attempt, a.Blank, a.Question, a.Text, a.Normal, a.Drawn)
+	}
+	return t.insert("answers (copy_id, attempt, blank_id, question_id, text, normal, drawn)", 7, rows)
+}
+
+func (t copyTx) PutScore(sc school.Score) error {
+	sc.CopyID = t.id
+	return t.tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&sc).Error
+}
+
+func (t copyTx) Scores(attempt int) ([]school.Score, error) {
+	return all[school.Score](t.tx.Where("copy_id = ? AND attempt = ?", t.id, attempt).Order("question_id"))
+}
 
 // withdrawn is a row of withdrawn.
 type withdrawn struct {
@@ -330,7 +354,9 @@ func (t copyTx) Withdraw(a school.Attempt, at time.Time) error {
 	return t.tx.Where("copy_id = ? AND number = ?", t.id, a.Number).Delete(&school.Attempt{}).Error
 }
 
-func (t copyTx) Heads(layer submission.Layer) ([]school.SavedHead, error) { return heads(t.tx, t.id, layer) }
+func (t copyTx) Heads(layer submission.Layer) ([]school.SavedHead, error) {
+	return heads(t.tx, t.id, layer)
+}
 
 func (t copyTx) OthersAmong(layer submission.Layer, author uint64, ops []string) (others bool, err error) {
 	err = t.tx.Raw("SELECT EXISTS (SELECT 1 FROM heads WHERE copy_id = ? AND layer = ? AND op_id IN ? AND author_id <> ?)", t.id, layer, ops, author).Row().Scan(&others)

@@ -29,7 +29,7 @@ func (s Sessions) FindCtx(ctx context.Context, token string) (b []byte, found bo
 // signed in. Now and then it clears away sessions that have ended.
 func (s Sessions) CommitCtx(ctx context.Context, token string, b []byte, expiry time.Time) error {
 	db := s.store.db.WithContext(ctx)
-	err := db.Exec(`INSERT INTO sessions (token, data, expiry, person_id) VALUES (?, ?, ?, COALESCE(JSON_VALUE(?, '$.person'), 0))
+	err := db.Exec(`INSERT INTO sessions (token, data, expiry, person_id) VALUES (?, ?, ?, NULLIF(JSON_VALUE(?, '$.person'), 0))
 		ON DUPLICATE KEY UPDATE data = VALUES(data), expiry = VALUES(expiry), person_id = VALUES(person_id)`, token, string(b), expiry.UTC(), string(b)).Error
 	if err == nil && rand.IntN(200) == 0 {
 		err = db.Exec("DELETE FROM sessions WHERE expiry < UTC_TIMESTAMP(6) LIMIT 500").Error

@@ -118,7 +118,9 @@ func (s *Store) Migrate(ctx context.Context) error {
 		return errors.New("store: another process has been migrating this database for ten minutes")
 	}
 	defer lock.ExecContext(context.WithoutCancel(ctx), "SELECT RELEASE_LOCK(CONCAT('readymargin migrates ', DATABASE()))")
-	changes, err := goose.NewProvider(goose.DialectMySQL, pool, fsys)
+	changes, err := goose.NewProvider(goose.DialectMySQL, pool, fsys, goose.WithGoMigrations(
+		goose.NewGoMigration(8, &goose.GoFunc{RunTx: nameBlanks}, &goose.GoFunc{RunTx: forgetBlanks}),
+	))
 	if err != nil {
 		return err
 	}

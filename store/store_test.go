@@ -10,12 +10,12 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
-	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/store"
 	"readymargin/store/mariadb"
+	"readymargin/store/storetest"
 )
 
 var server *mariadb.Server
@@ -66,9 +66,25 @@ func TestMigratingTogether(t *testing.T) {
 	}
 }
 
-func text(id string) submission.Op {
-	m := mark.Mark{ID: id, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 20, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: id, Size: 14, Color: "#1e2a44"}}}}}}
-	return submission.Op{ID: "op-" + id, On: id, Mark: &m}
+// class makes a class on a database of its own.
+func class(ctx context.Context, t *testing.T, s *store.Store, students int) storetest.Class {
+	t.Helper()
+	if err := s.Migrate(ctx); err != nil {
+		t.Fatal(err)
+	}
+	c, err := storetest.NewClass(ctx, s, "Class", students, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func TestConformance(t *testing.T) {
+	s := open(t, "conformance", 8)
+	if err := s.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	storetest.Conforms(t, func(*testing.T) storetest.Store { return s })
 }
 
 // Two transactions take the same two rows in opposite order, so that the
@@ -79,12 +95,14 @@ func text(id string) submission.Op {
 func TestTheFirstErrorEndsATransaction(t *testing.T) {
 	ctx := patient(t)
 	s := open(t, "deadlock", 8)
-	if err := s.Migrate(ctx); err != nil {
+	in := class(ctx, t, s, 2)
+	snapshot, err := s.PutBlob(ctx, []byte("{}"))
+	if err != nil {
 		t.Fatal(err)
 	}
 	var ids [2]uint64
 	for i := range ids {
-		c, err := s.CopyFor(ctx, 1, uint64(i+1), 1)
+		c, err := in.Copy(ctx, s, 0, i)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -101,7 +119,7 @@ func TestTheFirstErrorEndsATransaction(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if _, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(fmt.Sprintf("made-in-try-%d", tries))}); err != nil {
+		if _, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{storetest.Text(fmt.Sprintf("made-in-try-%d", tries), "x")}); err != nil {
 			return err
 		}
 		other := make(chan error, 1)
@@ -112,8 +130,8 @@ func TestTheFirstErrorEndsATransaction(t *testing.T) {
 		}
 		c.State = flow.Submitted
 		first := tx.SetCopy(c)
-		_, second := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(fmt.Sprintf("after-the-end-%d", tries))})
-		third := tx.PutAttempt(school.Attempt{CopyID: ids[0], Number: tries, SubmittedAt: time.Now()})
+		_, second := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{storetest.Text(fmt.Sprintf("after-the-end-%d", tries), "x")})
+		third := tx.PutAttempt(school.Attempt{CopyID: ids[0], Number: tries, SnapshotHash: snapshot, SubmittedAt: time.Now()})
 		if tries == 1 {
 			if err := <-other; err != nil {
 				t.Errorf("the other transaction: %v", err)
@@ -151,7 +169,7 @@ func cross(ctx context.Context, db *sql.DB, first, second uint64) error {
 	}
 	defer tx.Rollback()
 	for i := range 200 {
-		if _, err := tx.ExecContext(ctx, "INSERT INTO viewers (copy_id, person_id, seen_at) VALUES (?, ?, NOW())", 1000+i, i); err != nil {
+		if _, err := tx.ExecContext(ctx, "INSERT INTO jobs (kind, ref, due_at, tries, error, created_at) VALUES ('sweep', ?, NOW(), 0, '', NOW())", 1000+i); err != nil {
 			return err
 		}
 	}
@@ -179,10 +197,7 @@ func waitForLock(ctx context.Context, t *testing.T, db *sql.DB) {
 func TestWaitingForACopyTakesNoConnection(t *testing.T) {
 	ctx := patient(t)
 	s := open(t, "turns", 3)
-	if err := s.Migrate(ctx); err != nil {
-		t.Fatal(err)
-	}
-	c, err := s.CopyFor(ctx, 1, 1, 1)
+	c, err := class(ctx, t, s, 1).Copy(ctx, s, 0, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -198,7 +213,7 @@ func TestWaitingForACopyTakesNoConnection(t *testing.T) {
 					inside <- true
 					<-goOn
 				}
-				_, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{text(fmt.Sprintf("parallel-%02d", i))})
+				_, err := tx.AddOps(submission.Work, 1, time.Now(), []submission.Op{storetest.Text(fmt.Sprintf("parallel-%02d", i), "x")})
 				return err
 			})
 			if err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -29,7 +30,10 @@ func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources [
 				return err
 			}
 		}
-		return tx.Create(sources).Error
+		if err := tx.Create(sources).Error; err != nil || !w.Reading {
+			return err
+		}
+		return addJob(tx, school.JobRead, w.ID, w.CreatedAt)
 	})
 }
 
@@ -41,7 +45,7 @@ func (s *Store) WorksheetsOf(ctx context.Context, owner uint64, words []string) 
 	q := s.db.WithContext(ctx).Table("worksheets").
 		Select(`worksheets.*, COALESCE((SELECT GROUP_CONCAT(DISTINCT courses.name ORDER BY courses.name SEPARATOR ', ') FROM handouts
 			JOIN assignments ON assignments.id = handouts.assignment_id JOIN courses ON courses.id = assignments.course_id WHERE handouts.worksheet_id = worksheets.id), '') AS used_in`).
-		Where("owner_id = ?", owner).Order("worksheets.id DESC")
+		Where("owner_id <=> NULLIF(?, 0)", owner).Order("worksheets.id DESC")
 	if len(words) > 0 {
 		title, print := q.Session(&gorm.Session{NewDB: true}), make([]string, len(words))
 		for i, w := range words {
@@ -80,7 +84,40 @@ func (s *Store) Sources(ctx context.Context, worksheet uint64) ([]school.Source,
 }
 
 func (s *Store) AddRevision(ctx context.Context, r *school.Revision) error {
-	return s.db.WithContext(ctx).Create(r).Error
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		r.ID = 0
+		if err := tx.Create(r).Error; err != nil {
+			return err
+		}
+		return putGuides(tx, r.ID, r.Guides)
+	})
+}
+
+// revisionGuide is a row of revision_guides.
+type revisionGuide struct {
+	RevisionID uint64
+	Page       int
+	Guide      worksheet.Guide `gorm:"serializer:json"`
+}
+
+func putGuides(tx *gorm.DB, revision uint64, guides []worksheet.Guide) error {
+	rows := make([]revisionGuide, len(guides))
+	for i, g := range guides {
+		rows[i] = revisionGuide{revision, i + 1, g}
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return tx.CreateInBatches(rows, 20).Error
+}
+
+func (s *Store) RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error) {
+	rows, err := all[revisionGuide](s.db.WithContext(ctx).Where("revision_id = ?", revision).Order("page"))
+	out := make([]worksheet.Guide, len(rows))
+	for i, r := range rows {
+		out[i] = r.Guide
+	}
+	return out, err
 }
 
 func (s *Store) Revision(ctx context.Context, id uint64) (school.Revision, error) {
@@ -89,10 +126,6 @@ func (s *Store) Revision(ctx context.Context, id uint64) (school.Revision, error
 
 func (s *Store) LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error) {
 	return first[school.Revision](s.db.WithContext(ctx).Order("number DESC"), "worksheet_id = ?", worksheet)
-}
-
-func (s *Store) WholeRevisions(ctx context.Context) ([]school.Revision, error) {
-	return all[school.Revision](s.db.WithContext(ctx).Where("EXISTS (SELECT 1 FROM sources WHERE sources.worksheet_id = revisions.worksheet_id AND sources.file_hash = revisions.file_hash)").Order("id"))
 }
 
 func (s *Store) SetRevisionFile(ctx context.Context, revision uint64, hash string) error {
@@ -124,9 +157,9 @@ func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, e
 }
 
 func (s *Store) Holdings(ctx context.Context, revision, person uint64) (out []school.Holding, err error) {
-	rows, err := s.db.WithContext(ctx).Raw(`SELECT m.role, m.section, COALESCE(c.id, 0), COALESCE(c.student_id, 0), COALESCE(c.state, ''), COALESCE(c.attempts, 0), c.started_at, `+decides+`
+	rows, err := s.db.WithContext(ctx).Raw(`SELECT m.role, m.section, COALESCE(c.id, 0), COALESCE(c.owner, 0), COALESCE(c.state, ''), COALESCE(c.attempts, 0), c.started_at, `+decides+`
 		FROM memberships m JOIN assignments a ON a.course_id = m.course_id
-		LEFT JOIN copies c ON m.role = ? AND c.assignment_id = a.id AND c.revision_id = ? AND c.student_id IN (m.person_id, 0)
+		LEFT JOIN copies c ON m.role = ? AND c.assignment_id = a.id AND c.revision_id = ? AND c.owner IN (m.person_id, 0)
 		WHERE m.person_id = ? AND (c.id IS NOT NULL
 			OR m.role IN ? AND (EXISTS (SELECT 1 FROM handouts h WHERE h.assignment_id = a.id AND h.revision_id = ?)
 				OR EXISTS (SELECT 1 FROM copies o WHERE o.assignment_id = a.id AND o.revision_id = ?)))`,

@@ -98,16 +98,16 @@ func uploads(c *echo.Context) (out []intake.Upload, err error) {
 
 // A bench is what the worksheet bench shows.
 type bench struct {
-	ID      uint64       `json:"id"`
-	Title   string       `json:"title"`
-	Version int          `json:"version"`
-	Leaves  []benchLeaf  `json:"leaves"`
-	Sources []string     `json:"sources"` // names of the files
-	Remarks []string     `json:"remarks"` // on each of them, "" for none
-	Uses    []school.Use `json:"uses"`
-	Changed bool         `json:"changed"` // since what was assigned
-	Kit     worksheet.Kit     `json:"kit"`
-	Reading bool         `json:"reading"` // words and answers are still looked for
+	ID      uint64        `json:"id"`
+	Title   string        `json:"title"`
+	Version int           `json:"version"`
+	Leaves  []benchLeaf   `json:"leaves"`
+	Sources []string      `json:"sources"` // names of the files
+	Remarks []string      `json:"remarks"` // on each of them, "" for none
+	Uses    []school.Use  `json:"uses"`
+	Changed bool          `json:"changed"` // since what was assigned
+	Kit     worksheet.Kit `json:"kit"`
+	Reading bool          `json:"reading"` // words and answers are still looked for
 }
 
 type benchLeaf struct {
@@ -152,7 +152,7 @@ func (s *Site) arrange(c *echo.Context) error {
 		return err
 	}
 	var want struct {
-		Version int       `json:"version"`
+		Version int            `json:"version"`
 		Leaves  worksheet.Plan `json:"leaves"`
 		Kit     worksheet.Kit  `json:"kit"`
 	}
@@ -358,7 +358,7 @@ func (s *Site) turned(c *echo.Context) error {
 	}
 	var want struct {
 		Leaf   worksheet.PageRef `json:"leaf"`
-		Height float64      `json:"height"` // before
+		Height float64           `json:"height"` // before
 	}
 	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
 		return &school.Problem{Code: "plan"}

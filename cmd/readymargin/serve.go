@@ -6,7 +6,6 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
-	"log/slog"
 	"maps"
 	"net"
 	"net/http"
@@ -76,14 +75,7 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *services.All, 
 		BaseContext: func(net.Listener) context.Context { return base },
 		TLSConfig:   &tls.Config{MinVersion: tls.VersionTLS12},
 	}
-	go func() {
-		switch done, left, err := s.Publishing.AssembleAnew(base); {
-		case err != nil && base.Err() == nil:
-			slog.Error("assembling anew what was handed out whole", "error", err)
-		case done+left > 0:
-			slog.Info("assembled anew what was handed out whole", "worksheets", done, "left", left)
-		}
-	}()
+	go s.Jobs.Run(base)
 	done := make(chan error, 1)
 	go func() {
 		if o.cert != "" {

@@ -6,8 +6,8 @@ import (
 	"errors"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 )
 
 // A Role is what a person is in a course.

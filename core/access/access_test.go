@@ -7,8 +7,8 @@ import (
 	"testing"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 )
 
 var (

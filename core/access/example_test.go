@@ -4,8 +4,8 @@ import (
 	"fmt"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 )
 
 // What a student is writing is theirs alone until they submit it.

@@ -26,6 +26,7 @@ type Mark struct {
 	Page   int    // from 1
 	Rank   int    // higher ones lie in front; among equals the one made later
 	Helper string // who made it in the student's stead, if somebody did
+	Blank  string // the ID of the blank that it was written in, "" for none
 	Body   Body
 }
 
@@ -113,6 +114,8 @@ func (m Mark) Valid() error {
 		return invalid("rank %d", m.Rank)
 	case utf8.RuneCountInString(m.Helper) > 60:
 		return invalid("helper %q", m.Helper)
+	case m.Blank != "" && !ValidID(m.Blank):
+		return invalid("blank %q", m.Blank)
 	case m.Body == nil:
 		return invalid("nothing in it")
 	}
@@ -263,6 +266,7 @@ type wire struct {
 	Page   int             `json:"page"`
 	Rank   int             `json:"rank"`
 	Helper string          `json:"helper"`
+	Blank  string          `json:"blank"`
 	Kind   string          `json:"kind"`
 	Body   json.RawMessage `json:"body"`
 }
@@ -285,6 +289,9 @@ func (m Mark) MarshalJSON() ([]byte, error) {
 			return nil, err
 		}
 		out = append(append(out, `,"helper":`...), name...)
+	}
+	if m.Blank != "" {
+		out = append(out, `,"blank":`+strconv.Quote(m.Blank)...)
 	}
 	out = append(out, `,"kind":"`+m.Body.Kind()+`","body":`...)
 	return append(append(out, body...), '}'), nil
@@ -313,7 +320,7 @@ func (m *Mark) UnmarshalJSON(b []byte) error {
 	if err := json.Unmarshal(w.Body, body); err != nil {
 		return invalid("%v", err)
 	}
-	*m = Mark{ID: w.ID, Page: w.Page, Rank: w.Rank, Helper: w.Helper, Body: body}
+	*m = Mark{ID: w.ID, Page: w.Page, Rank: w.Rank, Helper: w.Helper, Blank: w.Blank, Body: body}
 	return m.Valid()
 }
 

@@ -101,7 +101,7 @@ func (g *gatherer) Ink(mark.Mark, *mark.Ink)             {}
 func (g *gatherer) Highlight(mark.Mark, *mark.Highlight) {}
 func (g *gatherer) Underline(mark.Mark, *mark.Underline) {}
 func (g *gatherer) StrikeOut(mark.Mark, *mark.StrikeOut) {}
-func (g *gatherer) Line(mark.Mark, *mark.Line)       {}
+func (g *gatherer) Line(mark.Mark, *mark.Line)           {}
 func (g *gatherer) Square(mark.Mark, *mark.Square)       {}
 func (g *gatherer) Circle(mark.Mark, *mark.Circle)       {}
 func (g *gatherer) Stamp(mark.Mark, *mark.Stamp)         {}

@@ -3,8 +3,8 @@ package submission_test
 import (
 	"fmt"
 
-	"readymargin/core/submission"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 )
 
 // Two devices change the same words without knowing of each other. Whatever

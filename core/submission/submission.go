@@ -205,7 +205,7 @@ func (e *enclosed) Ink(mark.Mark, *mark.Ink)             {}
 func (e *enclosed) Highlight(mark.Mark, *mark.Highlight) {}
 func (e *enclosed) Underline(mark.Mark, *mark.Underline) {}
 func (e *enclosed) StrikeOut(mark.Mark, *mark.StrikeOut) {}
-func (e *enclosed) Line(mark.Mark, *mark.Line)       {}
+func (e *enclosed) Line(mark.Mark, *mark.Line)           {}
 func (e *enclosed) PolyLine(mark.Mark, *mark.PolyLine)   {}
 func (e *enclosed) Square(mark.Mark, *mark.Square)       {}
 func (e *enclosed) Circle(mark.Mark, *mark.Circle)       {}

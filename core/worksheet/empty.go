@@ -28,9 +28,9 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	}
 	ticked := map[string]bool{}
 	answered := make([]bool, len(g.Blanks))
-	for i, p := range g.Blanks {
+	for i := range g.Blanks {
 		for _, m := range marks {
-			if p.answeredBy(m) {
+			if g.Answers(m, i) {
 				answered[i] = true
 				ticked[group(i)] = true
 			}
@@ -52,8 +52,36 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	return empty
 }
 
-// answeredBy reports whether a mark stands in the place, or begins there.
-func (p Blank) answeredBy(m mark.Mark) bool {
+// Answers reports whether a mark answers the blank with number i: it was
+// written in it, or, where it names no blank that is still there, it stands in
+// it or begins there.
+func (g Guide) Answers(m mark.Mark, i int) bool {
+	for k, b := range g.Blanks {
+		if m.Blank != "" && b.ID == m.Blank {
+			return k == i
+		}
+	}
+	return g.Blanks[i].holds(m)
+}
+
+// BlankOf returns the ID of the blank that a mark stands in, the smallest of
+// several; "" when it stands in none.
+func (g Guide) BlankOf(m mark.Mark) string {
+	var in *Blank
+	for i := range g.Blanks {
+		b := &g.Blanks[i]
+		if b.holds(m) && (in == nil || area(b.Rect) < area(in.Rect)) {
+			in = b
+		}
+	}
+	if in == nil {
+		return ""
+	}
+	return in.ID
+}
+
+// holds reports whether a mark stands in the blank, or begins there.
+func (p Blank) holds(m mark.Mark) bool {
 	in := p.Rect.Rect().Grow(5)
 	switch b := m.Body.(type) {
 	case *mark.Note, *mark.Reply, *mark.Highlight, *mark.Underline, *mark.StrikeOut:

@@ -23,6 +23,7 @@ func (b Box) Rect() page.Rect { return page.R(b[0], b[1], b[2], b[3]) }
 // field, or set by the teacher. Its names in JSON are short because every
 // sheet screen is sent all of them.
 type Blank struct {
+	ID       string     `json:"i,omitempty"` // which no edit changes
 	Rect     Box        `json:"r"`
 	Baseline float64    `json:"y"`
 	Size     float64    `json:"s"`
@@ -49,6 +50,7 @@ type Expected struct {
 
 // A Question is what the sheet asks under one number, and what it is worth.
 type Question struct {
+	ID     string        `json:"i,omitempty"` // which no edit changes
 	Number string        `json:"n"`
 	Text   string        `json:"t"`
 	Rect   Box           `json:"r"`
@@ -97,15 +99,18 @@ func (g Guide) Of() []int {
 	return out
 }
 
-// Guided returns what the leaf has in place of what was found on its page.
-func (l PageRef) Guided(found Guide) Guide {
+// Guided returns what the page has in place of what was found on it, with an
+// ID for everything.
+func (l PageRef) Guided(found Guide) Guide { return l.guided(found, map[string]bool{}) }
+
+func (l PageRef) guided(found Guide, seen map[string]bool) Guide {
 	if l.Blanks != nil {
 		found.Blanks = *l.Blanks
 	}
 	if l.Questions != nil {
 		found.Questions = *l.Questions
 	}
-	return found
+	return l.named(found, seen)
 }
 
 // Points returns the sum of the points of the questions on the leaves that
@@ -151,7 +156,7 @@ func short(most int, all ...string) bool {
 }
 
 func (p Blank) check() bool {
-	ok := p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Baseline > -1000 && p.Baseline < 20_000 &&
+	ok := named(p.ID) && p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Baseline > -1000 && p.Baseline < 20_000 &&
 		short(maxText, p.Label, p.Field, p.On) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
 	if e := p.Expected; e != nil {
 		ok = ok && len(e.Words) <= 50 && short(maxWords, e.Words...) && short(40, e.Number, e.Tolerance, e.Unit)
@@ -160,7 +165,7 @@ func (p Blank) check() bool {
 }
 
 func (q Question) check() bool {
-	ok := q.Rect.check() && short(20, q.Number) && short(maxText, q.Text) && q.Points >= 0 && q.Points <= 1000*points.One && len(q.Words) <= maxPlaces
+	ok := named(q.ID) && q.Rect.check() && short(20, q.Number) && short(maxText, q.Text) && q.Points >= 0 && q.Points <= 1000*points.One && len(q.Words) <= maxPlaces
 	for _, w := range q.Words {
 		h := mark.Mark{ID: "expected", Page: 1, Body: &mark.Highlight{Color: "#000000", QuadPoints: w.QuadPoints, Text: w.Text}}
 		ok = ok && h.Valid() == nil

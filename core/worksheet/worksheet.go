@@ -103,7 +103,7 @@ func (p Plan) Changed(want Plan) (Plan, error) {
 	if len(was) > 0 {
 		return nil, ErrPages
 	}
-	return out, nil
+	return out.Named(), nil
 }
 
 // Of returns the leaves with one use, in order.

@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 	"readymargin/e2e/house"
 	"readymargin/school"
 )

@@ -10,8 +10,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 )
 
 const (

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/house"
 )

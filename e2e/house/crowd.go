@@ -14,8 +14,8 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/assign"
 	"readymargin/school/intake"

@@ -6,8 +6,8 @@ import (
 	"errors"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 

@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 

@@ -5,10 +5,10 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/draw"
 	"readymargin/core/flow"
 	"readymargin/core/practice"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 

@@ -7,12 +7,12 @@ import (
 	"context"
 	"time"
 
-	"readymargin/core/submission"
 	"readymargin/core/draw"
 	"readymargin/core/flow"
 	"readymargin/core/note"
-	"readymargin/core/worksheet"
 	"readymargin/core/practice"
+	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/shelf"
 )
@@ -58,54 +58,54 @@ func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live
 // that person may see it. It is also the answer to a browser that asks what
 // is new.
 type Screen struct {
-	Copy         uint64            `json:"copy"`
-	Assignment   uint64            `json:"assignment"`
-	Sheet        uint64            `json:"sheet"` // the revision that the copy is of
-	Held         int               `json:"held"`  // pages held back from students; teachers only
-	Trial        bool              `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
-	Title        string            `json:"title"`
-	Course       string            `json:"course"`
-	Student      string            `json:"student"`
-	Teacher      bool              `json:"teacher"` // seen by a teacher
-	State        flow.State        `json:"state"`
-	Attempt      int               `json:"attempt"`  // the attempt shown, or the one being worked on
-	Attempts     int               `json:"attempts"` // submitted so far
-	Edit         submission.Layer        `json:"edit"`     // the layer that the person may draw in, or ""
-	Say          submission.Layer        `json:"say"`      // the layer that the person's answers go into, or ""
-	Seq          int64             `json:"seq"`      // of the layer Edit
-	Waiting      int               `json:"waiting"`  // changes that came after the attempt was fixed
-	Due          *time.Time        `json:"due,omitempty"`
-	Closed       bool              `json:"closed"`
-	Closes       *time.Time        `json:"closes,omitempty"`
-	Last         bool              `json:"last"` // no further attempt is left
-	Mode         flow.Mode         `json:"way"`
-	Runs         bool              `json:"runs"`                  // may change others' marks on a copy that is one for all
-	Removed      *time.Time        `json:"removed,omitempty"`     // when it was unassigned
-	Instructions string            `json:"-"`                     // as they were typed
-	Instruments  []string          `json:"instruments,omitempty"` // those offered; none for all
-	KeepHere     bool              `json:"keepHere"`              // no taking away as a file
-	NoSpelling   bool              `json:"noSpelling"`
-	TakeBack     bool              `json:"takeBack"` // taking back is still possible
-	Receipt      *Receipt          `json:"receipt,omitempty"`
-	PointsOf     string            `json:"pointsOf"`        // the assignment's points, "" for none
-	Given        *string           `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
-	Remark       string            `json:"remark,omitempty"`
-	Line         string            `json:"line,omitempty"` // the student's line to the teacher
-	ReturnedAt   *time.Time        `json:"returnedAt,omitempty"`
-	Feedback     int               `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
-	Past         bool              `json:"past"`               // an earlier attempt, looked at by its student
-	Unsent       bool              `json:"unsent"`             // feedback that was not returned yet; teachers only
-	Voice        int               `json:"voice"`              // longest voice note, seconds
-	Pages        []school.PageSize `json:"pages"`
-	Marks        []Mark            `json:"marks"`
-	Key          []worksheet.Meaning    `json:"key,omitempty"`   // what the colours stand for
-	Shelf        []worksheet.Picture    `json:"shelf,omitempty"` // pictures to lay on the sheet
-	Steps        []practice.Step   `json:"steps,omitempty"` // of the practice sheet
-	Zone         string            `json:"zone"`
-	Person       uint64            `json:"person"` // who looks
-	Me           string            `json:"me"`
-	Settings     string            `json:"settings"`
-	Drafts       []school.Draft    `json:"drafts,omitempty"` // what the person was typing
+	Copy         uint64              `json:"copy"`
+	Assignment   uint64              `json:"assignment"`
+	Sheet        uint64              `json:"sheet"` // the revision that the copy is of
+	Held         int                 `json:"held"`  // pages held back from students; teachers only
+	Trial        bool                `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
+	Title        string              `json:"title"`
+	Course       string              `json:"course"`
+	Student      string              `json:"student"`
+	Teacher      bool                `json:"teacher"` // seen by a teacher
+	State        flow.State          `json:"state"`
+	Attempt      int                 `json:"attempt"`  // the attempt shown, or the one being worked on
+	Attempts     int                 `json:"attempts"` // submitted so far
+	Edit         submission.Layer    `json:"edit"`     // the layer that the person may draw in, or ""
+	Say          submission.Layer    `json:"say"`      // the layer that the person's answers go into, or ""
+	Seq          int64               `json:"seq"`      // of the layer Edit
+	Waiting      int                 `json:"waiting"`  // changes that came after the attempt was fixed
+	Due          *time.Time          `json:"due,omitempty"`
+	Closed       bool                `json:"closed"`
+	Closes       *time.Time          `json:"closes,omitempty"`
+	Last         bool                `json:"last"` // no further attempt is left
+	Mode         flow.Mode           `json:"way"`
+	Runs         bool                `json:"runs"`                  // may change others' marks on a copy that is one for all
+	Removed      *time.Time          `json:"removed,omitempty"`     // when it was unassigned
+	Instructions string              `json:"-"`                     // as they were typed
+	Instruments  []string            `json:"instruments,omitempty"` // those offered; none for all
+	KeepHere     bool                `json:"keepHere"`              // no taking away as a file
+	NoSpelling   bool                `json:"noSpelling"`
+	TakeBack     bool                `json:"takeBack"` // taking back is still possible
+	Receipt      *Receipt            `json:"receipt,omitempty"`
+	PointsOf     string              `json:"pointsOf"`        // the assignment's points, "" for none
+	Given        *string             `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
+	Remark       string              `json:"remark,omitempty"`
+	Line         string              `json:"line,omitempty"` // the student's line to the teacher
+	ReturnedAt   *time.Time          `json:"returnedAt,omitempty"`
+	Feedback     int                 `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
+	Past         bool                `json:"past"`               // an earlier attempt, looked at by its student
+	Unsent       bool                `json:"unsent"`             // feedback that was not returned yet; teachers only
+	Voice        int                 `json:"voice"`              // longest voice note, seconds
+	Pages        []school.PageSize   `json:"pages"`
+	Marks        []Mark              `json:"marks"`
+	Key          []worksheet.Meaning `json:"key,omitempty"`   // what the colours stand for
+	Shelf        []worksheet.Picture `json:"shelf,omitempty"` // pictures to lay on the sheet
+	Steps        []practice.Step     `json:"steps,omitempty"` // of the practice sheet
+	Zone         string              `json:"zone"`
+	Person       uint64              `json:"person"` // who looks
+	Me           string              `json:"me"`
+	Settings     string              `json:"settings"`
+	Drafts       []school.Draft      `json:"drafts,omitempty"` // what the person was typing
 }
 
 // A Receipt says that and when an attempt was submitted.
@@ -119,12 +119,12 @@ type Receipt struct {
 // A Mark is a mark with what to paint and who made it.
 type Mark struct {
 	submission.Shown
-	Layer  submission.Layer   `json:"layer"`
-	Shapes []draw.Shape `json:"shapes"`
-	By     string       `json:"by"`
-	Mine   bool         `json:"mine"`
-	At     time.Time    `json:"at"`
-	Sent   bool         `json:"sent"` // the other side sees it
+	Layer  submission.Layer `json:"layer"`
+	Shapes []draw.Shape     `json:"shapes"`
+	By     string           `json:"by"`
+	Mine   bool             `json:"mine"`
+	At     time.Time        `json:"at"`
+	Sent   bool             `json:"sent"` // the other side sees it
 }
 
 func Show(l submission.Layer, w submission.Shown, by string, mine bool, at time.Time, sent bool) Mark {

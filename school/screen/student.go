@@ -4,8 +4,8 @@ import (
 	"context"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/flow"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 

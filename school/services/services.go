@@ -2,6 +2,7 @@
 package services
 
 import (
+	"context"
 	"time"
 
 	"readymargin/school"
@@ -9,6 +10,7 @@ import (
 	"readymargin/school/enrol"
 	"readymargin/school/feedback"
 	"readymargin/school/intake"
+	"readymargin/school/jobs"
 	"readymargin/school/live"
 	"readymargin/school/screen"
 	"readymargin/school/shelf"
@@ -38,6 +40,7 @@ type All struct {
 	Marking     *feedback.Marking
 	Exports     *takeaway.Exports
 	Live        *live.Live
+	Jobs        *jobs.Runner
 	Now         school.Clock
 }
 
@@ -65,6 +68,8 @@ type Store interface {
 	feedback.MarkingStore
 	takeaway.ExportStore
 	live.Store
+	jobs.Store
+	Sweep(ctx context.Context, before time.Time) (gone int, err error)
 }
 
 // An Engine reads and writes PDF files; pdf.Pool is one.
@@ -98,7 +103,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Intake = intake.New(store, engine, p.Transcoder, p.Office, p.Photos)
 	s.Revisions = shelf.NewRevisions(store, engine, gate)
-	s.Shelf = shelf.NewShelf(store, engine, gate, s.Intake, s.Revisions, now)
+	s.Shelf = shelf.NewShelf(store, engine, gate, s.Intake, s.Revisions, now, func() { s.Jobs.Wake() })
 	s.Publishing = shelf.NewPublishing(store, engine, gate, s.Shelf, now)
 
 	s.Assignments = assign.NewAssignments(store, gate, s.Publishing, now)
@@ -115,5 +120,19 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
 	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Live, now)
 	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments)
+
+	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
+		school.JobRead:     s.Shelf.ReadBehind,
+		school.JobAssemble: s.Publishing.AssembleAnew,
+		school.JobAnswers:  s.Submitting.LayDown,
+		school.JobSweep: func(ctx context.Context, _ uint64) error {
+			_, err := store.Sweep(ctx, now().Add(-sweepAfter))
+			return err
+		},
+	})
 	return s
 }
+
+// sweepAfter is how old a blob is before it may be swept: what is being stored
+// now is not referred to yet.
+const sweepAfter = 24 * time.Hour

@@ -7,16 +7,16 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/document"
 	"readymargin/core/mark"
-	"readymargin/core/worksheet"
 	"readymargin/core/recording"
+	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
 )
 
-// Found returns what was found on each leaf of a worksheet to be worked on,
+// Found returns what was found on each page of a worksheet to be worked on,
 // in the place of which the plan may have something else.
 func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]worksheet.Guide, error) {
 	if _, err := s.readOut(ctx, who, id); err != nil {
@@ -26,6 +26,12 @@ func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]work
 	if err != nil {
 		return nil, err
 	}
+	return s.found(ctx, id, p)
+}
+
+// found returns what was found on each page of a plan, with IDs that are the
+// same whenever it is asked for.
+func (s *Shelf) found(ctx context.Context, id uint64, p worksheet.Plan) ([]worksheet.Guide, error) {
 	sources, err := s.store.Sources(ctx, id)
 	if err != nil {
 		return nil, err
@@ -33,18 +39,18 @@ func (s *Shelf) Found(ctx context.Context, who school.Person, id uint64) ([]work
 	bySource := make([][]worksheet.Guide, len(sources))
 	out := make([]worksheet.Guide, len(p))
 	for i, l := range p {
-		if l.Turn != 0 {
-			if out[i], err = s.foundTurned(ctx, sources[l.Source].FileHash, l); err != nil {
-				return nil, err
-			}
-			continue
-		}
 		if bySource[l.Source] == nil {
 			if bySource[l.Source], err = s.revisions.guides(ctx, sources[l.Source].FileHash); err != nil {
 				return nil, err
 			}
 		}
-		out[i] = bySource[l.Source][l.Page-1]
+		upright := worksheet.PageRef{Source: l.Source, Page: l.Page}
+		out[i] = upright.Guided(bySource[l.Source][l.Page-1])
+		if l.Turn != 0 {
+			if out[i], err = s.foundTurned(ctx, sources[l.Source].FileHash, l, out[i]); err != nil {
+				return nil, err
+			}
+		}
 	}
 	return out, nil
 }
@@ -66,7 +72,9 @@ func (s *Shelf) turnedPage(ctx context.Context, file string, l worksheet.PageRef
 	return s.keep(ctx, one, pages)
 }
 
-func (s *Shelf) foundTurned(ctx context.Context, file string, l worksheet.PageRef) (worksheet.Guide, error) {
+// foundTurned returns what was found on a page that is turned. What was found
+// on it upright keeps its IDs.
+func (s *Shelf) foundTurned(ctx context.Context, file string, l worksheet.PageRef, upright worksheet.Guide) (worksheet.Guide, error) {
 	hash, err := s.turnedPage(ctx, file, l)
 	if err != nil {
 		return worksheet.Guide{}, err
@@ -75,7 +83,12 @@ func (s *Shelf) foundTurned(ctx context.Context, file string, l worksheet.PageRe
 	if err != nil {
 		return worksheet.Guide{}, err
 	}
-	return all[0], nil
+	sizes, err := s.revisions.Sizes(ctx, school.Revision{FileHash: hash})
+	if err != nil {
+		return worksheet.Guide{}, err
+	}
+	turned := worksheet.PageRef{Source: l.Source, Page: l.Page, Turn: l.Turn}
+	return turned.Guided(all[0]).Keeping(upright.TurnedTo(0, l.Turn, corners(sizes)[0])), nil
 }
 
 // LeafPrint returns what is printed on a page that the teacher brought in,

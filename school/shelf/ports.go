@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"readymargin/core/document"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -19,8 +20,7 @@ type PublishingStore interface {
 	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
 	AddRevision(ctx context.Context, r *school.Revision) error
 	LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error)
-	// WholeRevisions returns those that hand out a file just as it was brought in.
-	WholeRevisions(ctx context.Context) ([]school.Revision, error)
+	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	// SetRevisionFile gives a revision another file with the same pages.
 	SetRevisionFile(ctx context.Context, revision uint64, hash string) error
 	// Reissue lets the worksheet's assignments go on with a revision: copies
@@ -38,6 +38,8 @@ type Painter interface {
 
 // A RevisionStore keeps what students get of worksheets.
 type RevisionStore interface {
+	// RevisionGuides returns what each page of a revision has to be worked on.
+	RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error)
 	FileGuides(ctx context.Context, file string) ([]string, error) // of each page
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
 	WorksheetAttachments(ctx context.Context, worksheet uint64) ([]school.WorksheetAttachment, error)

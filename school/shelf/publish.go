@@ -3,11 +3,11 @@ package shelf
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strconv"
 
 	"readymargin/core/document"
 	"readymargin/core/worksheet"
-	"readymargin/queue"
 	"readymargin/school"
 )
 
@@ -52,11 +52,14 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 	if err != nil && !errors.Is(err, school.ErrNotFound) {
 		return last, err
 	}
+	if err == nil && last.Plan == w.Plan {
+		return last, nil
+	}
 	r := school.Revision{WorksheetID: w.ID, Number: last.Number + 1, Plan: w.Plan, CreatedAt: s.now()}
-	if err == nil {
-		if last.Plan == w.Plan {
-			return last, nil
-		}
+	if r.Guides, err = s.guides(ctx, w.ID, p); err != nil {
+		return r, err
+	}
+	if last.ID != 0 {
 		was, err := worksheet.Parse(last.Plan)
 		if err != nil {
 			return r, err
@@ -70,6 +73,16 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 		return r, err
 	}
 	return r, s.store.AddRevision(ctx, &r)
+}
+
+// guides returns what every page that students get has to be worked on.
+func (s *Publishing) guides(ctx context.Context, sheetID uint64, p worksheet.Plan) (out []worksheet.Guide, err error) {
+	sheet := worksheet.Plan(p.Of(worksheet.Sheet))
+	found, err := s.shelf.found(ctx, sheetID, sheet)
+	for i, f := range found {
+		out = append(out, sheet[i].Guided(f))
+	}
+	return out, err
 }
 
 // assemble makes the PDF that students get: always a new one, so that nothing
@@ -101,35 +114,25 @@ func (s *Publishing) assemble(ctx context.Context, sheetID uint64, p worksheet.P
 	return hash, len(inspected), err
 }
 
-// AssembleAnew gives revisions that hand out a teacher's file as it was brought
-// in, as earlier versions did, one that was made of its pages. It may be begun
-// any number of times. A file that cannot be taken apart stays as it is, and is
-// counted.
-func (s *Publishing) AssembleAnew(ctx context.Context) (done, left int, err error) {
-	ctx = queue.In(queue.For(ctx, "assembling"), queue.Behind)
-	whole, err := s.store.WholeRevisions(ctx)
+// AssembleAnew gives a revision that hands out a teacher's file as it was
+// brought in, as earlier versions did, one that was made of its pages.
+func (s *Publishing) AssembleAnew(ctx context.Context, revision uint64) error {
+	r, err := s.store.Revision(ctx, revision)
 	if err != nil {
-		return 0, 0, err
+		return err
 	}
-	for _, r := range whole {
-		p, err := worksheet.Parse(r.Plan)
-		if err != nil {
-			return done, left, err
-		}
-		hash, pages, err := s.assemble(ctx, r.WorksheetID, p)
-		if ctx.Err() != nil {
-			return done, left, ctx.Err()
-		}
-		if err != nil || pages != r.PageCount {
-			left++
-			continue
-		}
-		if err := s.store.SetRevisionFile(ctx, r.ID, hash); err != nil {
-			return done, left, err
-		}
-		done++
+	p, err := worksheet.Parse(r.Plan)
+	if err != nil {
+		return err
 	}
-	return done, left, nil
+	hash, pages, err := s.assemble(ctx, r.WorksheetID, p)
+	if err != nil {
+		return err
+	}
+	if pages != r.PageCount {
+		return fmt.Errorf("%w: %d pages of %d", document.ErrDamaged, pages, r.PageCount)
+	}
+	return s.store.SetRevisionFile(ctx, r.ID, hash)
 }
 
 // Reissue lets the worksheet's assignments go on with what the plan says now.

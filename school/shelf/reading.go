@@ -65,11 +65,8 @@ func (s *Shelf) read(ctx context.Context, id uint64) error {
 	return err
 }
 
-// readSoon reads after a moment, so that the first pages are painted first.
-func (s *Shelf) readSoon(ctx context.Context, id uint64) {
-	time.Sleep(time.Second)
-	s.read(ctx, id) // what goes wrong is tried again when somebody needs it
-}
+// ReadBehind reads the words of a worksheet's pages when nobody waits for them.
+func (s *Shelf) ReadBehind(ctx context.Context, id uint64) error { return s.read(ctx, id) }
 
 func (s *Shelf) readPages(ctx context.Context, id uint64) error {
 	if w, err := s.store.Worksheet(ctx, id); err != nil || !w.Reading {

@@ -8,11 +8,11 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/mark"
 	"readymargin/core/page"
-	"readymargin/core/worksheet"
 	"readymargin/core/recording"
+	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -40,13 +40,22 @@ func corners(sizes []school.PageSize) []page.Point {
 }
 
 // Guides returns what each page that students get has to be worked on: as the
-// teacher wants it now, or as it was found.
+// teacher wants it now, or as it was handed out.
 func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint64) ([]worksheet.Guide, error) {
 	r, err := s.gate.Revision(ctx, who, revision, access.SeeWorksheet)
 	if err != nil {
 		return nil, err
 	}
-	found, err := s.guides(ctx, r.FileHash)
+	out, err := s.GuidesOf(ctx, r)
+	for i := range out {
+		out[i] = out[i].ForStudents()
+	}
+	return out, err
+}
+
+// GuidesOf is Guides with what only teachers see.
+func (s *Revisions) GuidesOf(ctx context.Context, r school.Revision) ([]worksheet.Guide, error) {
+	issued, err := s.store.RevisionGuides(ctx, r.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -58,11 +67,7 @@ func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint
 	if err != nil {
 		return nil, err
 	}
-	out := now.Guides(then, found, corners(sizes))
-	for i := range out {
-		out[i] = out[i].ForStudents()
-	}
-	return out, nil
+	return now.Guides(then, issued, corners(sizes)), nil
 }
 
 // BothPlans returns a revision's worksheet with its plan as it is now, and the
@@ -91,7 +96,7 @@ func (s *Revisions) Directions(ctx context.Context, r school.Revision) ([]mark.M
 	return now.Directions(then, corners(sizes)), nil
 }
 
-// SheetExtra returns a sound or a picture to those who have the sheet that it
+// AttachmentOf returns a sound or a picture to those who have the sheet that it
 // lies with: what is said on its pages, and the pictures that lay on its shelf,
 // which may stand on copies by now.
 func (s *Revisions) AttachmentOf(ctx context.Context, who school.Person, revision uint64, hash string) (school.Media, error) {
@@ -110,6 +115,7 @@ func (s *Revisions) AttachmentOf(ctx context.Context, who school.Person, revisio
 	return e, err
 }
 
+// Attachment returns a sound or a picture that lies with a worksheet.
 func (s *Revisions) Attachment(ctx context.Context, sheetID uint64, hash string) (school.Media, error) {
 	all, err := s.store.WorksheetAttachments(ctx, sheetID)
 	if err != nil {
@@ -124,6 +130,7 @@ func (s *Revisions) Attachment(ctx context.Context, sheetID uint64, hash string)
 	return school.Media{}, access.ErrHidden
 }
 
+// Sizes returns the sizes of a revision's pages.
 func (s *Revisions) Sizes(ctx context.Context, r school.Revision) ([]school.PageSize, error) {
 	pages, err := s.store.FilePages(ctx, r.FileHash)
 	out := make([]school.PageSize, len(pages))

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"strings"
+	"time"
 	"unicode"
 
 	"golang.org/x/sync/singleflight"
@@ -26,12 +27,13 @@ type Shelf struct {
 	intake    *intake.Intake
 	revisions *Revisions
 	now       school.Clock
+	wake      func()             // lets jobs be looked for
 	readers   singleflight.Group // worksheets being read
 }
 
 // NewShelf returns the shelf of every teacher.
-func NewShelf(store ShelfStore, engine Reader, gate *school.Gate, in *intake.Intake, revisions *Revisions, now school.Clock) *Shelf {
-	return &Shelf{store: store, engine: engine, gate: gate, intake: in, revisions: revisions, now: now}
+func NewShelf(store ShelfStore, engine Reader, gate *school.Gate, in *intake.Intake, revisions *Revisions, now school.Clock, wake func()) *Shelf {
+	return &Shelf{store: store, engine: engine, gate: gate, intake: in, revisions: revisions, now: now, wake: wake}
 }
 
 // BringIn makes a new worksheet of a PDF, a picture or an office document, or
@@ -72,7 +74,7 @@ func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.
 		return w, err
 	}
 	if reading {
-		go s.readSoon(context.WithoutCancel(ctx), w.ID)
+		time.AfterFunc(time.Second, s.wake) // so that the first pages are painted first
 	}
 	return w, nil
 }
@@ -141,7 +143,7 @@ func (s *Shelf) Prepare(ctx context.Context, who school.Person, id uint64) (b Be
 		return b, err
 	}
 	if b.Worksheet.Reading {
-		go s.readSoon(context.WithoutCancel(ctx), id) // who began may be gone
+		s.wake()
 	}
 	if b.Kit, err = worksheet.ParseKit(b.Worksheet.Kit); err != nil {
 		return b, err

@@ -12,11 +12,11 @@ import (
 	"strings"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/document"
 	"readymargin/core/elsewhere"
 	"readymargin/core/mark"
 	"readymargin/core/page"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/intake"
 	"readymargin/school/shelf"

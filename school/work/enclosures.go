@@ -8,10 +8,10 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
 	"readymargin/core/mark"
-	"readymargin/core/worksheet"
 	"readymargin/core/recording"
+	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
 )

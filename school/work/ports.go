@@ -3,9 +3,9 @@ package work
 import (
 	"context"
 
-	"readymargin/core/submission"
 	"readymargin/core/document"
 	"readymargin/core/scan"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 
@@ -73,6 +73,10 @@ type SavingStore interface {
 
 // A SubmittingStore keeps attempts.
 type SubmittingStore interface {
+	// CopyInCourse returns a copy with its surroundings as the asker stands to it.
+	CopyInCourse(ctx context.Context, id, asker uint64) (school.CopyInCourse, error)
+	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
+	Blob(ctx context.Context, hash string) ([]byte, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one
 	// copy come one after another, and wait for their turn before they take a
 	// connection.

@@ -9,9 +9,10 @@ import (
 	"unicode/utf8"
 
 	"readymargin/core/access"
-	"readymargin/core/submission"
+	"readymargin/core/answer"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/screen"
 	"readymargin/school/shelf"
@@ -48,6 +49,10 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 	if err != nil {
 		return screen.Receipt{}, err
 	}
+	guides, err := s.revisions.GuidesOf(ctx, c.Revision)
+	if err != nil {
+		return screen.Receipt{}, err
+	}
 	var a school.Attempt
 	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
 		locked, err := tx.Copy()
@@ -72,10 +77,14 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 		now := s.now()
 		a = school.Attempt{CopyID: id, Number: locked.Attempts, SubmittedAt: now, Line: line,
 			LateMinutes: int(c.Assignment.TimesFor(locked).Late(now) / time.Minute)}
-		if a.SnapshotHash, err = fix(tx, c.Revision.FileHash, said, a.Number); err != nil {
+		marks, err := fix(tx, c.Revision.FileHash, said, &a)
+		if err != nil {
 			return err
 		}
 		if err := tx.PutAttempt(a); err != nil {
+			return err
+		}
+		if err := tx.PutAnswers(a.Number, answer.Of(guides, marks)); err != nil {
 			return err
 		}
 		if err := tx.PutDraft(school.Draft{PersonID: who.ID, Thing: school.OfCopy, ThingID: id, Place: school.LineDraft, At: now}); err != nil {
@@ -90,18 +99,54 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 	return screen.Receipt{Attempt: a.Number, At: a.SubmittedAt, LateMinutes: a.LateMinutes, Fingerprint: a.SnapshotHash}, nil
 }
 
-// fix stores the snapshot of the work as it stands and returns its fingerprint.
-func fix(tx school.CopyTx, worksheet string, said []mark.Mark, number int) (string, error) {
+// fix stores the snapshot of the work as it stands, gives the attempt its
+// fingerprint, and returns the marks.
+func fix(tx school.CopyTx, file string, said []mark.Mark, a *school.Attempt) ([]mark.Mark, error) {
 	heads, err := tx.Heads(submission.Work)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	shown, _ := school.Present(heads)
-	b, err := submission.NewSnapshot(worksheet, said, number, shown).Canonical()
+	snap := submission.NewSnapshot(file, said, a.Number, shown)
+	b, err := snap.Canonical()
 	if err != nil {
-		return "", err
+		return nil, err
 	}
-	return tx.PutBlob(b)
+	a.SnapshotHash, err = tx.PutBlob(b)
+	return snap.Marks, err
+}
+
+// LayDown lays down the answers of all attempts of a copy, which earlier
+// versions did not when it was submitted.
+func (s *Submitting) LayDown(ctx context.Context, copyID uint64) error {
+	c, err := s.store.CopyInCourse(ctx, copyID, 0)
+	if err != nil {
+		return err
+	}
+	guides, err := s.revisions.GuidesOf(ctx, c.Revision)
+	if err != nil {
+		return err
+	}
+	attempts, err := s.store.Attempts(ctx, copyID)
+	if err != nil {
+		return err
+	}
+	for i := range attempts {
+		snap, err := school.ReadSnapshot(ctx, s.store, &attempts[i])
+		if err != nil {
+			return err
+		}
+		all := answer.Of(guides, snap.Marks)
+		if err := s.store.InCopy(ctx, copyID, func(tx school.CopyTx) error {
+			if _, err := tx.Copy(); err != nil {
+				return err
+			}
+			return tx.PutAnswers(attempts[i].Number, all)
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // TakeBack gives the student the submitted copy back, while nobody has begun

@@ -18,10 +18,10 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
-	"readymargin/core/worksheet"
 	"readymargin/core/practice"
 	"readymargin/core/scan"
 	"readymargin/core/words"
+	"readymargin/core/worksheet"
 )
 
 // known is a mark that the screen shows, for hit testing.
@@ -34,6 +34,7 @@ var (
 	marks  = map[string]known{} // by version
 	order  []string             // versions, from back to front: by rank, then by name of the mark
 	prints = map[int]words.Page{}
+	guides = map[int]worksheet.Guide{}
 )
 
 func main() {
@@ -41,7 +42,7 @@ func main() {
 		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "settle": bridge(settle), "put": bridge(put), "drop": bridge(drop), "clear": bridge(clearAll),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "empty": bridge(empty), "practised": bridge(practised), "crossing": bridge(crossing),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "blankOf": bridge(blankOf), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
 	select {}
 }
@@ -366,13 +367,24 @@ func threads(a []js.Value) (any, error) {
 	return asJSON(note.Threads(all))
 }
 
-// empty(page, guide) gives the places of a page in which none of the student's
-// marks stands: for each its number, its question and its label.
-func empty(a []js.Value) (any, error) {
+// setGuide(page, guide) tells what a page has to be worked on.
+func setGuide(a []js.Value) (any, error) {
 	var g worksheet.Guide
-	if err := json.Unmarshal([]byte(a[1].String()), &g); err != nil {
-		return nil, err
-	}
+	err := json.Unmarshal([]byte(a[1].String()), &g)
+	guides[a[0].Int()] = g
+	return true, err
+}
+
+// blankOf(mark) gives the ID of the blank that a mark lies in, or "".
+func blankOf(a []js.Value) (any, error) {
+	m, err := readMark(a[0])
+	return guides[m.Page].BlankOf(m), err
+}
+
+// empty(page) gives the blanks of a page in which none of the student's marks
+// stands: for each its number, its question and its label.
+func empty(a []js.Value) (any, error) {
+	g := guides[a[0].Int()]
 	var own []mark.Mark
 	for _, v := range order {
 		if k := marks[v]; k.layer == "work" && k.mark.Page == a[0].Int() {

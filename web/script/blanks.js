@@ -17,6 +17,9 @@ export async function begin(view) {
   const pages = view.teacher ? [] : await ask(`/sheets/${view.sheet}/guide`).catch(() => []);
   if (surface.sheet !== view.sheet) return; // another copy was opened meanwhile
   guides = pages;
+  core.loaded.then(() => {
+    if (guides === pages) pages.forEach((guide, i) => core.setGuide(i + 1, guide));
+  });
   all = pages.flatMap((guide, i) =>
     guide.places.map((b, place) => ({ ...b, page: i + 1, place })).filter((b) => WRITTEN.includes(b.k) || b.o?.length),
   );
@@ -40,9 +43,7 @@ export function blankAt(page, x, y) {
 
 // empty names the places in which nothing stands yet.
 export const empty = () =>
-  guides.flatMap((guide, i) =>
-    core.empty(i + 1, guide).map((e) => ({ ...e, page: i + 1, y: guide.places[e.place].r[1] })),
-  );
+  guides.flatMap((guide, i) => core.empty(i + 1).map((e) => ({ ...e, page: i + 1, y: guide.places[e.place].r[1] })));
 
 export const blankOf = (page, place) => all.find((b) => b.page === page && b.place === place);
 

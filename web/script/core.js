@@ -51,7 +51,9 @@ export const core = {
   rubbed: (layers, page, radius, samples) =>
     parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
   resembles: (version, before) => parsed(call('resembles', version, before ?? '')),
-  empty: (page, guide) => parsed(call('empty', page, JSON.stringify(guide))) ?? [],
+  setGuide: (page, guide) => call('setGuide', page, JSON.stringify(guide)),
+  blankOf: (mark) => call('blankOf', JSON.stringify(mark)) ?? '',
+  empty: (page) => parsed(call('empty', page)) ?? [],
   crossing: (grey, width, x, y) => parsed(call('crossing', grey, width, x, y)),
   practised: () => parsed(call('practised')) ?? [],
   threads: (said) => parsed(call('threads', JSON.stringify(said))) ?? [],

@@ -17,13 +17,15 @@ const own = (b) =>
 const same = (a, b) => a.every((v, i) => Math.abs(v - b[i]) < 1);
 
 // filledIn gives what was filled into a field, if anything.
-export const filledIn = (b) => own(b).find((e) => e.mark.kind === 'widget' && same(e.mark.body.rect, b.r));
+export const filledIn = (b) =>
+  own(b).find((e) => e.mark.kind === 'widget' && (e.mark.blank ? e.mark.blank === b.i : same(e.mark.body.rect, b.r)));
 
 const middle = (r) => [(r[0] + r[2]) / 2, (r[1] + r[3]) / 2];
 function ticked(b) {
   if (b.f) return filledIn(b);
   return own(b).find((e) => {
     if (e.mark.kind !== 'stamp') return false;
+    if (e.mark.blank) return e.mark.blank === b.i;
     const [x, y] = middle(e.mark.body.rect);
     return x > b.r[0] - 3 && x < b.r[2] + 3 && y > b.r[1] - 3 && y < b.r[3] + 3;
   });
@@ -43,13 +45,20 @@ function tick(b) {
       for (const e of [...marks.shown.values()])
         if (e.mark.kind === 'widget' && e.mark.body.field === b.f && e.layer === 'work' && mayChange(e))
           set(e.mark.id, null, { before: e.mark });
-    if (b.f) add('widget', b.page, { field: b.f, values: [b.v || 'Yes'], rect: b.r, sign: b.x ? 'dot' : 'check' });
+    const blank = { blank: b.i };
+    if (b.f)
+      add('widget', b.page, { field: b.f, values: [b.v || 'Yes'], rect: b.r, sign: b.x ? 'dot' : 'check' }, blank);
     else
-      add('stamp', b.page, {
-        name: 'tick',
-        color: settings.type.color,
-        rect: [x - half, y - half, x + half, y + half].map(round),
-      });
+      add(
+        'stamp',
+        b.page,
+        {
+          name: 'tick',
+          color: settings.type.color,
+          rect: [x - half, y - half, x + half, y + half].map(round),
+        },
+        blank,
+      );
   });
 }
 
@@ -73,8 +82,15 @@ function choose(b, values) {
   } while (text.width > b.r[2] - b.r[0] - 4 && size >= 6);
   set(
     id,
-    { ...(now?.mark ?? {}), id, page: b.page, kind: 'widget', body: { field: b.f, values, rect: b.r, text } },
-    { before: now?.mark ?? null },
+    {
+      ...(now?.mark ?? {}),
+      id,
+      page: b.page,
+      blank: b.i,
+      kind: 'widget',
+      body: { field: b.f, values, rect: b.r, text },
+    },
+    { before: now?.mark ?? null, written: true },
   );
 }
 

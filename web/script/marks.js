@@ -97,11 +97,21 @@ export const layers = () => (marks.view.edit && !marks.view.teacher ? `${marks.v
 // layerNow is where what is added goes.
 export const layerNow = () => (marks.mode.own ? 'own' : marks.view.edit);
 
+// tied gives a mark the name of the blank that it lies in.
+function tied(mark) {
+  const { blank: _, ...rest } = mark,
+    blank = core.blankOf(mark);
+  return blank ? { ...rest, blank } : rest;
+}
+
 // set puts a mark (or removes it, with null) and remembers how to undo that.
-export function set(on, mark, { layer, before, merge } = {}) {
+// What was written in a blank says so itself (written); what is drawn, laid
+// down or moved belongs to the blank that it lies in then.
+export function set(on, mark, { layer, before, merge, written } = {}) {
   const now = find(on);
   layer ??= now?.layer ?? layerNow();
   if (!layer) return;
+  if (mark && layer === 'work' && !written) mark = tied(mark);
   before ??= now?.mark ?? null;
   const step = { on, layer, before, after: mark };
   if (group) group.push(step);
@@ -125,10 +135,11 @@ export function together(f) {
   }
 }
 
-export const add = (kind, page, body, options) => {
+export const add = (kind, page, body, { blank, ...options } = {}) => {
   const mark = { id: newId(), page, kind, body };
+  if (blank) Object.assign(mark, { blank });
   if (marks.mode.helper) mark.helper = marks.mode.helper;
-  set(mark.id, mark, { before: null, ...options });
+  set(mark.id, mark, { before: null, written: !!blank, ...options });
   return mark;
 };
 

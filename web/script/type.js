@@ -66,7 +66,7 @@ instruments.type = {
         !e.beside &&
         mayChange(e) &&
         e.mark.page === b.page &&
-        blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b &&
+        (e.mark.blank ? e.mark.blank === b.i : blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b) &&
         (b.k !== 'lines' ||
           !p ||
           Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4),
@@ -128,7 +128,7 @@ function intoField(b, sheet) {
 }
 
 function edit(o, text) {
-  const blank = o.turn ? null : blankAt(o.sheet.number, o.x + 1, o.y - 2);
+  const blank = o.field ?? (o.turn ? null : blankAt(o.sheet.number, o.x + 1, o.y - 2));
   open = {
     ...o,
     blank,
@@ -401,8 +401,11 @@ function write() {
       : body;
   if (JSON.stringify(now?.body) === JSON.stringify(whole)) return;
   const mark = { ...(now ?? before ?? {}), id, page: sheet.number, kind: field ? 'widget' : 'freetext', body: whole };
-  if (!now && !before && marks.mode.helper) mark.helper = marks.mode.helper;
-  set(id, mark, { before, merge });
+  if (!now && !before) {
+    if (marks.mode.helper) mark.helper = marks.mode.helper;
+    if (open.blank) mark.blank = open.blank.i;
+  }
+  set(id, mark, { before, merge, written: true });
   for (const g of find(id)?.groups ?? []) g.style.visibility = 'hidden';
 }
 

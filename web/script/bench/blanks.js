@@ -4,6 +4,7 @@
 import { el, node } from '../paint.js';
 import { change, doc, leaf, size, view } from './doc.js';
 import { choose, spot, surfaces } from './leaves.js';
+import { newId } from '../ids.js';
 import { asFound, known, load, own, places } from './found.js';
 import { button, choice, field } from './parts.js';
 
@@ -54,7 +55,7 @@ function fitted(p, l) {
   p.y = round(tall(p.k) ? y + 1.2 * p.s : y + h - Math.max(2, 0.28 * p.s));
   return p;
 }
-const fresh = (r) => fitted({ r, y: 0, s: 12, k: r[3] - r[1] > 34 ? 'lines' : 'line', l: '' }, leaf());
+const fresh = (r) => fitted({ i: newId(), r, y: 0, s: 12, k: r[3] - r[1] > 34 ? 'lines' : 'line', l: '' }, leaf());
 
 function add(r) {
   change((leaves) => {

@@ -5,6 +5,7 @@ import { el, node } from '../paint.js';
 import { core } from '../core.js';
 import { change, doc, leaf, numbers, size, view } from './doc.js';
 import { choose, spot } from './leaves.js';
+import { newId } from '../ids.js';
 import { asFound, load, own, places, print, questions } from './found.js';
 import { button, field } from './parts.js';
 
@@ -241,7 +242,7 @@ function add(r) {
     const all = own(leaves[doc.at], 'questions');
     at = all.findIndex((q) => q.r[1] > r[1]);
     if (at < 0) at = all.length;
-    all.splice(at, 0, { n: '', t: '', r: r.map((v) => Math.round(v * 100) / 100) });
+    all.splice(at, 0, { i: newId(), n: '', t: '', r: r.map((v) => Math.round(v * 100) / 100) });
   });
 }
 

@@ -1,0 +1,120 @@
+// Package jobs does what is done behind the requests: reading long files,
+// making files anew, laying down answers, sweeping. What is to be done is a row
+// in the store, so that it outlives the process and is done once, however many
+// processes there are.
+package jobs
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"time"
+
+	"readymargin/queue"
+	"readymargin/school"
+)
+
+// A Store keeps what is to be done.
+type Store interface {
+	// AddJob adds a job; one of that kind on that thing that is there already
+	// comes due then at the latest, and counts its tries anew.
+	AddJob(ctx context.Context, kind school.JobKind, ref uint64, due time.Time) error
+	// LeaseJob returns the job that is due longest and that nobody is at, and
+	// keeps others from it until a time; ErrNotFound when there is none.
+	LeaseJob(ctx context.Context, now, until time.Time) (school.Job, error)
+	JobDone(ctx context.Context, id uint64) error
+	// JobFailed keeps a job for another try.
+	JobFailed(ctx context.Context, id uint64, why string, again time.Time) error
+}
+
+// A Handler does one job on a thing. It may be called again after it was done.
+type Handler func(ctx context.Context, ref uint64) error
+
+const (
+	// lease is how long a job may take. A process that ends in the middle
+	// leaves it to others after that.
+	lease = 10 * time.Minute
+	// lookAgain is how often the store is asked for jobs of other processes,
+	// and for those whose next try is due.
+	lookAgain = 15 * time.Second
+	// MaxTries is how often a job is tried before only people can help.
+	MaxTries = 6
+	// never is when a job is due that is not tried again.
+	never = 100 * 365 * 24 * time.Hour
+)
+
+// A Runner does jobs, one after another.
+type Runner struct {
+	store    Store
+	now      school.Clock
+	handlers map[school.JobKind]Handler
+	wake     chan struct{}
+}
+
+// New returns a runner of some kinds of jobs.
+func New(store Store, now school.Clock, handlers map[school.JobKind]Handler) *Runner {
+	return &Runner{store, now, handlers, make(chan struct{}, 1)}
+}
+
+// Wake lets the runner look for jobs at once.
+func (r *Runner) Wake() {
+	select {
+	case r.wake <- struct{}{}:
+	default:
+	}
+}
+
+// Run does jobs until the context ends.
+func (r *Runner) Run(ctx context.Context) {
+	for {
+		worked, err := r.One(ctx)
+		if ctx.Err() != nil {
+			return
+		}
+		if err != nil {
+			slog.Error("jobs cannot be read", "error", err)
+		}
+		if worked {
+			continue
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-r.wake:
+		case <-time.After(lookAgain):
+		}
+	}
+}
+
+// One does the job that is due longest, and reports whether there was one. A
+// job that fails waits for its next try, longer each time.
+func (r *Runner) One(ctx context.Context) (worked bool, err error) {
+	now := r.now()
+	j, err := r.store.LeaseJob(ctx, now, now.Add(lease))
+	if errors.Is(err, school.ErrNotFound) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	limited, cancel := context.WithTimeout(queue.In(queue.For(ctx, "job "+string(j.Kind)), queue.Behind), lease)
+	defer cancel()
+	do, known := r.handlers[j.Kind]
+	if !known {
+		err = errors.New("jobs: of no known kind")
+	} else {
+		err = do(limited, j.Ref)
+	}
+	if err == nil || errors.Is(err, school.ErrNotFound) { // what it was about may be gone
+		return true, r.store.JobDone(ctx, j.ID)
+	}
+	if ctx.Err() != nil {
+		return true, ctx.Err() // the lease runs out
+	}
+	again := now.Add(time.Minute << j.Tries)
+	if j.Tries >= MaxTries {
+		again = now.Add(never)
+	}
+	slog.Warn("a job failed", "kind", j.Kind, "ref", j.Ref, "try", j.Tries, "error", err)
+	return true, r.store.JobFailed(ctx, j.ID, err.Error(), again)
+}

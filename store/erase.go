@@ -1,0 +1,98 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"gorm.io/gorm"
+
+	"readymargin/school"
+)
+
+// DeletePerson deletes somebody with all that is theirs: copies, attempts,
+// what they typed and said, and worksheets that are assigned nowhere. What
+// they said on others' copies stays, without their name. Blobs go with the
+// next Sweep.
+func (s *Store) DeletePerson(ctx context.Context, id uint64) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if _, err := first[school.Person](tx, "id = ?", id); err != nil {
+			return err
+		}
+		var inUse int64
+		if err := tx.Raw(`SELECT COUNT(*) FROM handouts h JOIN worksheets w ON w.id = h.worksheet_id WHERE w.owner_id = ?`, id).Row().Scan(&inUse); err != nil {
+			return err
+		}
+		if inUse > 0 {
+			return school.ErrInUse
+		}
+		for _, q := range []string{
+			// Copies of the person's worksheets that nobody is given any more.
+			"DELETE copies FROM copies JOIN revisions ON revisions.id = copies.revision_id JOIN worksheets ON worksheets.id = revisions.worksheet_id WHERE worksheets.owner_id = ?",
+			"DELETE FROM worksheets WHERE owner_id = ?",
+			"DELETE FROM people WHERE id = ?",
+		} {
+			if err := tx.Exec(q, id).Error; err != nil {
+				return err
+			}
+		}
+		return sweepSoon(tx)
+	})
+}
+
+// DeleteCourse deletes a course with its assignments and all copies of them.
+// Its people and the worksheets stay.
+func (s *Store) DeleteCourse(ctx context.Context, id uint64) error {
+	return s.deleteOne(ctx, "DELETE FROM courses WHERE id = ?", id)
+}
+
+// DeleteWorksheet deletes a worksheet that is assigned nowhere; school.ErrInUse
+// says that it is.
+func (s *Store) DeleteWorksheet(ctx context.Context, id uint64) error {
+	return s.deleteOne(ctx, "DELETE FROM worksheets WHERE id = ?", id)
+}
+
+func (s *Store) deleteOne(ctx context.Context, q string, id uint64) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		res := tx.Exec(q, id)
+		switch {
+		case errors.Is(res.Error, gorm.ErrForeignKeyViolated):
+			return school.ErrInUse
+		case res.Error != nil:
+			return res.Error
+		case res.RowsAffected == 0:
+			return school.ErrNotFound
+		}
+		return sweepSoon(tx)
+	})
+}
+
+func sweepSoon(tx *gorm.DB) error { return addJob(tx, school.JobSweep, 0, time.Now()) }
+
+// unreferenced says that nothing refers to a blob.
+const unreferenced = `NOT EXISTS (SELECT 1 FROM sources WHERE file_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM revisions WHERE file_hash = blobs.hash)
+	AND NOT EXISTS (SELECT 1 FROM worksheet_attachments t WHERE t.hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM copy_attachments t WHERE t.hash = blobs.hash)
+	AND NOT EXISTS (SELECT 1 FROM attempts WHERE snapshot_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM attempts WHERE returned_hash = blobs.hash)
+	AND NOT EXISTS (SELECT 1 FROM withdrawn WHERE snapshot_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM pictures WHERE blob_hash = blobs.hash)`
+
+// Sweep deletes the blobs from before a time that nothing refers to, and chunks
+// that never became a blob. What is stored in this moment is younger; and where
+// something refers to a blob after all, the foreign keys keep it.
+func (s *Store) Sweep(ctx context.Context, before time.Time) (gone int, err error) {
+	for { // a file takes its pictures with it, which are blobs of their own
+		var names []string
+		if err := s.db.WithContext(ctx).Raw("SELECT hash FROM blobs WHERE created_at < ? AND "+unreferenced+" LIMIT 500", before.UTC()).Scan(&names).Error; err != nil {
+			return gone, err
+		}
+		if len(names) == 0 {
+			break
+		}
+		for _, name := range names {
+			if err := s.DropBlob(ctx, name); err != nil {
+				return gone, err
+			}
+			gone++
+		}
+	}
+	return gone, s.db.WithContext(ctx).Exec("DELETE FROM blob_chunks WHERE created_at < ? AND NOT EXISTS (SELECT 1 FROM blobs WHERE blobs.hash = blob_chunks.hash)", before.UTC()).Error
+}
