@@ -3,6 +3,7 @@ package school
 import (
 	"context"
 	"errors"
+	"io"
 	"time"
 
 	"readymargin/core/access"
@@ -76,6 +77,18 @@ type CopyTx interface {
 // A BlobReader returns the bytes of a name, ErrNotFound, or ErrDamaged.
 type BlobReader interface {
 	Blob(ctx context.Context, hash string) ([]byte, error)
+}
+
+// A BlobOpener opens the bytes of a name: ErrNotFound, or ErrDamaged. They are
+// not all in memory, and while they are read no connection is held.
+type BlobOpener interface {
+	OpenBlob(ctx context.Context, hash string) (io.ReadSeekCloser, error)
+}
+
+// Open returns a blob as the media that it is.
+func Open(ctx context.Context, blobs BlobOpener, hash, mediaType string) (Media, error) {
+	f, err := blobs.OpenBlob(ctx, hash)
+	return Media{f, hash, mediaType}, err
 }
 
 // A Feed is told that a copy has changed.

@@ -1,6 +1,7 @@
 package school
 
 import (
+	"io"
 	"time"
 
 	"readymargin/core/access"
@@ -25,7 +26,7 @@ type Person struct {
 	CreatedAt    time.Time
 }
 
-// A Slip lets its bearer in once: a new teacher (PersonID 0) or a person who
+// A SignInToken lets its bearer in once: a new teacher (PersonID 0) or a person who
 // forgot the password. Only the token's hash is kept.
 type SignInToken struct {
 	TokenHash string
@@ -91,7 +92,7 @@ type Worksheet struct {
 	CreatedAt time.Time
 }
 
-// An Extra is a sound or a picture that lies with a worksheet: what is said
+// A WorksheetAttachment is a sound or a picture that lies with a worksheet: what is said
 // in its directions, and its picture shelf.
 type WorksheetAttachment struct {
 	WorksheetID  uint64
@@ -277,7 +278,7 @@ type CopyInCourse struct {
 	Section    string      // the same
 }
 
-// A Standing is what decides whether a person may write in a copy; it is read
+// A WriteContext is what decides whether a person may write in a copy; it is read
 // for every change that is saved, so it is no more than that.
 type WriteContext struct {
 	Copy       Copy
@@ -321,7 +322,7 @@ type Layered struct {
 	Written int64 // bytes of all operations so far
 }
 
-// An Enclosure is a sound or a picture that marks of a layer of a copy show.
+// A CopyAttachment is a sound or a picture that marks of a layer of a copy show.
 type CopyAttachment struct {
 	Hash         string
 	CopyID       uint64
@@ -371,16 +372,17 @@ const (
 	OfWorksheet  Drafted = "worksheet"
 )
 
-// lineDraft is the place of the line to the teacher, as the screen names it.
+// LineDraft is the place of the line to the teacher, as the screen names it.
 const LineDraft = "line"
 
-// A Media is a page's picture.
+// A Media is a picture or a sound, opened to be read. Whoever gets it closes it.
 type Media struct {
-	Data []byte
+	io.ReadSeekCloser
+	Hash string // its name
 	Type string // media type
 }
 
-// nobody owns the practice sheet, which everybody may see.
+// Nobody owns the practice sheet, which everybody may see.
 const Nobody = 0
 
 // A Pace is how often something may be tried: Burst times at once, and then

@@ -5,8 +5,6 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +13,8 @@ import (
 	"os/exec"
 	"slices"
 	"strings"
+
+	"readymargin/school"
 
 	driver "github.com/go-sql-driver/mysql"
 	"gorm.io/gorm"
@@ -198,31 +198,13 @@ func (s *Store) CheckBlobs(ctx context.Context, bad func(hash string)) (checked 
 		return 0, err
 	}
 	for _, name := range names {
-		ok, err := s.isWhole(ctx, name)
-		if err != nil {
+		_, err := s.copyBlob(ctx, name, io.Discard)
+		if err != nil && !errors.Is(err, school.ErrDamaged) {
 			return checked, err
 		}
-		if checked++; !ok {
+		if checked++; err != nil {
 			bad(name)
 		}
 	}
 	return checked, nil
-}
-
-// isWhole reads a blob chunk by chunk, past the cache.
-func (s *Store) isWhole(ctx context.Context, name string) (bool, error) {
-	sum := sha256.New()
-	rows, err := s.db.WithContext(ctx).Raw("SELECT data FROM blob_chunks WHERE hash = ? ORDER BY n", name).Rows()
-	if err != nil {
-		return false, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var data []byte
-		if err := rows.Scan(&data); err != nil {
-			return false, err
-		}
-		sum.Write(data)
-	}
-	return hex.EncodeToString(sum.Sum(nil)) == name, rows.Err()
 }

@@ -3,9 +3,11 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"database/sql"
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -78,27 +80,75 @@ func (s *Store) DropBlob(ctx context.Context, hash string) error {
 // Blob returns the bytes of that name, or school.ErrNotFound. What comes from
 // the database is checked against the name.
 func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
-	if b := s.cache.get(hash); b != nil {
-		return b, nil
-	}
-	db := s.db.WithContext(ctx)
-	meta, err := first[blob](db, "hash = ?", hash)
+	f, err := s.OpenBlob(ctx, hash)
 	if err != nil {
 		return nil, err
 	}
-	parts, err := all[blobChunk](db.Where("hash = ?", hash).Order("n"))
+	defer f.Close()
+	size, err := f.Seek(0, io.SeekEnd)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]byte, 0, meta.Size)
-	for _, p := range parts {
-		out = append(out, p.Data...)
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, err
 	}
-	if sum := sha256.Sum256(out); hex.EncodeToString(sum[:]) != hash {
-		return nil, fmt.Errorf("%w: %s", school.ErrDamaged, hash)
+	out := make([]byte, size)
+	_, err = io.ReadFull(f, out)
+	return out, err
+}
+
+// OpenBlob reads a blob into the cache, chunk by chunk, unless it is there, so
+// that whoever reads slowly holds no connection and little memory.
+func (s *Store) OpenBlob(ctx context.Context, hash string) (io.ReadSeekCloser, error) {
+	if f := s.cache.open(hash); f != nil {
+		return f, nil
 	}
-	s.cache.put(hash, out)
-	return out, nil
+	if _, err := first[blob](s.db.WithContext(ctx), "hash = ?", hash); err != nil {
+		return nil, err
+	}
+	f, err := os.CreateTemp(s.cache.dir, "new-*")
+	if err != nil {
+		return nil, err
+	}
+	size, err := s.copyBlob(ctx, hash, f)
+	if err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		f.Close()
+		os.Remove(f.Name())
+		return nil, err
+	}
+	s.cache.keep(f.Name(), hash, size)
+	return f, nil
+}
+
+// copyBlob writes the bytes of a blob, and checks them against its name.
+func (s *Store) copyBlob(ctx context.Context, hash string, to io.Writer) (size int64, err error) {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT data FROM blob_chunks WHERE hash = ? ORDER BY n", hash).Rows()
+	if err != nil {
+		return 0, err
+	}
+	defer rows.Close()
+	sum := sha256.New()
+	for rows.Next() {
+		var data sql.RawBytes
+		if err := rows.Scan(&data); err != nil {
+			return size, err
+		}
+		sum.Write(data)
+		if _, err := to.Write(data); err != nil {
+			return size, err
+		}
+		size += int64(len(data))
+	}
+	if err := rows.Err(); err != nil {
+		return size, err
+	}
+	if hex.EncodeToString(sum.Sum(nil)) != hash {
+		return size, fmt.Errorf("%w: %s", school.ErrDamaged, hash)
+	}
+	return size, nil
 }
 
 // cacheSize bounds the blobs kept on disk, in bytes.
@@ -114,20 +164,28 @@ type cache struct {
 
 func (c *cache) path(hash string) string { return filepath.Join(c.dir, hash) }
 
-func (c *cache) get(hash string) []byte {
+// open opens a blob that is there, and checks it against its name: the folder
+// may be on any disk.
+func (c *cache) open(hash string) *os.File {
 	if c.dir == "" {
 		return nil
 	}
-	b, err := os.ReadFile(c.path(hash))
+	f, err := os.Open(c.path(hash))
 	if err != nil {
 		return nil
 	}
-	if sum := sha256.Sum256(b); hex.EncodeToString(sum[:]) != hash {
+	sum := sha256.New()
+	if _, err := io.Copy(sum, f); err != nil || hex.EncodeToString(sum.Sum(nil)) != hash {
+		f.Close()
 		os.Remove(c.path(hash))
 		return nil
 	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		f.Close()
+		return nil
+	}
 	os.Chtimes(c.path(hash), time.Now(), time.Now())
-	return b
+	return f
 }
 
 func (c *cache) drop(hash string) {
@@ -145,14 +203,24 @@ func (c *cache) put(hash string, b []byte) {
 		return
 	}
 	_, err = tmp.Write(b)
-	if err = errors.Join(err, tmp.Close()); err != nil || os.Rename(tmp.Name(), c.path(hash)) != nil {
+	if err = errors.Join(err, tmp.Close()); err != nil {
 		os.Remove(tmp.Name())
+		return
+	}
+	c.keep(tmp.Name(), hash, int64(len(b)))
+}
+
+// keep takes a file of the folder as the blob of that name; one elsewhere is
+// gone with whoever has it open.
+func (c *cache) keep(file, hash string, size int64) {
+	if c.dir == "" || os.Rename(file, c.path(hash)) != nil {
+		os.Remove(file)
 		return
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.size += int64(len(b))
-	if c.size == int64(len(b)) || c.size > cacheSize {
+	c.size += size
+	if c.size == size || c.size > cacheSize {
 		c.trim()
 	}
 }

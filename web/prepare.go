@@ -1,7 +1,6 @@
 package web
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -280,8 +279,19 @@ func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person
 	if err != nil {
 		return err
 	}
+	return stream(c, p)
+}
+
+// stream sends a picture or a sound, or a range of it. It is named by its
+// content, so a browser that has it may keep it for good.
+func stream(c *echo.Context, m school.Media) error {
+	defer m.Close()
+	h := c.Response().Header()
+	h.Set("Content-Type", m.Type)
+	h.Set("ETag", `"`+m.Hash+`"`)
 	lasting(c)
-	return c.Blob(http.StatusOK, p.Type, p.Data)
+	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, m)
+	return nil
 }
 
 // lasting lets the browser of this person keep an answer for good.
@@ -418,8 +428,5 @@ func (s *Site) extraOf(c *echo.Context, of func(context.Context, school.Person, 
 	if err != nil {
 		return err
 	}
-	lasting(c)
-	c.Response().Header().Set("Content-Type", e.Type)
-	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(e.Data))
-	return nil
+	return stream(c, e)
 }

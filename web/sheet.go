@@ -1,6 +1,8 @@
 package web
 
 import (
+	"bytes"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -241,8 +243,12 @@ func (s *Site) printCopy(c *echo.Context) error {
 		}
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(f.Name))
-	return c.Blob(http.StatusOK, "application/pdf", f.Data)
+	h := c.Response().Header()
+	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(f.Name))
+	h.Set("Content-Type", "application/pdf")
+	h.Set("ETag", fmt.Sprintf(`"%x"`, sha256.Sum256(f.Data)))
+	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(f.Data))
+	return nil
 }
 
 func (s *Site) saveSettings(c *echo.Context) error {

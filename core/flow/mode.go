@@ -1,6 +1,6 @@
 package flow
 
-// A Way is how a worksheet is given.
+// A Mode is how a worksheet is given.
 type Mode string
 
 const (

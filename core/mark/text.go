@@ -21,7 +21,7 @@ type FreeText struct {
 	Turn  float64    `json:"turn,omitempty"`  // degrees clockwise about X, Y
 }
 
-// A Line is one line of typed text.
+// A TextLine is one line of typed text.
 type TextLine struct {
 	Runs []Run   `json:"runs"`
 	X    float64 `json:"x,omitempty"`    // where it begins, from the left edge

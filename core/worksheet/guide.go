@@ -19,7 +19,7 @@ func BoxOf(r page.Rect) Box { return Box{r.Min.X, r.Min.Y, r.Max.X, r.Max.Y} }
 // Rect returns b as a rectangle.
 func (b Box) Rect() page.Rect { return page.R(b[0], b[1], b[2], b[3]) }
 
-// A Place is a blank as it is kept: found on the page, taken from a form
+// A Blank is a blank as it is kept: found on the page, taken from a form
 // field, or set by the teacher. Its names in JSON are short because every
 // sheet screen is sent all of them.
 type Blank struct {

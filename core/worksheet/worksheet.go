@@ -21,7 +21,7 @@ const (
 	Dropped Use = "dropped" // not needed
 )
 
-// A Leaf is a page of one of the files that the teacher brought in.
+// A PageRef is a page of one of the files that the teacher brought in.
 type PageRef struct {
 	Source   int              `json:"source"` // the file, from 0
 	Page     int              `json:"page"`   // in it, from 1

@@ -96,7 +96,7 @@ func (s *Accounts) InviteTeacher(ctx context.Context, who school.Person) (string
 	return s.addToken(ctx, 0, InviteLasts)
 }
 
-// SlipOwner returns whose slip it is: a person, or the zero Person for an
+// TokenOwner returns whose slip it is: a person, or the zero Person for an
 // invitation; "slip used" when it is of no use any more.
 func (s *Accounts) TokenOwner(ctx context.Context, token string, from Device) (school.Person, error) {
 	if err := s.guess(ctx, school.Person{}, from); err != nil {
@@ -115,7 +115,7 @@ func (s *Accounts) TokenOwner(ctx context.Context, token string, from Device) (s
 	return s.store.Person(ctx, slip.PersonID)
 }
 
-// UseSlip signs its bearer in with a new password: an invited teacher under
+// UseToken signs its bearer in with a new password: an invited teacher under
 // the name given, or the person it was made for.
 func (s *Accounts) UseToken(ctx context.Context, token, name, password string, from Device) (school.Person, error) {
 	if err := CheckPassword(password); err != nil {
@@ -141,7 +141,7 @@ func (s *Accounts) UseToken(ctx context.Context, token, name, password string, f
 	return owner, s.store.NewPassword(ctx, owner.ID, hash, "", s.now())
 }
 
-// NewSlip makes a sign-in slip for a student of the teacher's course.
+// NewSignInToken makes a sign-in slip for a student of the teacher's course.
 func (s *Accounts) NewSignInToken(ctx context.Context, who school.Person, course, student uint64) (school.Person, string, error) {
 	if _, _, err := s.gate.Course(ctx, who, course, access.RunCourse); err != nil {
 		return school.Person{}, "", err

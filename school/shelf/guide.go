@@ -183,7 +183,7 @@ func (s *Shelf) AddPicture(ctx context.Context, who school.Person, sheetID uint6
 	return pic, s.store.AddWorksheetAttachment(ctx, school.WorksheetAttachment{WorksheetID: sheetID, Hash: pic.Hash, MediaType: intake.PictureType, Peaks: "[]"})
 }
 
-// Extra returns a sound or a picture that lies with a worksheet to its owner.
+// Attachment returns a sound or a picture that lies with a worksheet to its owner.
 func (s *Shelf) Attachment(ctx context.Context, who school.Person, sheetID uint64, hash string) (school.Media, error) {
 	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
 		return school.Media{}, err

@@ -14,7 +14,7 @@ import (
 	"readymargin/school"
 )
 
-// Print returns what is printed on a page, as JSON of words.Page.
+// TextLayer returns what is printed on a page, as JSON of words.Page.
 func (s *Revisions) TextLayer(ctx context.Context, who school.Person, revision uint64, number int) (string, error) {
 	r, err := s.gate.Revision(ctx, who, revision, access.SeeWorksheet)
 	if err != nil {
@@ -83,8 +83,7 @@ func (s *Revisions) picture(ctx context.Context, k pictureKey, pages int) (p sch
 	}
 	hash, kind, err := s.store.Picture(ctx, k.file, k.page, k.scale)
 	if err == nil {
-		p.Type = kind
-		p.Data, err = s.store.Blob(ctx, hash)
+		p, err = school.Open(ctx, s.store, hash, kind)
 		if errors.Is(err, school.ErrDamaged) {
 			if dropErr := s.store.DropBlob(ctx, hash); dropErr != nil {
 				return p, dropErr
@@ -99,23 +98,27 @@ func (s *Revisions) picture(ctx context.Context, k pictureKey, pages int) (p sch
 	if err != nil {
 		return p, err
 	}
-	return drawn.(school.Media), nil
+	d := drawn.(drawing)
+	return school.Open(ctx, s.store, d.hash, d.kind)
 }
 
-func (s *Revisions) draw(ctx context.Context, k pictureKey) (school.Media, error) {
+// A drawing is a page's picture that was kept.
+type drawing struct{ hash, kind string }
+
+func (s *Revisions) draw(ctx context.Context, k pictureKey) (d drawing, err error) {
 	file, err := s.store.Blob(ctx, k.file)
 	if err != nil {
-		return school.Media{}, err
+		return d, err
 	}
 	pic, err := s.engine.Picture(ctx, file, k.page, float64(k.scale)/100)
 	if err != nil {
-		return school.Media{}, err
+		return d, err
 	}
-	hash, err := s.store.PutBlob(ctx, pic.Data)
-	if err != nil {
-		return school.Media{}, err
+	d.kind = pic.Type
+	if d.hash, err = s.store.PutBlob(ctx, pic.Data); err != nil {
+		return d, err
 	}
-	return school.Media{Data: pic.Data, Type: pic.Type}, s.store.SetPicture(ctx, k.file, k.page, k.scale, hash, pic.Type)
+	return d, s.store.SetPicture(ctx, k.file, k.page, k.scale, d.hash, d.kind)
 }
 
 type pictureKey struct {

@@ -38,6 +38,7 @@ type Painter interface {
 
 // A RevisionStore keeps what students get of worksheets.
 type RevisionStore interface {
+	school.BlobOpener
 	// RevisionGuides returns what each page of a revision has to be worked on.
 	RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error)
 	FileGuides(ctx context.Context, file string) ([]string, error) // of each page

@@ -112,6 +112,9 @@ func (s *Revisions) AttachmentOf(ctx context.Context, who school.Person, revisio
 	if err == nil && !slices.Contains(submission.Enclosed(said), hash) {
 		err = access.ErrHidden // said on a page that is held back
 	}
+	if err != nil {
+		e.Close()
+	}
 	return e, err
 }
 
@@ -123,8 +126,7 @@ func (s *Revisions) Attachment(ctx context.Context, sheetID uint64, hash string)
 	}
 	for _, e := range all {
 		if e.Hash == strings.ToLower(hash) {
-			data, err := s.store.Blob(ctx, e.Hash)
-			return school.Media{Data: data, Type: e.MediaType}, err
+			return school.Open(ctx, s.store, e.Hash, e.MediaType)
 		}
 	}
 	return school.Media{}, access.ErrHidden

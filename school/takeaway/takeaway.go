@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"strings"
 	"unicode"
 
@@ -105,11 +106,17 @@ func (s *Exports) pictures(ctx context.Context, who school.Person, id, worksheet
 		if errors.Is(err, access.ErrHidden) {
 			e, err = s.attachments.Attachment(ctx, who, id, pic.Hash)
 		}
-		if err != nil && !errors.Is(err, access.ErrHidden) {
+		if errors.Is(err, access.ErrHidden) {
+			continue
+		}
+		if err != nil {
 			return nil, err
 		}
 		if e.Type == intake.PictureType {
-			out[pic.Hash] = e.Data
+			out[pic.Hash], err = io.ReadAll(e)
+		}
+		if err := errors.Join(err, e.Close()); err != nil {
+			return nil, err
 		}
 	}
 	return out, nil

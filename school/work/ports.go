@@ -33,8 +33,9 @@ type ElsewhereStore interface {
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 }
 
-// An EnclosureStore keeps sounds and pictures on copies.
+// An AttachmentStore keeps sounds and pictures on copies.
 type AttachmentStore interface {
+	school.BlobOpener
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
 	AddCopyAttachment(ctx context.Context, e school.CopyAttachment) error
 	CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error)

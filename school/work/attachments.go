@@ -1,7 +1,6 @@
 package work
 
 import (
-	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -16,14 +15,14 @@ import (
 	"readymargin/school/intake"
 )
 
-// Enclosures are the sounds and pictures that marks on a copy show.
+// Attachments are the sounds and pictures that marks on a copy show.
 type Attachments struct {
 	store  AttachmentStore
 	gate   *school.Gate
 	intake *intake.Intake
 }
 
-// NewEnclosures returns the enclosures of a store.
+// NewAttachments returns the enclosures of a store.
 func NewAttachments(store AttachmentStore, gate *school.Gate, in *intake.Intake) *Attachments {
 	return &Attachments{store, gate, in}
 }
@@ -47,7 +46,7 @@ func (s *Attachments) AddVoice(ctx context.Context, who school.Person, id uint64
 	return v, s.store.AddCopyAttachment(ctx, school.CopyAttachment{Hash: v.Sound, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: recording.MediaType, Milliseconds: v.Milliseconds, Peaks: peaks})
 }
 
-// Enclose takes a picture in for marks in one of the person's layers.
+// AddPicture takes a picture in for marks in one of the person's layers.
 func (s *Attachments) AddPicture(ctx context.Context, who school.Person, id uint64, layer submission.Layer, f intake.Upload) (worksheet.Picture, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
@@ -67,7 +66,7 @@ func (s *Attachments) AddPicture(ctx context.Context, who school.Person, id uint
 	return pic, s.addPicture(ctx, who, id, layer, pic.Hash)
 }
 
-// roomToEnclose says whether a copy takes a further sound or picture.
+// room says whether a copy takes a further sound or picture.
 func (s *Attachments) room(ctx context.Context, id uint64) error {
 	there, err := s.store.CopyAttachments(ctx, id)
 	if err == nil && len(there) >= MaxAttachments {
@@ -81,19 +80,23 @@ func (s *Attachments) addPicture(ctx context.Context, who school.Person, id uint
 	return s.store.AddCopyAttachment(ctx, school.CopyAttachment{Hash: hash, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: intake.PictureType, Peaks: "[]"})
 }
 
-// EncloseFrom takes a picture of another copy in, where the person sees it.
+// AddPictureFrom takes a picture of another copy in, where the person sees it.
 func (s *Attachments) AddPictureFrom(ctx context.Context, who school.Person, id uint64, layer submission.Layer, from uint64, hash string) error {
 	if _, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer); err != nil {
 		return err
 	}
 	e, err := s.Attachment(ctx, who, from, hash)
-	if err != nil || e.Type != intake.PictureType {
-		return cmp.Or(err, access.ErrHidden)
+	if err != nil {
+		return err
+	}
+	e.Close()
+	if e.Type != intake.PictureType {
+		return access.ErrHidden
 	}
 	return s.addPicture(ctx, who, id, layer, strings.ToLower(hash))
 }
 
-// Enclosed returns a recording or a picture of a copy to somebody who may know
+// Attachment returns a recording or a picture of a copy to somebody who may know
 // it: who may read the layer that it was made in; teachers once the work was
 // submitted; the student once the feedback was returned.
 func (s *Attachments) Attachment(ctx context.Context, who school.Person, id uint64, hash string) (school.Media, error) {
@@ -116,8 +119,7 @@ func (s *Attachments) Attachment(ctx context.Context, who school.Person, id uint
 			}
 		}
 		if open {
-			data, err := s.store.Blob(ctx, e.Hash)
-			return school.Media{Data: data, Type: e.MediaType}, err
+			return school.Open(ctx, s.store, e.Hash, e.MediaType)
 		}
 	}
 	return school.Media{}, access.ErrHidden
