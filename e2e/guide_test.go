@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
 	"os/exec"
@@ -148,6 +149,11 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 	if code, _ := get("student", sheet+"/extras/"+voice); code != http.StatusOK {
 		t.Errorf("a student hears the direction: %d", code)
 	}
+	whole, etag := ranged(t, sc.people["student"], sheet+"/extras/"+voice, http.StatusOK, nil)
+	if part, _ := ranged(t, sc.people["student"], sheet+"/extras/"+voice, http.StatusPartialContent, map[string]string{"Range": "bytes=100-199", "If-Range": etag}); part != whole[100:200] {
+		t.Error("the range of a sound is another part of it")
+	}
+	ranged(t, sc.people["student"], sheet+"/extras/"+voice, http.StatusNotModified, map[string]string{"If-None-Match": etag})
 	if code, _ := get("outsider", sheet+"/extras/"+voice); code != http.StatusNotFound {
 		t.Errorf("an outsider hears the direction: %d", code)
 	}
@@ -277,4 +283,26 @@ func TestPreparingAndAssigningByKeyboard(t *testing.T) {
 		to(`form[action="/assignments"] button.next`), key(kb.Enter),
 		until(`document.body.innerText.includes("Every student has a copy now")`),
 	)
+}
+
+// ranged gets what is streamed, with some headers, and its ETag.
+func ranged(t *testing.T, client *http.Client, path string, want int, headers map[string]string) (body, etag string) {
+	t.Helper()
+	req, err := http.NewRequest(http.MethodGet, home.Base+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for k, v := range headers {
+		req.Header.Set(k, v)
+	}
+	res, err := client.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	if err != nil || res.StatusCode != want || res.Header.Get("ETag") == "" {
+		t.Errorf("%s with %v: %d, want %d, with the ETag %q (%v)", path, headers, res.StatusCode, want, res.Header.Get("ETag"), err)
+	}
+	return string(b), res.Header.Get("ETag")
 }

@@ -15,6 +15,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/school"
+	"readymargin/school/jobs"
 	"readymargin/school/live"
 	"readymargin/school/services"
 	"readymargin/school/work"
@@ -320,5 +321,84 @@ func TestChangesLeadToWhatIsPresent(t *testing.T) {
 	}
 	if _, err := h.school.Saving.Changes(h.ctx, class[1], h.copyOf(class[0], given[0]), 0); !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
 		t.Errorf("a classmate asks for changes: %v", err)
+	}
+}
+
+// At Submit the answers are laid down by blank; taking back takes them away.
+func TestAnswersAreLaidDownAtSubmit(t *testing.T) {
+	h := open(t, "answers")
+	c, err := storetest.NewClass(h.ctx, h.store, "answers", 1, 1)
+	h.must(err)
+	who := c.Students[0]
+	id := h.copy(who, c.Assignments[0])
+	op := storetest.Text("answer-mark", "Half Tide")
+	op.Mark.Blank = "blank-answers"
+	saved, err := h.school.Saving.Save(h.ctx, who, id, submission.Work, []submission.Op{op})
+	h.must(err)
+	laid := func() (out [][2]string) {
+		db, err := h.store.DB()
+		h.must(err)
+		rows, err := db.QueryContext(h.ctx, "SELECT blank_id, normal FROM answers WHERE copy_id = ?", id)
+		h.must(err)
+		defer rows.Close()
+		for rows.Next() {
+			var one [2]string
+			h.must(rows.Scan(&one[0], &one[1]))
+			out = append(out, one)
+		}
+		return out
+	}
+	if got := laid(); len(got) > 0 {
+		t.Errorf("before Submit: %v", got)
+	}
+	_, err = h.school.Submitting.Submit(h.ctx, who, id, "", saved.Seq)
+	h.must(err)
+	if got := laid(); len(got) != 1 || got[0] != [2]string{"blank-answers", "half tide"} {
+		t.Errorf("after Submit: %v", got)
+	}
+	h.must(h.school.Submitting.TakeBack(h.ctx, who, id))
+	if got := laid(); len(got) > 0 {
+		t.Errorf("after taking back: %v", got)
+	}
+}
+
+// Jobs are done once, tried again when they fail, and left to people at last.
+func TestJobs(t *testing.T) {
+	h := open(t, "jobs")
+	now := h.school.Now()
+	done := map[uint64]int{}
+	broken := errors.New("broken")
+	runner := jobs.New(h.store, func() time.Time { return now }, map[school.JobKind]jobs.Handler{
+		school.JobAnswers: func(_ context.Context, ref uint64) error {
+			done[ref]++
+			return map[uint64]error{2: broken, 3: school.ErrNotFound}[ref]
+		},
+	})
+	work := func() {
+		for {
+			worked, err := runner.One(h.ctx)
+			h.must(err)
+			if !worked {
+				return
+			}
+		}
+	}
+	for ref := range uint64(3) {
+		h.must(h.store.AddJob(h.ctx, school.JobAnswers, ref+1, now))
+	}
+	h.must(h.store.AddJob(h.ctx, school.JobRead, 9, now)) // nobody knows how
+	work()
+	work()
+	if done[1] != 1 || done[2] != 1 || done[3] != 1 {
+		t.Errorf("at first: %v", done)
+	}
+	for range 2 * jobs.MaxTries {
+		now = now.Add(24 * time.Hour)
+		work()
+	}
+	left, err := h.store.Jobs(h.ctx)
+	h.must(err)
+	if done[2] != jobs.MaxTries || len(left) != 2 || left[0].Error != "broken" || left[1].Kind != school.JobRead {
+		t.Errorf("what fails was tried %d times, and left are %+v", done[2], left)
 	}
 }

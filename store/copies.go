@@ -297,7 +297,7 @@ func (t copyTx) Copy() (c school.Copy, err error) {
 
 // SetCopy leaves alone whose copy of what it is.
 func (t copyTx) SetCopy(c school.Copy) error {
-	return t.tx.Omit("assignment_id", "student_id").Save(&c).Error
+	return t.tx.Model(&c).Select("revision_id", "state", "attempts", "waiting", "started_at", "due_at").Updates(&c).Error
 }
 
 func (t copyTx) Attempt(number int) (school.Attempt, error) {

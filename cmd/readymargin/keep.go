@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"strconv"
 	"time"
 
+	"readymargin/school"
 	"readymargin/store"
 )
 
@@ -92,5 +94,71 @@ func readAll(ctx context.Context, st *store.Store) error {
 		return fmt.Errorf("%d of %d stored files are damaged", bad, n)
 	}
 	fmt.Printf("ok       all %d stored files are what they were\n", n)
+	return nil
+}
+
+// deleteOne deletes a person, a course or a worksheet with everything that is
+// theirs, down to the files that nothing else refers to.
+func deleteOne(ctx context.Context, args []string) error {
+	if len(args) < 2 {
+		return errors.New("usage: readymargin delete person SIGN-IN-NAME | course NUMBER | worksheet NUMBER [flags]")
+	}
+	kind, which := args[0], args[1]
+	var o options
+	if err := o.flags("delete").Parse(args[2:]); err != nil {
+		return err
+	}
+	if o.dsn == "" {
+		return errNoDatabase
+	}
+	st, err := store.Open(store.Config{DSN: o.dsn})
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	var id uint64
+	if kind == "person" {
+		p, err := st.PersonByLogin(ctx, which)
+		if errors.Is(err, school.ErrNotFound) {
+			return fmt.Errorf("nobody signs in as %q", which)
+		}
+		if err != nil {
+			return err
+		}
+		id = p.ID
+	} else if id, err = strconv.ParseUint(which, 10, 63); err != nil {
+		return fmt.Errorf("%q is no number; it stands in the address of the page", which)
+	}
+	remove := map[string]func(context.Context, uint64) error{"person": st.DeletePerson, "course": st.DeleteCourse, "worksheet": st.DeleteWorksheet}[kind]
+	if remove == nil {
+		return fmt.Errorf("%q cannot be deleted; a person, a course or a worksheet can", kind)
+	}
+	switch err := remove(ctx, id); {
+	case errors.Is(err, school.ErrInUse):
+		return fmt.Errorf("nothing was deleted: the %s has worksheets that are assigned; delete those courses first", kind)
+	case errors.Is(err, school.ErrNotFound):
+		return fmt.Errorf("there is no such %s", kind)
+	case err != nil:
+		return err
+	}
+	fmt.Printf("The %s is deleted. Files that nothing else refers to go within a day, while the school is being served.\n", kind)
+	return nil
+}
+
+// unfinished says what is to be done behind the requests and has failed.
+func unfinished(ctx context.Context, st *store.Store) error {
+	all, err := st.Jobs(ctx)
+	if err != nil {
+		return err
+	}
+	waiting := 0
+	for _, j := range all {
+		if j.Error == "" {
+			waiting++
+			continue
+		}
+		fmt.Printf("failed   %s of %d, %d times: %s\n", j.Kind, j.Ref, j.Tries, j.Error)
+	}
+	fmt.Printf("ok       %d jobs are to be done behind the requests\n", waiting)
 	return nil
 }

@@ -27,6 +27,8 @@ readymargin admin add NAME
 readymargin backup FILE write everything that the database holds into a file
 readymargin restore FILE
                         fill an empty database from a backup
+readymargin delete person SIGN-IN-NAME | course NUMBER | worksheet NUMBER
+                        delete for good, with everything that is theirs
 readymargin demo        serve a school with demo data on a database of its own
 readymargin inspect FILE.pdf [-json]
                         say what is seen in a PDF: pages, fields, blanks, questions, likely answers
@@ -43,7 +45,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "warm": warm,
+		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "warm": warm,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {

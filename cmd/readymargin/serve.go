@@ -6,6 +6,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"log/slog"
 	"maps"
 	"net"
 	"net/http"
@@ -76,6 +77,18 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *services.All, 
 		TLSConfig:   &tls.Config{MinVersion: tls.VersionTLS12},
 	}
 	go s.Jobs.Run(base)
+	go func() {
+		for { // blobs that nothing refers to any more
+			if err := st.AddJob(base, school.JobSweep, 0, s.Now()); err != nil && base.Err() == nil {
+				slog.Error("sweeping cannot be planned", "error", err)
+			}
+			select {
+			case <-base.Done():
+				return
+			case <-time.After(24 * time.Hour):
+			}
+		}
+	}()
 	done := make(chan error, 1)
 	go func() {
 		if o.cert != "" {
@@ -236,7 +249,10 @@ func doctor(ctx context.Context, args []string) error {
 	defer st.Close()
 	err = st.Ping(ctx)
 	say("database", err == nil, fmt.Sprint(": ", err))
-	if err != nil || !*read {
+	if err != nil {
+		return err
+	}
+	if err := unfinished(ctx, st); err != nil || !*read {
 		return err
 	}
 	return readAll(ctx, st)

@@ -93,7 +93,7 @@ type Head struct {
 type Shown struct {
 	Version  string    `json:"version"` // the operation to name as base of the next change
 	Mark     mark.Mark `json:"mark"`
-	Conflict bool      `json:"beside,omitempty"`
+	Conflict bool      `json:"conflict,omitempty"`
 }
 
 // Present returns what the heads of a layer show, by page, from back to front:
@@ -103,20 +103,31 @@ type Shown struct {
 func Present(heads []Head) []Shown {
 	byMark := map[string][]Head{}
 	for _, h := range heads {
-		if h.Mark != nil {
-			byMark[h.On] = append(byMark[h.On], h)
-		}
+		byMark[h.On] = append(byMark[h.On], h)
 	}
 	var out []Shown
 	for _, hs := range byMark {
-		latest := slices.MaxFunc(hs, func(a, b Head) int { return cmp.Compare(a.Op, b.Op) })
-		for _, h := range hs {
-			out = append(out, Shown{Version: h.Op, Mark: *h.Mark, Conflict: h.Op != latest.Op})
-		}
+		out = append(out, versions(hs)...)
 	}
 	slices.SortFunc(out, func(a, b Shown) int {
 		return cmp.Or(cmp.Compare(a.Mark.Page, b.Mark.Page), cmp.Compare(a.Mark.Rank, b.Mark.Rank), cmp.Compare(a.Mark.ID, b.Mark.ID), cmp.Compare(a.Version, b.Version))
 	})
+	return out
+}
+
+// versions returns what the heads of one mark show.
+func versions(heads []Head) (out []Shown) {
+	latest := ""
+	for _, h := range heads {
+		if h.Mark != nil {
+			latest = max(latest, h.Op)
+		}
+	}
+	for _, h := range heads {
+		if h.Mark != nil {
+			out = append(out, Shown{Version: h.Op, Mark: *h.Mark, Conflict: h.Op != latest})
+		}
+	}
 	return out
 }
 
@@ -143,44 +154,6 @@ func Decide(h History, o Op) Change {
 		c.Head = &Head{Op: o.ID, On: o.On, Mark: o.Mark}
 	}
 	return c
-}
-
-// State is a layer held in memory: operations taken, and heads.
-type State struct {
-	taken, bases map[string]bool
-	heads        map[string]Head
-}
-
-func (s *State) Taken(op string) bool    { return s.taken[op] }
-func (s *State) MadeOn(base string) bool { return s.bases[base] }
-
-// Apply takes an operation.
-func (s *State) Apply(o Op) error {
-	if err := o.Valid(); err != nil {
-		return err
-	}
-	if s.heads == nil {
-		*s = State{map[string]bool{}, map[string]bool{}, map[string]Head{}}
-	}
-	c := Decide(s, o)
-	if c.Known {
-		return nil
-	}
-	s.taken[o.ID], s.bases[o.Base] = true, true
-	delete(s.heads, c.Drop)
-	if c.Head != nil {
-		s.heads[c.Head.Op] = *c.Head
-	}
-	return nil
-}
-
-// Present returns what the layer shows.
-func (s *State) Present() []Shown {
-	var hs []Head
-	for _, h := range s.heads {
-		hs = append(hs, h)
-	}
-	return Present(hs)
 }
 
 // Enclosed returns the hashes of the sounds and the pictures that marks show, sorted.

@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"reflect"
+	"slices"
 	"testing"
 
 	"readymargin/core/mark"
+	"readymargin/core/page"
 )
 
 func text(on, s string) *mark.Mark {
@@ -27,8 +29,8 @@ func name(n int) string {
 	return fmt.Sprintf("operation-%03d", n)
 }
 
-func shown(s *State) (out []string) {
-	for _, w := range s.Present() {
+func shown(s *Board) (out []string) {
+	for _, w := range s.Present(Work) {
 		text := w.Mark.Body.(*mark.FreeText).String()
 		if w.Conflict {
 			text += " (beside)"
@@ -63,11 +65,30 @@ func TestAnyOrderAndAnyRepetitionGiveTheSamePresent(t *testing.T) {
 				ops = append(ops, st.ops[random.IntN(len(st.ops))])
 			}
 			random.Shuffle(len(ops), func(i, k int) { ops[i], ops[k] = ops[k], ops[i] })
-			var s State
+			var s Board
+			screen := map[string]Entry{} // as one is that hears of what becomes of the board
 			for _, o := range ops {
-				if err := s.Apply(o); err != nil {
+				d, err := s.Apply(Work, o)
+				if err != nil {
 					t.Fatalf("%s: %v", st.name, err)
 				}
+				for _, v := range d.Gone {
+					if _, there := screen[v]; !there {
+						t.Fatalf("%s: %s goes and was not there", st.name, v)
+					}
+					delete(screen, v)
+				}
+				for _, e := range d.Put {
+					screen[e.Version] = e
+				}
+			}
+			for _, w := range s.Present(Work) {
+				if !reflect.DeepEqual(screen[w.Version], Entry{w, Work}) {
+					t.Fatalf("%s: the screen has %+v of %s", st.name, screen[w.Version], w.Version)
+				}
+			}
+			if on := s.On([]Layer{Work}, 1); len(on) != len(screen) || !slices.IsSortedFunc(on, before) {
+				t.Fatalf("%s: %d on the screen, on the board %v", st.name, len(screen), on)
 			}
 			if got := shown(&s); !reflect.DeepEqual(got, st.want) {
 				t.Fatalf("%s: %v after %v, want %v", st.name, got, ops, st.want)
@@ -86,11 +107,11 @@ func TestOperationsThatAreRefused(t *testing.T) {
 		"another mark than named": wrongMark,
 		"empty text":              put(1, "mark-aaaa", 0, ""),
 	} {
-		var s State
-		if s.Apply(o) == nil {
+		var s Board
+		if _, err := s.Apply(Work, o); err == nil {
 			t.Errorf("%s: taken", name)
 		}
-		if len(s.Present()) != 0 {
+		if len(s.Present(Work)) != 0 {
 			t.Errorf("%s: left something behind", name)
 		}
 	}
@@ -100,11 +121,13 @@ func TestASnapshotIsTheSameForTheSameWork(t *testing.T) {
 	ops := []Op{put(1, "mark-aaaa", 0, "a"), put(2, "mark-bbbb", 0, "b"), put(3, "mark-cccc", 0, "c")}
 	forms := map[string]bool{}
 	for _, order := range [][]int{{0, 1, 2}, {2, 1, 0}, {1, 2, 0}} {
-		var s State
+		var s Board
 		for _, i := range order {
-			s.Apply(ops[i])
+			if _, err := s.Apply(Work, ops[i]); err != nil {
+				t.Fatal(err)
+			}
 		}
-		b, err := NewSnapshot("abc", nil, 1, s.Present()).Canonical()
+		b, err := NewSnapshot("abc", nil, 1, s.Present(Work)).Canonical()
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -127,5 +150,47 @@ func TestLayers(t *testing.T) {
 		if known := n > 0 || l == Work; l.Known() != known {
 			t.Errorf("%s known: %v", l, l.Known())
 		}
+	}
+}
+
+// What lies on a board is found from the front, by layer and page; what others
+// did comes in whole versions; what is fixed stands beside nothing.
+func TestABoardOnAScreen(t *testing.T) {
+	square := func(id string, rank int, x float64) mark.Mark {
+		return mark.Mark{ID: id, Page: 1, Rank: rank, Body: &mark.Square{Shape: mark.Shape{Color: "#1e2a44", Width: 1, Opacity: 1}, Rect: [4]float64{x, 10, x + 20, 30}}}
+	}
+	var b Board
+	b.Put(Work, "version-1", square("mark-aaaa", 0, 10))
+	b.Put(Work, "version-2", square("mark-bbbb", -1, 12))
+	b.Put(Own, "version-3", square("mark-cccc", 1, 14))
+	b.Lay(Work, "fixed-1", square("mark-dddd", 0, 100))
+	b.Lay(Work, "fixed-2", square("mark-dddd", 0, 100))
+	both := []Layer{Work, Own}
+	for _, c := range []struct {
+		layers []Layer
+		page   int
+		x      float64
+		want   string
+	}{{both, 1, 20, "version-3"}, {[]Layer{Work}, 1, 20, "version-1"}, {both, 2, 20, ""}, {both, 1, 9, "version-1"}, {both, 1, 60, ""}, {both, 1, 110, "fixed-2"}} {
+		if got := b.Hit(c.layers, c.page, page.Pt(c.x, 10), 3); got != c.want {
+			t.Errorf("at %v of %v is %q, want %q", c.x, c.layers, got, c.want)
+		}
+	}
+	if e, _ := b.Entry("fixed-1"); e.Conflict {
+		t.Error("of what is fixed one stands beside the other")
+	}
+	if got := b.Within(both, 1, []page.Point{page.Pt(0, 0), page.Pt(50, 0), page.Pt(50, 50), page.Pt(0, 50)}); !slices.Equal(got, []string{"version-2", "version-1", "version-3"}) {
+		t.Errorf("within the loop are %v", got)
+	}
+	if b.Base("mark-aaaa") != "version-1" || b.Base("mark-zzzz") != "" {
+		t.Errorf("a change is made on %q and %q", b.Base("mark-aaaa"), b.Base("mark-zzzz"))
+	}
+	d := b.Put(Work, "version-9", square("mark-aaaa", 0, 10)) // made elsewhere on an older version
+	if len(d.Put) != 2 || len(d.Gone) != 0 || b.Base("mark-aaaa") != "version-9" {
+		t.Errorf("another version: %+v", d)
+	}
+	d = b.Drop("version-9")
+	if len(d.Put) != 1 || d.Put[0].Conflict || !slices.Equal(d.Gone, []string{"version-9"}) {
+		t.Errorf("without it: %+v", d)
 	}
 }

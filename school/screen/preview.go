@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/draw"
 	"readymargin/core/flow"
 	"readymargin/core/practice"
 	"readymargin/core/submission"
@@ -28,7 +27,7 @@ func (s *Screens) Practise(ctx context.Context, who school.Person) (Screen, erro
 	}
 	v.Course, v.Steps = "five minutes, nothing is handed in", practice.Steps
 	for _, m := range practice.Laid() {
-		v.Marks = append(v.Marks, Mark{submission.Shown{Version: m.ID, Mark: m}, submission.Work, draw.ForScreen(m), who.Name, true, time.Time{}, true})
+		v.Marks = append(v.Marks, Show(submission.Work, submission.Shown{Version: m.ID, Mark: m}, who.Name, true, time.Time{}, true))
 	}
 	return v, nil
 }
@@ -39,8 +38,8 @@ func (s *Screens) preview(ctx context.Context, who school.Person, w school.Works
 	if err != nil {
 		return Screen{}, err
 	}
-	v := Screen{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
-		Edit: submission.Work, Trial: true, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{}}
+	v := Screen{ForTrial: &ForTrial{Trial: true}, Base: Base{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
+		Edit: submission.Work, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{}}}
 	if v.Pages, err = s.revisions.Sizes(ctx, r); err != nil {
 		return v, err
 	}

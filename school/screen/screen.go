@@ -32,81 +32,96 @@ func New(store ScreenStore, gate *school.Gate, worksheets *shelf.Shelf, publishi
 	return &Screens{store, gate, worksheets, publishing, revisions, now}
 }
 
-// addKit adds what the teacher prepared for the work: the colour key, the
-// picture shelf and, where live is set, the directions as they are now.
-func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live bool) error {
-	w, err := s.store.Worksheet(ctx, r.WorksheetID)
-	if err != nil {
-		return err
-	}
-	kit, err := worksheet.ParseKit(w.Kit)
-	if err != nil {
-		return err
-	}
-	v.Key, v.Shelf = kit.Key, kit.Shelf
-	if !live {
-		return nil
-	}
-	said, err := s.revisions.Directions(ctx, r)
-	for _, m := range said {
-		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, time.Time{}, true))
-	}
-	return err
+// A Screen is everything that the sheet screen needs of one copy for one person,
+// as that person may see it: what every screen has, and the part of its own. It
+// is also the answer to a browser that asks what is new.
+type Screen struct {
+	Base
+	Attempted
+	*ForStudent
+	*ForTeacher
+	*ForTrial
 }
 
-// A Screen is everything the sheet screen needs of one copy for one person, as
-// that person may see it. It is also the answer to a browser that asks what
-// is new.
-type Screen struct {
+// Base is what every screen of a sheet has.
+type Base struct {
 	Copy         uint64              `json:"copy"`
 	Assignment   uint64              `json:"assignment"`
 	Sheet        uint64              `json:"sheet"` // the revision that the copy is of
-	Held         int                 `json:"held"`  // pages held back from students; teachers only
-	Trial        bool                `json:"trial"` // to be looked at and tried out: there is no copy, and nothing is kept
 	Title        string              `json:"title"`
 	Course       string              `json:"course"`
 	Student      string              `json:"student"`
-	Teacher      bool                `json:"teacher"` // seen by a teacher
 	State        flow.State          `json:"state"`
 	Attempt      int                 `json:"attempt"`  // the attempt shown, or the one being worked on
 	Attempts     int                 `json:"attempts"` // submitted so far
+	Waiting      int                 `json:"waiting"`  // changes that came after the attempt was fixed
 	Edit         submission.Layer    `json:"edit"`     // the layer that the person may draw in, or ""
 	Say          submission.Layer    `json:"say"`      // the layer that the person's answers go into, or ""
 	Seq          int64               `json:"seq"`      // of the layer Edit
-	Waiting      int                 `json:"waiting"`  // changes that came after the attempt was fixed
 	Due          *time.Time          `json:"due,omitempty"`
-	Closed       bool                `json:"closed"`
-	Closes       *time.Time          `json:"closes,omitempty"`
-	Last         bool                `json:"last"` // no further attempt is left
 	Mode         flow.Mode           `json:"way"`
-	Runs         bool                `json:"runs"`                  // may change others' marks on a copy that is one for all
-	Removed      *time.Time          `json:"removed,omitempty"`     // when it was unassigned
 	Instructions string              `json:"-"`                     // as they were typed
 	Instruments  []string            `json:"instruments,omitempty"` // those offered; none for all
-	KeepHere     bool                `json:"keepHere"`              // no taking away as a file
 	NoSpelling   bool                `json:"noSpelling"`
-	TakeBack     bool                `json:"takeBack"` // taking back is still possible
-	Receipt      *Receipt            `json:"receipt,omitempty"`
-	PointsOf     string              `json:"pointsOf"`        // the assignment's points, "" for none
-	Given        *string             `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
-	Remark       string              `json:"remark,omitempty"`
-	Line         string              `json:"line,omitempty"` // the student's line to the teacher
-	ReturnedAt   *time.Time          `json:"returnedAt,omitempty"`
-	Feedback     int                 `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
-	Past         bool                `json:"past"`               // an earlier attempt, looked at by its student
-	Unsent       bool                `json:"unsent"`             // feedback that was not returned yet; teachers only
-	Voice        int                 `json:"voice"`              // longest voice note, seconds
+	PointsOf     string              `json:"pointsOf"` // the assignment's points, "" for none
+	Voice        int                 `json:"voice"`    // longest voice note, seconds
 	Pages        []school.PageSize   `json:"pages"`
 	Marks        []Mark              `json:"marks"`
 	Key          []worksheet.Meaning `json:"key,omitempty"`   // what the colours stand for
 	Shelf        []worksheet.Picture `json:"shelf,omitempty"` // pictures to lay on the sheet
-	Steps        []practice.Step     `json:"steps,omitempty"` // of the practice sheet
 	Zone         string              `json:"zone"`
 	Person       uint64              `json:"person"` // who looks
 	Me           string              `json:"me"`
 	Settings     string              `json:"settings"`
 	Drafts       []school.Draft      `json:"drafts,omitempty"` // what the person was typing
 }
+
+// Attempted is an attempt that was submitted, and what was said about one.
+type Attempted struct {
+	Receipt    *Receipt   `json:"receipt,omitempty"`
+	Line       string     `json:"line,omitempty"`  // the student's line to the teacher
+	Given      *string    `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
+	Remark     string     `json:"remark,omitempty"`
+	ReturnedAt *time.Time `json:"returnedAt,omitempty"`
+	Feedback   int        `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
+}
+
+// ForStudent is for the student whose copy it is, and for a class that shares
+// one.
+type ForStudent struct {
+	May     []Action   `json:"may"`
+	Closed  bool       `json:"closed"`
+	Closes  *time.Time `json:"closes,omitempty"`
+	Removed *time.Time `json:"removed,omitempty"` // when it was unassigned
+	Past    bool       `json:"past"`              // an earlier attempt
+	Runs    bool       `json:"runs"`              // may change others' marks on a copy that is one for all
+}
+
+// ForTeacher is for those who mark.
+type ForTeacher struct {
+	Teacher bool `json:"teacher"`
+	Held    int  `json:"held"`   // pages held back from students
+	Unsent  bool `json:"unsent"` // feedback that was not returned yet
+}
+
+// ForTrial is for who looks at a sheet and tries it out: there is no copy, and
+// nothing is kept.
+type ForTrial struct {
+	Trial bool            `json:"trial"`
+	Steps []practice.Step `json:"steps,omitempty"` // of the practice sheet
+}
+
+// An Action is what a student may do with a copy now.
+type Action string
+
+// What students do with a copy, beside working on it.
+const (
+	Submit    Action = "submit"
+	TakeBack  Action = "take back"
+	Improve   Action = "improve"
+	TakeAway  Action = "take away"  // as a file
+	BringBack Action = "bring back" // a file that was worked on elsewhere
+)
 
 // A Receipt says that and when an attempt was submitted.
 type Receipt struct {
@@ -127,25 +142,21 @@ type Mark struct {
 	Sent   bool             `json:"sent"` // the other side sees it
 }
 
+// Show returns a mark with what to paint.
 func Show(l submission.Layer, w submission.Shown, by string, mine bool, at time.Time, sent bool) Mark {
 	return Mark{w, l, draw.ForScreen(w.Mark), by, mine, at, sent}
 }
 
-// base fills in what every kind of view has.
+// base fills in what every screen has.
 func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCourse) (Screen, []school.Attempt, error) {
-	v := Screen{
-		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name,
-		Student: c.Student.Name, State: c.State, Attempts: c.Attempts, Waiting: c.Waiting,
-		Closed: s.gate.Closed(c.Assignment, c.Copy, c.Section), Last: c.Assignment.UsedUp(c.Attempts), Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone, Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{},
-	}
-	v.Mode, v.Instructions, v.Instruments = c.Assignment.Mode, c.Assignment.Instructions, c.Assignment.Instruments
-	v.KeepHere, v.NoSpelling, v.Removed = c.Assignment.KeepHere, c.Assignment.NoSpelling, c.Assignment.RemovedAt
-	times := c.Assignment.TimesFor(c.Copy)
-	if !times.Due.IsZero() {
+	v := Screen{Base: Base{
+		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name, Student: c.Student.Name,
+		State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Mode: c.Assignment.Mode, Instructions: c.Assignment.Instructions,
+		Instruments: c.Assignment.Instruments, NoSpelling: c.Assignment.NoSpelling, Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone,
+		Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{},
+	}}
+	if times := c.Assignment.TimesFor(c.Copy); !times.Due.IsZero() {
 		v.Due = &times.Due
-	}
-	if !times.Closes.IsZero() {
-		v.Closes = &times.Closes
 	}
 	if c.Assignment.Points > 0 {
 		v.PointsOf = c.Assignment.Points.String()
@@ -200,6 +211,28 @@ func (s *Screens) showAttempt(ctx context.Context, v *Screen, a *school.Attempt,
 	v.Receipt = &Receipt{a.Number, a.SubmittedAt, a.LateMinutes, a.SnapshotHash}
 	v.Line = a.Line
 	return nil
+}
+
+// addKit adds what the teacher prepared for the work: the colour key, the
+// picture shelf and, where live is set, the directions as they are now.
+func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live bool) error {
+	w, err := s.store.Worksheet(ctx, r.WorksheetID)
+	if err != nil {
+		return err
+	}
+	kit, err := worksheet.ParseKit(w.Kit)
+	if err != nil {
+		return err
+	}
+	v.Key, v.Shelf = kit.Key, kit.Shelf
+	if !live {
+		return nil
+	}
+	said, err := s.revisions.Directions(ctx, r)
+	for _, m := range said {
+		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, time.Time{}, true))
+	}
+	return err
 }
 
 // Threads returns what was said on a copy as conversations.

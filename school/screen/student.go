@@ -2,6 +2,7 @@ package screen
 
 import (
 	"context"
+	"slices"
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
@@ -42,6 +43,34 @@ func (s *Screens) opened(ctx context.Context, id uint64, a school.Attempt) error
 	})
 }
 
+// forStudent says what a student may do with a copy now, and until when.
+func (s *Screens) forStudent(who school.Person, c school.CopyInCourse, attempts []school.Attempt) *ForStudent {
+	v := &ForStudent{May: []Action{}, Closed: s.gate.Closed(c.Assignment, c.Copy, c.Section), Removed: c.Assignment.RemovedAt}
+	if times := c.Assignment.TimesFor(c.Copy); !times.Closes.IsZero() {
+		v.Closes = &times.Closes
+	}
+	facts := flow.Facts{Closed: v.Closed}
+	if c.Attempts > 0 && len(attempts) > 0 {
+		facts.Feedback = attempts[len(attempts)-1].Marked()
+	}
+	moves := s.gate.May(who, c, access.SubmitCopy, "") == nil
+	for action, event := range map[Action]flow.Event{Submit: flow.Submit, TakeBack: flow.TakeBack, Improve: flow.Improve} {
+		_, err := flow.Next(c.State, event, facts)
+		if moves && err == nil && (event == flow.TakeBack || !c.Assignment.UsedUp(c.Attempts)) {
+			v.May = append(v.May, action)
+		}
+	}
+	if s.gate.May(who, c, access.TakeAway, "") == nil {
+		v.May = append(v.May, TakeAway)
+	}
+	_, err := flow.Next(c.State, flow.Change, facts)
+	if err == nil && c.Assignment.Mode == flow.CopyEach && s.gate.May(who, c, access.BringBack, submission.Work) == nil {
+		v.May = append(v.May, BringBack)
+	}
+	slices.Sort(v.May)
+	return v
+}
+
 // openShared returns the view of a copy that is one for all.
 func (s *Screens) openShared(ctx context.Context, who school.Person, c school.CopyInCourse) (Screen, error) {
 	if err := s.gate.May(who, c, access.ShareCopy, ""); err != nil {
@@ -51,7 +80,9 @@ func (s *Screens) openShared(ctx context.Context, who school.Person, c school.Co
 	if err != nil {
 		return v, err
 	}
-	v.Student, v.Runs = "everybody", c.Role != access.Student
+	v.Student = "everybody"
+	v.ForStudent = s.forStudent(who, c, nil)
+	v.Runs = c.Role != access.Student
 	if !v.Closed {
 		v.Edit = submission.Work
 	}
@@ -96,6 +127,7 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 	if err != nil {
 		return v, err
 	}
+	v.ForStudent = s.forStudent(who, c, attempts)
 	if c.Assignment.Mode == flow.ToRead {
 		return s.toRead(ctx, v, c)
 	}
@@ -116,7 +148,6 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 	switch c.State {
 	case flow.Submitted, flow.Returned:
 		err = s.showAttempt(ctx, &v, latest, who.Name, true)
-		v.TakeBack = c.State == flow.Submitted && !v.Closed && !latest.Marked()
 	default:
 		if err = s.addKit(ctx, &v, c.Revision, true); err != nil {
 			return v, err
@@ -164,7 +195,11 @@ func (s *Screens) OpenAttempt(ctx context.Context, who school.Person, id uint64,
 		return v, access.ErrHidden
 	}
 	a := &attempts[number-1]
+	v.ForStudent = s.forStudent(who, c, attempts)
 	v.Attempt, v.Past = number, number < c.Attempts || c.State == flow.Reworking
+	if v.Past {
+		v.May = slices.DeleteFunc(v.May, func(a Action) bool { return a != TakeAway })
+	}
 	if err := s.showAttempt(ctx, &v, a, who.Name, true); err != nil || a.ReturnedAt == nil {
 		return v, err
 	}

@@ -30,10 +30,10 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	if err != nil {
 		return v, err
 	}
-	v.Teacher, v.Attempt, v.Held = true, number, len(p.Of(worksheet.Held))
+	v.ForTeacher = &ForTeacher{Teacher: true, Held: len(p.Of(worksheet.Held)), Unsent: a.Unsent()}
+	v.Attempt = number
 	v.Edit, v.Say = submission.Feedback(number), submission.Feedback(number)
 	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
-	v.Unsent = a.Unsent()
 	if a.Points != nil {
 		given := a.Points.String()
 		v.Given = &given

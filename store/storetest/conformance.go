@@ -280,9 +280,10 @@ func operations(c *check) {
 			}
 			ops = append(ops, o)
 		}
-		var want submission.State
+		var want submission.Board
 		for _, o := range ops {
-			c.must(want.Apply(o))
+			_, err := want.Apply(submission.Work, o)
+			c.must(err)
 		}
 		own := must(class.Copy(c.ctx, c.Store, seed, 0))
 		var all sync.WaitGroup
@@ -307,8 +308,8 @@ func operations(c *check) {
 		all.Wait()
 		heads := must(c.Heads(c.ctx, own.ID, submission.Work))
 		got, _ := school.Present(heads)
-		if fmt.Sprint(shown(got)) != fmt.Sprint(shown(want.Present())) {
-			c.Errorf("seed %d: present are\n%v\nwant\n%v", seed, shown(got), shown(want.Present()))
+		if fmt.Sprint(shown(got)) != fmt.Sprint(shown(want.Present(submission.Work))) {
+			c.Errorf("seed %d: present are\n%v\nwant\n%v", seed, shown(got), shown(want.Present(submission.Work)))
 		}
 		if seq := must(c.LayerSeq(c.ctx, own.ID, submission.Work)); seq != int64(len(ops)) {
 			c.Errorf("seed %d: %d operations were counted, of %d", seed, seq, len(ops))

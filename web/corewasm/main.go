@@ -9,7 +9,6 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"math"
-	"slices"
 	"strings"
 	"syscall/js"
 
@@ -20,29 +19,23 @@ import (
 	"readymargin/core/page"
 	"readymargin/core/practice"
 	"readymargin/core/scan"
+	"readymargin/core/submission"
 	"readymargin/core/words"
 	"readymargin/core/worksheet"
 )
 
-// known is a mark that the screen shows, for hit testing.
-type known struct {
-	layer string
-	mark  mark.Mark
-}
-
 var (
-	marks  = map[string]known{} // by version
-	order  []string             // versions, from back to front: by rank, then by name of the mark
+	board  submission.Board // what the screen shows
 	prints = map[int]words.Page{}
 	guides = map[int]worksheet.Guide{}
 )
 
 func main() {
 	js.Global().Set("readymarginCore", js.ValueOf(map[string]any{
-		"stroke": bridge(stroke), "shapes": bridge(shapes), "setPrint": bridge(setPrint),
-		"run": bridge(run), "settle": bridge(settle), "put": bridge(put), "drop": bridge(drop), "clear": bridge(clearAll),
+		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
+		"run": bridge(run), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "blankOf": bridge(blankOf), "practised": bridge(practised), "crossing": bridge(crossing),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
 	select {}
 }
@@ -99,9 +92,6 @@ func points(v js.Value) []page.Point {
 	return out
 }
 
-// stroke(samples) gives the stroke that follows x, y, pressure, … as JSON.
-func stroke(a []js.Value) (any, error) { return asJSON(ink.Fit(samplesOf(a[0]))) }
-
 func readMark(v js.Value) (m mark.Mark, err error) {
 	return m, json.Unmarshal([]byte(v.String()), &m)
 }
@@ -137,81 +127,193 @@ func settle(a []js.Value) (any, error) {
 	return prints[a[0].Int()].Settle(page.Pt(a[1].Float(), a[2].Float()), a[3].Float()), nil
 }
 
-// put(layer, version, mark) shows a mark, in front of what was there.
-func put(a []js.Value) (any, error) {
+// entry is a mark on the board as script knows it.
+type entry struct {
+	Version  string           `json:"version"`
+	Layer    submission.Layer `json:"layer"`
+	Mark     mark.Mark        `json:"mark"`
+	Conflict bool             `json:"conflict"`
+	Shapes   []draw.Shape     `json:"shapes"`
+}
+
+// diff tells script what became of the board: what is to be taken away and what
+// is to be painted anew.
+func diff(all ...submission.Diff) map[string]any {
+	gone, put, seen := []string{}, []entry{}, map[string]bool{}
+	touch := func(version string) {
+		if seen[version] {
+			return
+		}
+		seen[version] = true
+		if e, there := board.Entry(version); there {
+			put = append(put, entry{version, e.Layer, e.Mark, e.Conflict, draw.ForScreen(e.Mark)})
+		} else {
+			gone = append(gone, version)
+		}
+	}
+	for _, d := range all {
+		for _, v := range d.Gone {
+			touch(v)
+		}
+		for _, e := range d.Put {
+			touch(e.Version)
+		}
+	}
+	return map[string]any{"gone": gone, "put": put}
+}
+
+// laid says that a version is of a mark that no operation changes.
+func laid(version string) bool { return strings.HasPrefix(version, "fixed-") }
+
+// begin(entries) lays what the server has on an empty board, and gives the
+// versions that are in conflict with another.
+func begin(a []js.Value) (any, error) {
+	var all []entry
+	if err := json.Unmarshal([]byte(a[0].String()), &all); err != nil {
+		return nil, err
+	}
+	board.Clear()
+	for _, e := range all {
+		if laid(e.Version) {
+			board.Lay(e.Layer, e.Version, e.Mark)
+		} else {
+			board.Put(e.Layer, e.Version, e.Mark)
+		}
+	}
+	conflicts := []string{}
+	for _, e := range all {
+		if on, _ := board.Entry(e.Version); on.Conflict {
+			conflicts = append(conflicts, e.Version)
+		}
+	}
+	return asJSON(conflicts)
+}
+
+// lay(layer, version, mark) lays a mark on the board that is only being moved
+// about.
+func lay(a []js.Value) (any, error) {
 	m, err := readMark(a[2])
 	if err != nil {
 		return nil, err
 	}
-	version := a[1].String()
-	if _, there := marks[version]; there {
-		drop(a[1:2])
-	}
-	marks[version] = known{a[0].String(), m}
-	i := len(order)
-	for ; i > 0; i-- {
-		if b := marks[order[i-1]].mark; b.Rank < m.Rank || b.Rank == m.Rank && b.ID <= m.ID {
-			break
-		}
-	}
-	order = slices.Insert(order, i, version)
+	board.Lay(submission.Layer(a[0].String()), a[1].String(), m)
 	return true, nil
 }
 
-// drop(version) takes a mark away.
+// drop(version) takes it away again.
 func drop(a []js.Value) (any, error) {
-	delete(marks, a[0].String())
-	kept := order[:0]
-	for _, v := range order {
-		if v != a[0].String() {
-			kept = append(kept, v)
-		}
-	}
-	order = kept
+	board.Drop(a[0].String())
 	return true, nil
 }
 
-func clearAll([]js.Value) (any, error) {
-	clear(marks)
-	order = nil
-	return true, nil
+// base(mark) gives what the next change of a mark is made on, or "".
+func base(a []js.Value) (any, error) { return board.Base(a[0].String()), nil }
+
+// apply(layer, op, tie, samples) takes an operation. With samples its mark is
+// a drawing without strokes, which gets the stroke that follows x, y, pressure,
+// …; with tie the mark names the blank that it lies in. It gives the mark as it
+// was taken, and what became of the board.
+func apply(a []js.Value) (any, error) {
+	var o struct {
+		submission.Op
+		Mark json.RawMessage `json:"mark"`
+	}
+	if err := json.Unmarshal([]byte(a[1].String()), &o); err != nil {
+		return nil, err
+	}
+	l := submission.Layer(a[0].String())
+	if o.Mark != nil {
+		m, err := taken(o.Mark, a[3])
+		if err != nil {
+			return nil, err
+		}
+		if a[2].Bool() {
+			m.Blank = guides[m.Page].BlankOf(m)
+		}
+		o.Op.Mark = &m
+	}
+	d, err := board.Apply(l, o.Op)
+	if err != nil {
+		return nil, err
+	}
+	out := diff(d)
+	out["mark"] = o.Op.Mark
+	return asJSON(out)
+}
+
+// taken reads the mark of an operation, with the stroke that samples make.
+func taken(b []byte, samples js.Value) (m mark.Mark, err error) {
+	if samples.IsNull() {
+		return m, json.Unmarshal(b, &m)
+	}
+	var drawn struct {
+		ID, Helper string
+		Page, Rank int
+		Body       mark.Ink
+	}
+	if err := json.Unmarshal(b, &drawn); err != nil {
+		return m, err
+	}
+	drawn.Body.InkList = append(drawn.Body.InkList, ink.Fit(samplesOf(samples)))
+	return mark.Mark{ID: drawn.ID, Page: drawn.Page, Rank: drawn.Rank, Helper: drawn.Helper, Body: &drawn.Body}, nil
+}
+
+// take(changes) takes what others did: versions that are gone, and those that
+// are present.
+func take(a []js.Value) (any, error) {
+	var c struct {
+		Gone  []string `json:"gone"`
+		Marks []entry  `json:"marks"`
+	}
+	if err := json.Unmarshal([]byte(a[0].String()), &c); err != nil {
+		return nil, err
+	}
+	var all []submission.Diff
+	for _, v := range c.Gone {
+		all = append(all, board.Drop(v))
+	}
+	for _, e := range c.Marks {
+		all = append(all, board.Put(e.Layer, e.Version, e.Mark))
+	}
+	return asJSON(diff(all...))
+}
+
+// layersOf reads names of layers with spaces between them.
+func layersOf(v js.Value) (out []submission.Layer) {
+	for _, l := range strings.Fields(v.String()) {
+		out = append(out, submission.Layer(l))
+	}
+	return out
 }
 
 // hit(layers, page, x, y, reach) gives the version of the foremost mark within
-// reach of the place, the nearest among those, or null. What is under the
-// place itself wins over what is only near.
+// reach of a place, or null.
 func hit(a []js.Value) (any, error) {
-	layers, n, p, best := strings.Fields(a[0].String()), a[1].Int(), page.Pt(a[2].Float(), a[3].Float()), a[4].Float()
-	var found any
-	for i := len(order) - 1; i >= 0; i-- {
-		k := marks[order[i]]
-		if !slices.Contains(layers, k.layer) || k.mark.Page != n || !k.mark.Body.Bounds().Grow(best+1).Contains(p) {
-			continue
-		}
-		d := k.mark.Body.Distance(p)
-		if d == 0 {
-			return order[i], nil
-		}
-		if d < best {
-			found, best = order[i], d
-		}
+	if v := board.Hit(layersOf(a[0]), a[1].Int(), page.Pt(a[2].Float(), a[3].Float()), a[4].Float()); v != "" {
+		return v, nil
 	}
-	return found, nil
+	return nil, nil
+}
+
+// on returns the mark that is shown of a version.
+func on(version js.Value) mark.Mark {
+	e, _ := board.Entry(version.String())
+	return e.Mark
 }
 
 // bounds(version) gives [left, top, right, bottom].
 func bounds(a []js.Value) (any, error) {
-	k, ok := marks[a[0].String()]
-	if !ok {
+	m := on(a[0])
+	if m.Body == nil {
 		return nil, nil
 	}
-	b := k.mark.Body.Bounds()
+	b := m.Body.Bounds()
 	return asJSON([]float64{b.Min.X, b.Min.Y, b.Max.X, b.Max.Y})
 }
 
 // moved(version, dx, dy) gives the mark moved.
 func moved(a []js.Value) (any, error) {
-	m := marks[a[0].String()].mark
+	m := on(a[0])
 	m.Body = m.Body.Moved(page.Pt(a[1].Float(), a[2].Float()))
 	return asJSON(m)
 }
@@ -233,18 +335,18 @@ func fitted(a []js.Value) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := marks[a[0].String()].mark
+	m := on(a[0])
 	m.Body = m.Body.Fitted(from, to)
 	return asJSON(m)
 }
 
 // frame(version) gives the mark's frame before it is turned, and its turn.
 func frame(a []js.Value) (any, error) {
-	k, ok := marks[a[0].String()]
-	if !ok {
+	m := on(a[0])
+	if m.Body == nil {
 		return nil, nil
 	}
-	r, pivot, degrees := mark.Frame(k.mark.Body)
+	r, pivot, degrees := mark.Frame(m.Body)
 	return asJSON(map[string]any{"rect": [4]float64{r.Min.X, r.Min.Y, r.Max.X, r.Max.Y}, "pivot": [2]float64{pivot.X, pivot.Y}, "turn": degrees})
 }
 
@@ -254,14 +356,14 @@ func reframed(a []js.Value) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := marks[a[0].String()].mark
+	m := on(a[0])
 	m.Body = mark.Reframed(m.Body, to)
 	return asJSON(m)
 }
 
 // turned(version, x, y, degrees) gives the mark turned about a place.
 func turned(a []js.Value) (any, error) {
-	m := marks[a[0].String()].mark
+	m := on(a[0])
 	m.Body = m.Body.Turned(page.Pt(a[1].Float(), a[2].Float()), a[3].Float())
 	return asJSON(m)
 }
@@ -272,7 +374,7 @@ func restyled(a []js.Value) (any, error) {
 	if err := json.Unmarshal([]byte(a[1].String()), &s); err != nil {
 		return nil, err
 	}
-	m := marks[a[0].String()].mark
+	m := on(a[0])
 	m.Body = m.Body.Restyled(s)
 	return asJSON(m)
 }
@@ -280,40 +382,20 @@ func restyled(a []js.Value) (any, error) {
 // within(layers, page, path) gives the versions of the marks whose middle lies
 // in the loop of x, y, …, or all of the page when the loop has no area.
 func within(a []js.Value) (any, error) {
-	layers, n, found := strings.Fields(a[0].String()), a[1].Int(), []string{}
-	loop := points(a[2])
-	for _, v := range order {
-		if k := marks[v]; slices.Contains(layers, k.layer) && k.mark.Page == n && (len(loop) < 3 || page.Inside(loop, k.mark.Body.Bounds().Center())) {
-			found = append(found, v)
-		}
-	}
-	return asJSON(found)
+	return asJSON(board.Within(layersOf(a[0]), a[1].Int(), points(a[2])))
 }
 
 // rubbed(layers, page, radius, samples) gives what a rubber leaves of the
 // drawings that it touched: [{version, mark or null}, …].
 func rubbed(a []js.Value) (any, error) {
-	type left struct {
+	type remains struct {
 		Version string     `json:"version"`
 		Mark    *mark.Mark `json:"mark"`
 	}
-	layers, out := strings.Fields(a[0].String()), []left{}
-	rub := ink.Rubbing(samplesOf(a[3]), a[2].Float())
+	out := []remains{}
+	order, left := board.Rubbed(layersOf(a[0]), a[1].Int(), ink.Rubbing(samplesOf(a[3]), a[2].Float()))
 	for _, v := range order {
-		k := marks[v]
-		drawn, ok := k.mark.Body.(*mark.Ink)
-		if !ok || !slices.Contains(layers, k.layer) || k.mark.Page != a[1].Int() {
-			continue
-		}
-		switch now := drawn.Rubbing(rub); now {
-		case drawn:
-		case nil:
-			out = append(out, left{Version: v})
-		default:
-			m := k.mark
-			m.Body = now
-			out = append(out, left{v, &m})
-		}
+		out = append(out, remains{v, left[v]})
 	}
 	return asJSON(out)
 }
@@ -321,12 +403,12 @@ func rubbed(a []js.Value) (any, error) {
 // resembles(version, before) gives the shape that a drawing resembles, with
 // the drawing made before it or "", or null.
 func resembles(a []js.Value) (any, error) {
-	drawn, ok := marks[a[0].String()].mark.Body.(*mark.Ink)
+	drawn, ok := on(a[0]).Body.(*mark.Ink)
 	if !ok || len(drawn.InkList) != 1 {
 		return nil, nil
 	}
 	var before *ink.Stroke
-	if b, ok := marks[a[1].String()].mark.Body.(*mark.Ink); ok && len(b.InkList) == 1 {
+	if b, ok := on(a[1]).Body.(*mark.Ink); ok && len(b.InkList) == 1 {
 		before = &b.InkList[0]
 	}
 	n, ok := ink.Resembles(drawn.InkList[0], before)
@@ -375,21 +457,13 @@ func setGuide(a []js.Value) (any, error) {
 	return true, err
 }
 
-// blankOf(mark) gives the ID of the blank that a mark lies in, or "".
-func blankOf(a []js.Value) (any, error) {
-	m, err := readMark(a[0])
-	return guides[m.Page].BlankOf(m), err
-}
-
 // empty(page) gives the blanks of a page in which none of the student's marks
 // stands: for each its number, its question and its label.
 func empty(a []js.Value) (any, error) {
 	g := guides[a[0].Int()]
 	var own []mark.Mark
-	for _, v := range order {
-		if k := marks[v]; k.layer == "work" && k.mark.Page == a[0].Int() {
-			own = append(own, k.mark)
-		}
+	for _, e := range board.On([]submission.Layer{submission.Work}, a[0].Int()) {
+		own = append(own, e.Mark)
 	}
 	out := []map[string]any{}
 	for _, i := range g.Empty(own) {
@@ -401,13 +475,7 @@ func empty(a []js.Value) (any, error) {
 
 // practised() tells of each step of the practice sheet whether it is done.
 func practised([]js.Value) (any, error) {
-	var own []mark.Mark
-	for _, v := range order {
-		if k := marks[v]; k.layer == "work" {
-			own = append(own, k.mark)
-		}
-	}
-	return asJSON(practice.Done(own))
+	return asJSON(practice.Done(board.Of(submission.Work)))
 }
 
 // crossing(grey, width, x, y) gives where lines of a printed grid cross near a

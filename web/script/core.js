@@ -20,6 +20,9 @@ async function start() {
 const call = (name, ...args) => (core.ready ? window.readymarginCore[name](...args) : null);
 const parsed = (text) => (typeof text === 'string' ? JSON.parse(text) : null);
 
+// ENTRY leaves out of an entry what only the screen knows.
+const ENTRY = (key, value) => (key === 'groups' || key === 'shapes' ? undefined : value);
+
 let arrived;
 
 export const core = {
@@ -31,14 +34,17 @@ export const core = {
     await start();
     arrived();
   },
-  stroke: (samples) => parsed(call('stroke', Float64Array.from(samples))),
   shapes: (mark) => parsed(call('shapes', JSON.stringify(mark))) ?? [],
   setPrint: (page, text) => call('setPrint', page, text),
   run: (page, a, b, letters) => parsed(call('run', page, a.x, a.y, b.x, b.y, letters)),
   settle: (page, p, size) => call('settle', page, p.x, p.y, size) ?? p.y + 0.35 * size,
-  put: (layer, version, mark) => call('put', layer, version, JSON.stringify(mark)),
+  begin: (entries) => parsed(call('begin', JSON.stringify(entries, ENTRY))) ?? [],
+  lay: (layer, version, mark) => call('lay', layer, version, JSON.stringify(mark)),
   drop: (version) => call('drop', version),
-  clear: () => call('clear'),
+  base: (on) => call('base', on) ?? '',
+  apply: (layer, op, tie, samples) =>
+    parsed(call('apply', layer, JSON.stringify(op), !!tie, samples ? Float64Array.from(samples) : null)),
+  take: (changes) => parsed(call('take', JSON.stringify(changes, ENTRY))) ?? { gone: [], put: [] },
   hit: (layers, page, p, reach) => call('hit', layers ?? '', page, p.x, p.y, reach),
   bounds: (version) => parsed(call('bounds', version)),
   moved: (version, dx, dy) => parsed(call('moved', version, dx, dy)),
@@ -52,7 +58,6 @@ export const core = {
     parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
   resembles: (version, before) => parsed(call('resembles', version, before ?? '')),
   setGuide: (page, guide) => call('setGuide', page, JSON.stringify(guide)),
-  blankOf: (mark) => call('blankOf', JSON.stringify(mark)) ?? '',
   empty: (page) => parsed(call('empty', page)) ?? [],
   crossing: (grey, width, x, y) => parsed(call('crossing', grey, width, x, y)),
   practised: () => parsed(call('practised')) ?? [],

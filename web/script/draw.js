@@ -15,8 +15,8 @@ import { meaning, settings } from './settings.js';
 core.loaded.then(() => {
   const { pen } = instruments;
   pen.keep = ({ samples, style, sheet, canvas }) => {
-    const stroke = core.stroke(along(samples, sheet));
-    if (stroke) fresh(add('ink', sheet.number, { ...style, inkList: [stroke] }));
+    const mark = add('ink', sheet.number, { ...style, inkList: [] }, { samples: along(samples, sheet) });
+    if (mark) fresh(mark);
     canvas.remove();
   };
   pen.leave = dismiss;

@@ -13,7 +13,7 @@ import { again, LEADING } from './rich.js';
 export const isPressed = (b) => b.k === 'tick' || (b.o?.length > 0 && !!b.f);
 
 const own = (b) =>
-  [...marks.shown.values()].filter((e) => e.layer === 'work' && e.mark.page === b.page && !e.beside && mayChange(e));
+  [...marks.shown.values()].filter((e) => e.layer === 'work' && e.mark.page === b.page && !e.conflict && mayChange(e));
 const same = (a, b) => a.every((v, i) => Math.abs(v - b[i]) < 1);
 
 // filledIn gives what was filled into a field, if anything.

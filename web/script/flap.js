@@ -502,7 +502,7 @@ function inHand(done) {
     return clipboard.full()
       ? [row(act('paste', 'Paste', () => clipboard.paste()))]
       : [el('p', { className: 'hint' }, 'Press a mark to take it in hand, or draw a loop around several.')];
-  if (one?.beside)
+  if (one?.conflict)
     return [
       el('p', { className: 'hint' }, 'This was made on another device at the same time.'),
       row(act('check', 'Take this one', takeBeside), act('bin', 'Drop it', remove)),

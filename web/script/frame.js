@@ -21,7 +21,7 @@ const turnedAt = ([x, y], [cx, cy], degrees) => {
   return [cx + dx * Math.cos(a) - dy * Math.sin(a), cy + dx * Math.sin(a) + dy * Math.cos(a)];
 };
 const fixed = (e) =>
-  FIXED.includes(e.mark.kind) || (e.mark.kind === 'highlight' && e.mark.body.text) || e.beside || !mayChange(e);
+  FIXED.includes(e.mark.kind) || (e.mark.kind === 'highlight' && e.mark.body.text) || e.conflict || !mayChange(e);
 
 // frameOf gives the rectangle around entries; that of a single one is turned as it is.
 function frameOf(entries) {
@@ -45,7 +45,7 @@ export function draw(entries, going) {
     group = node('g', { class: 'frame' });
   const known = going
     ? entries.map((e, i) => {
-        core.put('gesture', `gesture-${i}`, e.mark);
+        core.lay('gesture', `gesture-${i}`, e.mark);
         return { ...e, version: `gesture-${i}` };
       })
     : entries;

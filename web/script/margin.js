@@ -215,7 +215,9 @@ function answer(t) {
 export function count() {
   const box = margin.querySelector('[data-key-count]'),
     key = marks.view.key ?? [];
-  const used = [...marks.shown.values()].filter((e) => e.layer === 'work' && !e.beside).map((e) => e.mark.body.meaning);
+  const used = [...marks.shown.values()]
+    .filter((e) => e.layer === 'work' && !e.conflict)
+    .map((e) => e.mark.body.meaning);
   box.hidden = !key.length;
   box.replaceChildren(
     ...key.map((m) => {

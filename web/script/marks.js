@@ -13,82 +13,102 @@ import { newId } from './ids.js';
 // oneself only; by the student, or by somebody who helps.
 export const marks = { view: null, shown: new Map(), mode: { own: false, helper: '' }, onChange: () => {} };
 
-const versions = new Map(); // the newest version of each mark, removed ones too
+let early = []; // what was done before the core was there: [layer, op, tie]
 let group = null;
 
 function show(entry) {
   marks.shown.set(entry.version, entry);
   const sheet = surface.sheets[entry.mark.page - 1];
   if (sheet) paint(sheet, entry);
-  core.put(entry.layer, entry.version, entry.mark);
 }
 
 function hide(version) {
   const entry = marks.shown.get(version);
-  if (!entry) return;
-  unpaint(entry);
+  if (entry) unpaint(entry);
   marks.shown.delete(version);
-  core.drop(version);
+  return entry;
+}
+
+// follow brings the screen in line with the board; said knows of a version who
+// made it, and when.
+function follow({ gone, put }, said) {
+  gone.forEach(hide);
+  for (const e of put) show({ ...said(e), ...hide(e.version), ...e });
 }
 
 // load shows what the server has, or what this device knew of it; changes that
 // still wait are laid on top.
 export async function load(view, fromDevice) {
   for (const v of [...marks.shown.keys()]) hide(v);
-  core.clear();
-  versions.clear();
+  early = [];
   paint.picture = (hash) =>
     !view.copy || view.shelf?.some((p) => p.hash === hash)
       ? `/sheets/${view.sheet}/extras/${hash}`
       : `/copies/${view.copy}/pictures/${hash}`;
   marks.view = view;
-  let unknown = 0;
-  for (const m of view.marks) {
-    m.version ||= `fixed-${unknown++}`;
+  view.marks.forEach((m, i) => {
+    m.version ||= `fixed-${i}`;
     show(m);
-    if (!m.beside) versions.set(m.mark.id, m.version);
-  }
+  });
+  lay();
   for (const { layer, op } of await queue.waiting(view.copy, fromDevice)) apply(layer, op);
   history.begin(view);
   marks.onChange();
 }
 
-// readyForHits hands everything to the core once it is there.
-export function readyForHits() {
+// lay lays what is shown on the core's board.
+function lay() {
+  const conflicts = new Set(core.begin([...marks.shown.values()]));
+  if (!core.ready) return;
   for (const e of marks.shown.values()) {
-    core.put(e.layer, e.version, e.mark);
-    if (e.shapes.length) continue;
-    e.shapes = core.shapes(e.mark);
-    if (e.shapes.length) paint(surface.sheets[e.mark.page - 1], e);
+    if (!e.shapes.length)
+      e.shapes = core.shapes(e.mark); // this device noted it before it knew them
+    else if (!!e.conflict === conflicts.has(e.version)) continue;
+    e.conflict = conflicts.has(e.version);
+    paint(surface.sheets[e.mark.page - 1], e);
   }
 }
 
-function apply(layer, op) {
-  if (op.base) hide(op.base);
-  hide(op.id); // it may be there already
-  versions.set(op.on, op.id);
-  if (!op.mark) return;
-  show({
-    version: op.id,
-    mark: op.mark,
-    layer,
-    shapes: core.shapes(op.mark),
-    by: marks.view.me,
-    mine: true,
-    at: new Date().toISOString(),
-    sent: !layer.startsWith('feedback'),
-  });
+// readyForHits hands everything to the core once it is there.
+export function readyForHits() {
+  for (const [, op] of early) hide(op.id);
+  lay();
+  for (const [layer, op, tie] of early.splice(0)) apply(layer, op, { tie });
 }
 
-export function change(on, mark, layer) {
+const own = (layer) => () => ({
+  by: marks.view.me,
+  mine: true,
+  at: new Date().toISOString(),
+  sent: !layer.startsWith('feedback'),
+});
+
+// apply lays an operation on the board, and gives the mark as it was taken.
+function apply(layer, op, { tie, samples } = {}) {
+  if (core.ready) {
+    const done = core.apply(layer, op, tie, samples);
+    if (done) follow(done, own(layer));
+    return done?.mark;
+  }
+  early.push([layer, op, tie]);
+  hide(op.base);
+  hide(op.id); // this device may have noted it as present
+  if (op.mark) show({ version: op.id, mark: op.mark, layer, shapes: [], ...own(layer)() });
+  return op.mark;
+}
+
+export function change(on, mark, layer, { base, ...how } = {}) {
   const op = { id: newId(), on };
-  const base = versions.get(on);
-  if (!mark && !base) return;
+  base ??= core.ready ? core.base(on) : find(on)?.version;
+  if (!mark && !base) return null;
   if (base) op.base = base;
   if (mark) op.mark = mark;
-  apply(layer, op);
+  const taken = apply(layer, op, how);
+  if (mark && !taken) return null; // it is no mark: nothing is kept of it
+  if (mark) op.mark = taken;
   queue.add(marks.view.copy, layer, op);
   marks.onChange();
+  return op;
 }
 
 // layers names those that the person may change here, for the core's hits.
@@ -97,26 +117,21 @@ export const layers = () => (marks.view.edit && !marks.view.teacher ? `${marks.v
 // layerNow is where what is added goes.
 export const layerNow = () => (marks.mode.own ? 'own' : marks.view.edit);
 
-// tied gives a mark the name of the blank that it lies in.
-function tied(mark) {
-  const { blank: _, ...rest } = mark,
-    blank = core.blankOf(mark);
-  return blank ? { ...rest, blank } : rest;
-}
-
 // set puts a mark (or removes it, with null) and remembers how to undo that.
 // What was written in a blank says so itself (written); what is drawn, laid
-// down or moved belongs to the blank that it lies in then.
-export function set(on, mark, { layer, before, merge, written } = {}) {
+// down or moved belongs to the blank that it lies in then. Of samples of a pen
+// the core makes the stroke.
+export function set(on, mark, { layer, before, merge, written, samples } = {}) {
   const now = find(on);
   layer ??= now?.layer ?? layerNow();
-  if (!layer) return;
-  if (mark && layer === 'work' && !written) mark = tied(mark);
+  if (!layer) return null;
   before ??= now?.mark ?? null;
-  const step = { on, layer, before, after: mark };
+  const done = change(on, mark, layer, { tie: layer === 'work' && !written, samples });
+  if (!done) return null;
+  const step = { on, layer, before, after: done.mark ?? null };
   if (group) group.push(step);
   else history.did([step], merge);
-  change(on, mark, layer);
+  return done.mark ?? null;
 }
 
 // together makes all changes of f one step of undo.
@@ -139,49 +154,30 @@ export const add = (kind, page, body, { blank, ...options } = {}) => {
   const mark = { id: newId(), page, kind, body };
   if (blank) Object.assign(mark, { blank });
   if (marks.mode.helper) mark.helper = marks.mode.helper;
-  set(mark.id, mark, { before: null, written: !!blank, ...options });
-  return mark;
+  return set(mark.id, mark, { before: null, written: !!blank, ...options });
 };
 
 // On a sheet that is one for all, everybody changes only what is their own.
 export const mayChange = (e) => marks.view.way !== 'shared' || e.mine || marks.view.runs;
 
-export const find = (id) => [...marks.shown.values()].find((e) => e.mark.id === id && !e.beside);
+export const find = (id) => [...marks.shown.values()].find((e) => e.mark.id === id && !e.conflict);
 
 // hit gives the foremost mark that the person may have meant.
 export const hit = (p, reach) => marks.shown.get(core.hit(layers(), p.sheet.number, p, reach));
 
-// settleBeside drops a version that stands beside the mark, or takes it in the mark's place.
-export function settleBeside(version, take) {
+// settleConflict drops a version that is in conflict with the mark, or takes it
+// in the mark's place.
+export function settleConflict(version, take) {
   const e = marks.shown.get(version);
-  hide(version);
-  queue.add(marks.view.copy, e.layer, { id: newId(), on: e.mark.id, base: version });
+  change(e.mark.id, null, e.layer, { base: version });
   if (take) set(e.mark.id, e.mark, { layer: e.layer });
-  marks.onChange();
 }
 
-// take shows what others changed. Of several versions of one mark the latest
-// made is the mark and the others stand beside it.
-export function take({ on, gone, marks: present }) {
-  for (const v of gone) hide(v);
-  for (const m of present) {
-    hide(m.version);
-    show(m);
-  }
-  for (const id of new Set(on)) {
-    const all = [...marks.shown.values()].filter((e) => e.mark.id === id && e.layer === 'work');
-    const latest = all
-      .map((e) => e.version)
-      .sort()
-      .at(-1);
-    if (latest) versions.set(id, latest);
-    else versions.delete(id);
-    for (const e of all)
-      if (!!e.beside !== (e.version !== latest)) {
-        e.beside = e.version !== latest;
-        paint(surface.sheets[e.mark.page - 1], e);
-      }
-  }
+// take shows what others changed.
+export async function take({ gone, marks: present }) {
+  await core.loaded;
+  const by = new Map(present.map((m) => [m.version, m]));
+  follow(core.take({ gone, marks: present }), (e) => by.get(e.version));
   marks.onChange();
 }
 

@@ -74,7 +74,7 @@ instruments.rubber = {
     const left = core
       .rubbed(layers(), this.sheet.number, this.radius, this.way)
       .map((l) => ({ ...l, entry: marks.shown.get(l.version) }))
-      .filter((l) => l.entry && mayChange(l.entry) && !l.entry.beside);
+      .filter((l) => l.entry && mayChange(l.entry) && !l.entry.conflict);
     if (left.length)
       together(() => {
         for (const { entry, mark } of left) set(entry.mark.id, mark, { before: entry.mark });
@@ -95,7 +95,7 @@ export async function clearMarks(page) {
       (!page || e.mark.page === page) &&
       !['note', 'reply'].includes(e.mark.kind) &&
       mayChange(e) &&
-      !e.beside,
+      !e.conflict,
   );
   if (!mine.length) return 0;
   const things = `${mine.length} ${mine.length === 1 ? 'thing' : 'things'}`;

@@ -121,7 +121,7 @@ export function paint(sheet, entry) {
     const g = node('g', {
       'data-mark': entry.mark.id,
       'data-layer': entry.layer,
-      class: entry.beside ? 'beside' : undefined,
+      class: entry.conflict ? 'beside' : undefined,
     });
     g.append(...shapes.map(shapeNode));
     inOrder(target, g, entry.mark);

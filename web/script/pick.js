@@ -5,7 +5,7 @@
 import { core } from './core.js';
 import { node, paint, unpaint } from './paint.js';
 import { current, pixels, surface } from './surface.js';
-import { add, hit, layers, marks, mayChange, set, settleBeside, together } from './marks.js';
+import { add, hit, layers, marks, mayChange, set, settleConflict, together } from './marks.js';
 import { instruments } from './pointer.js';
 import { draw, grabbed, helps, lines } from './frame.js';
 import { again } from './rich.js';
@@ -32,11 +32,11 @@ export const pickPage = () => {
       ...core
         .within(layers(), s.number, [])
         .map((v) => marks.shown.get(v))
-        .filter((e) => e && mayChange(e) && !e.beside),
+        .filter((e) => e && mayChange(e) && !e.conflict),
     );
 };
 
-const able = () => picked.all.filter((e) => mayChange(e) && !e.beside);
+const able = () => picked.all.filter((e) => mayChange(e) && !e.conflict);
 const wordy = (e) => ['highlight', 'underline', 'strikeout'].includes(e.mark.kind) && e.mark.body.text;
 
 // preview shows marks as they would become.
@@ -66,7 +66,7 @@ export function replace(pairs, merge) {
       for (const [e, mark] of whole) set(mark.id, mark, { before: e.mark });
     });
   const ids = new Set(whole.map(([, m]) => m.id));
-  pick(...[...marks.shown.values()].filter((e) => ids.has(e.mark.id) && !e.beside));
+  pick(...[...marks.shown.values()].filter((e) => ids.has(e.mark.id) && !e.conflict));
 }
 
 // resnap lays a mark over words on the words that are where it was dragged.
@@ -206,9 +206,9 @@ export function order(front) {
 
 export function remove() {
   const ones = able(),
-    beside = picked.all.filter((e) => e.beside && mayChange(e));
+    beside = picked.all.filter((e) => e.conflict && mayChange(e));
   pick();
-  for (const e of beside) settleBeside(e.version, false);
+  for (const e of beside) settleConflict(e.version, false);
   if (ones.length)
     together(() => {
       for (const e of ones) set(e.mark.id, null, { before: e.mark });
@@ -218,7 +218,7 @@ export function remove() {
 export function takeBeside() {
   const e = picked.entry;
   pick();
-  if (e?.beside) settleBeside(e.version, true);
+  if (e?.conflict) settleConflict(e.version, true);
 }
 
 // lay adds copies of marks to a page and takes them in hand.

@@ -20,6 +20,9 @@ const top = document.querySelector('[data-top]'),
   back = document.querySelector('[data-do="take-back"]'),
   away = document.querySelector('[data-do="take-away"]');
 
+// may says what the server lets the student do with this copy now.
+const may = (action) => !!marks.view.may?.includes(action);
+
 const date = (t) =>
   new Date(t).toLocaleString('en-GB', {
     weekday: 'short',
@@ -116,7 +119,7 @@ export function draw(v) {
       ),
     );
     if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
-    if (!v.takeBack && !v.closed)
+    if (!may('take back') && !v.closed)
       lines.push(el('p', { className: 'hint' }, 'Your teacher has begun to mark it, so it cannot be taken back.'));
     if (v.waiting)
       lines.push(
@@ -168,24 +171,23 @@ export function draw(v) {
         said.content.cloneNode(true),
       ),
     );
-  if (v.edit && v.copy && v.way === 'copy' && !v.keepHere)
+  if (may('bring back'))
     lines.push(
       el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done elsewhere? Bring in the file'),
     );
   top.replaceChildren(...lines.filter(Boolean));
-  back.hidden = !v.takeBack;
+  back.hidden = !may('take back');
   away.href = `/copies/${v.copy}/print${v.past ? `?attempt=${v.attempt}` : ''}`;
-  away.hidden = (v.state === 'not started' && v.way === 'copy') || v.trial || v.keepHere;
-  main.textContent = v.state === 'returned' ? 'Improve it' : 'Submit';
-  main.hidden =
-    v.past || v.state === 'submitted' || v.closed || v.trial || v.last || v.way === 'shared' || v.way === 'read';
+  away.hidden = !may('take away') || (v.state === 'not started' && v.way === 'copy');
+  main.textContent = may('improve') ? 'Improve it' : 'Submit';
+  main.hidden = !may('submit') && !may('improve');
   document.querySelector('[data-about]').textContent =
     v.attempts || v.state === 'reworking' ? ` · attempt ${v.attempt}` : '';
 }
 
 export function begin() {
   main.addEventListener('click', async () => {
-    if (marks.view.state !== 'returned') {
+    if (may('submit')) {
       submit();
       return;
     }

@@ -28,7 +28,7 @@ instruments.type = {
   async tap(p) {
     if (open) finish();
     const entry = hit(p, 3);
-    if (entry?.mark.kind === 'freetext' && !entry.beside && mayChange(entry)) return this.open(entry, p);
+    if (entry?.mark.kind === 'freetext' && !entry.conflict && mayChange(entry)) return this.open(entry, p);
     await Promise.race([words(p.sheet), new Promise((r) => setTimeout(r, 250))]);
     const blank = blankAt(p.sheet.number, p.x, p.y);
     if (blank && isPressed(blank)) {
@@ -63,7 +63,7 @@ instruments.type = {
       (e) =>
         e.layer === marks.view.edit &&
         e.mark.kind === 'freetext' &&
-        !e.beside &&
+        !e.conflict &&
         mayChange(e) &&
         e.mark.page === b.page &&
         (e.mark.blank ? e.mark.blank === b.i : blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b) &&
