@@ -45,6 +45,7 @@ check: build node_modules/eslint
 	$(GO) vet ./...
 	$(GO) run honnef.co/go/tools/cmd/staticcheck@v0.8.1 ./...
 	npx --no-install eslint web/script
+	npx --no-install tsc -p .
 	npx --no-install prettier --check --log-level warn web/script
 
 # What asks a database on the network is a target of its own.

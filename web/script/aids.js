@@ -8,7 +8,7 @@ import { instruments } from './pointer.js';
 const MM = 72 / 25.4; // points
 const laid = {}; // by name: {sheet, x, y, turn, group, step}
 const NEAR = 9; // points from its edge within which a line follows the ruler
-export const aids = { onChange: () => {} };
+export const aids = { onChange: /** @type {(...args: any[]) => any} */ (() => {}) };
 export const isLaid = (name) => !!laid[name];
 
 // toggle lays an aid on the page in view, or takes it away.

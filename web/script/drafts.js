@@ -8,7 +8,7 @@ import { ask } from './net.js';
 const SOON = 200; // milliseconds until this device has it
 const OFTEN = 5000; // between two sendings
 
-export const events = { onHeld: () => {} }; // whether something is here alone
+export const events = { onHeld: /** @type {(...args: any[]) => any} */ (() => {}) }; // whether something is here alone
 let person = 0,
   base = null,
   opening = null;

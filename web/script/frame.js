@@ -14,6 +14,7 @@ let shown = null; // {group, rect, pivot, turn, handles, entries}
 const boundsOf = (e) => core.bounds(e.version);
 export const union = (rs) =>
   rs.reduce((a, b) => [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[2], b[2]), Math.max(a[3], b[3])]);
+/** @type {(place: number[], about: number[], degrees: number) => number[]} */
 const turnedAt = ([x, y], [cx, cy], degrees) => {
   const a = (degrees * Math.PI) / 180,
     dx = x - cx,
@@ -128,7 +129,6 @@ export function grabbed(p, e) {
         h.name,
         turnedAt([q.x, q.y], pivot, -turn),
         kinds.some((k) => KEEPS.includes(k)) !== ev.shiftKey && h.name.length === 2,
-        kinds.length > 1,
       );
       return entries.map((x) => [x, one ? core.reframed(x.version, to) : core.fitted(x.version, rect, to)]);
     },
@@ -155,6 +155,12 @@ function widen(e, rect, pivot, turn) {
 }
 
 // stretched gives the rectangle whose handle was dragged to (x, y).
+/**
+ * @param {number[]} rect
+ * @param {string} handle
+ * @param {number[]} to
+ * @param {boolean} keep its proportions
+ */
 function stretched([l, t, r, b], handle, [x, y], keep) {
   const least = 6;
   let [nl, nt, nr, nb] = [l, t, r, b];

@@ -8,7 +8,7 @@ const MOST = 200; // steps
 let past = [],
   future = [],
   place = '';
-export const events = { onChange: () => {} };
+export const events = { onChange: /** @type {(...args: any[]) => any} */ (() => {}) };
 
 // begin takes up what this tab remembers of a copy.
 export function begin(view) {

@@ -36,7 +36,8 @@ export function gather() {
     arrange();
     return;
   }
-  if (notes.contains(document.activeElement) && document.activeElement.value) {
+  const typed = /** @type {HTMLTextAreaElement} */ (document.activeElement);
+  if (notes.contains(typed) && typed.value) {
     arrange();
     return;
   } // what is typed there is not taken away

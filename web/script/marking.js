@@ -15,7 +15,7 @@ const top = document.querySelector('[data-top]'),
   roll = document.querySelector('[data-roll]'),
   main = document.querySelector('[data-do="main"]');
 const ahead = new Map(); // copies loaded before they are asked for
-export const marking = { open: async () => {} };
+export const marking = { open: /** @type {(view: any) => Promise<void>} */ (async () => {}) };
 
 const date = (t) =>
   new Date(t).toLocaleString('en-GB', {

@@ -11,7 +11,12 @@ import { newId } from './ids.js';
 
 // mode says in whose name things are added: for the teacher to see, or for
 // oneself only; by the student, or by somebody who helps.
-export const marks = { view: null, shown: new Map(), mode: { own: false, helper: '' }, onChange: () => {} };
+export const marks = {
+  view: null,
+  shown: new Map(),
+  mode: { own: false, helper: '' },
+  onChange: /** @type {(...args: any[]) => any} */ (() => {}),
+};
 
 let early = []; // what was done before the core was there: [layer, op, tie]
 let group = null;
@@ -84,6 +89,11 @@ const own = (layer) => () => ({
 });
 
 // apply lays an operation on the board, and gives the mark as it was taken.
+/**
+ * @param {string} layer
+ * @param {{id: string, on: string, base?: string, mark?: any}} op
+ * @param {{tie?: boolean, samples?: number[]}} [how]
+ */
 function apply(layer, op, { tie, samples } = {}) {
   if (core.ready) {
     const done = core.apply(layer, op, tie, samples);
@@ -97,6 +107,12 @@ function apply(layer, op, { tie, samples } = {}) {
   return op.mark;
 }
 
+/**
+ * @param {string} on the mark's ID
+ * @param {any} mark null takes it away
+ * @param {string} layer
+ * @param {{base?: string, tie?: boolean, samples?: number[]}} [how]
+ */
 export function change(on, mark, layer, { base, ...how } = {}) {
   const op = { id: newId(), on };
   base ??= core.ready ? core.base(on) : find(on)?.version;
@@ -121,6 +137,11 @@ export const layerNow = () => (marks.mode.own ? 'own' : marks.view.edit);
 // What was written in a blank says so itself (written); what is drawn, laid
 // down or moved belongs to the blank that it lies in then. Of samples of a pen
 // the core makes the stroke.
+/**
+ * @param {string} on the mark's ID
+ * @param {any} mark null takes it away
+ * @param {{layer?: string, before?: any, merge?: string, written?: boolean, samples?: number[]}} [how]
+ */
 export function set(on, mark, { layer, before, merge, written, samples } = {}) {
   const now = find(on);
   layer ??= now?.layer ?? layerNow();
@@ -150,6 +171,7 @@ export function together(f) {
   }
 }
 
+/** @type {(kind: string, page: number, body: any, how?: {blank?: string, samples?: number[], layer?: string}) => any} */
 export const add = (kind, page, body, { blank, ...options } = {}) => {
   const mark = { id: newId(), page, kind, body };
   if (blank) Object.assign(mark, { blank });

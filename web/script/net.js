@@ -18,6 +18,10 @@ export function onSignedOut(ask) {
   signInAgain = ask;
 }
 
+/**
+ * @param {string} path
+ * @param {{method?: string, form?: Record<string, any>, json?: unknown, body?: BodyInit, signal?: AbortSignal, keepalive?: boolean, retry?: boolean}} [options]
+ */
 export async function ask(path, { method = 'GET', form, json, body, signal, keepalive = false, retry = true } = {}) {
   const headers = { Accept: 'application/json', 'X-CSRF-Token': meta.content };
   if (json !== undefined) {

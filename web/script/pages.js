@@ -95,8 +95,9 @@ document.addEventListener('alpine:init', () => {
 
 // A form that takes a while says so: its button shows that work is going on.
 document.addEventListener('submit', (e) => {
-  const button = e.submitter ?? e.target.querySelector('button');
-  if (!button || e.defaultPrevented || e.target.hasAttribute('hx-post')) return;
+  const form = /** @type {HTMLFormElement} */ (e.target),
+    button = e.submitter ?? form.querySelector('button');
+  if (!button || e.defaultPrevented || form.hasAttribute('hx-post')) return;
   setTimeout(() => {
     button.setAttribute('aria-busy', 'true');
   }, 300);

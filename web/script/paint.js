@@ -129,7 +129,7 @@ export function paint(sheet, entry) {
   }
   entry.groups = groups;
 }
-paint.picture = () => '';
+paint.picture = /** @type {(hash: string) => string} */ (() => '');
 
 export function unpaint(entry) {
   for (const g of entry.groups ?? []) g.remove();

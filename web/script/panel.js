@@ -283,7 +283,7 @@ function within(range, element, a, b) {
   let gone = 0,
     begun = false;
   while (walk.nextNode()) {
-    const n = walk.currentNode,
+    const n = /** @type {Text} */ (walk.currentNode),
       l = n.data.length;
     if (!begun && a < gone + l) {
       range.setStart(n, a - gone);

@@ -12,7 +12,7 @@ import { again } from './rich.js';
 
 export const picked = {
   all: [],
-  onChange: () => {},
+  onChange: /** @type {(...args: any[]) => any} */ (() => {}),
   get entry() {
     return this.all.length === 1 ? this.all[0] : null;
   },

@@ -7,7 +7,7 @@ import { settings } from './settings.js';
 
 const desk = surface.desk;
 export const instruments = {};
-export const hand = { name: 'type', onChange: () => {} };
+export const hand = { name: 'type', onChange: /** @type {(...args: any[]) => any} */ (() => {}) };
 let gesture = null,
   pencil = false,
   lent = '';
@@ -55,6 +55,7 @@ desk.addEventListener('pointerdown', (e) => {
     sheet: p.sheet,
     from: p,
     moved: false,
+    held: false,
     frame: tool.draws ? p.sheet.box.getBoundingClientRect() : null,
   };
   if (tool.draws || tool.down?.(p, e) === true) {

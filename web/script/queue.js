@@ -22,7 +22,11 @@ let trial = false,
   savedAt = null,
   nextKey = 1;
 let told = false;
-export const events = { onSaved: () => {}, onBehind: () => {}, onNoStore: () => {} };
+export const events = {
+  onSaved: /** @type {(...args: any[]) => any} */ (() => {}),
+  onBehind: /** @type {(...args: any[]) => any} */ (() => {}),
+  onNoStore: /** @type {(...args: any[]) => any} */ (() => {}),
+};
 
 const done = (request) =>
   new Promise((ok, fail) => {
@@ -164,7 +168,7 @@ async function send() {
   sending = true;
   say();
   // What the server has refused is tried again last, and holds up nothing else.
-  memory.sort((a, b) => !!a.refused - !!b.refused);
+  memory.sort((a, b) => Number(!!a.refused) - Number(!!b.refused));
   const { copy, layer } = memory[0];
   const batch = [];
   for (const m of memory) {

@@ -27,7 +27,7 @@ export function shift(way) {
     taken();
     return;
   }
-  document.execCommand('styleWithCSS', false, false);
+  document.execCommand('styleWithCSS', false, 'false');
   document.execCommand(way > 0 ? 'superscript' : 'subscript');
 }
 
@@ -59,7 +59,7 @@ export function offer(box) {
     for (let i = 0; i < letters.length + (power ? 1 : 0); i++) s.modify('extend', 'backward', 'character');
     if (power) document.execCommand('insertText', false, letters);
     if (power) for (let i = 0; i < letters.length; i++) s.modify('extend', 'backward', 'character');
-    document.execCommand('styleWithCSS', false, false);
+    document.execCommand('styleWithCSS', false, 'false');
     document.execCommand(power ? 'superscript' : 'subscript');
     s.collapseToEnd();
     if (at >= 0) document.execCommand(power ? 'superscript' : 'subscript'); // what follows stands on the line again

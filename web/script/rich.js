@@ -112,7 +112,7 @@ export function read(box) {
   const out = [],
     range = document.createRange();
   const looks = new Map();
-  let line = null;
+  let line = /** @type {any} */ (null);
   const begin = () => {
     line = { runs: [], middle: null, left: Infinity, right: -Infinity };
   };
@@ -124,7 +124,7 @@ export function read(box) {
   begin();
   const walk = document.createTreeWalker(box, NodeFilter.SHOW_TEXT | NodeFilter.SHOW_ELEMENT);
   while (walk.nextNode()) {
-    const n = walk.currentNode;
+    const n = /** @type {any} */ (walk.currentNode);
     if (n.nodeName === 'BR') {
       flush(true);
       continue;

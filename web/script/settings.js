@@ -56,7 +56,8 @@ const teacher = {
 };
 
 const VIEW = { left: false, plain: false, ruler: false, keysOff: false, night: false, unlabelled: false };
-export const settings = { ...VIEW };
+/** @type {typeof VIEW & typeof student & Record<string, any>} */
+export const settings = /** @type {any} */ ({ ...VIEW });
 let mine = null,
   role = '',
   timer = 0;

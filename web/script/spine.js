@@ -31,6 +31,7 @@ export const NAMES = {
   rubber: 'Rubber',
   picture: 'Picture',
 };
+/** @type {[string, string[]][]} */
 const ALL = [
   ['pick', ['pick', 'move']],
   ['write', ['type', 'signs']],

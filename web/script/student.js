@@ -42,7 +42,7 @@ const span = (minutes) =>
 
 function due(v) {
   if (!v.due) return null;
-  const left = Math.ceil((new Date(v.due) - Date.now()) / 60000);
+  const left = Math.ceil((Date.parse(v.due) - Date.now()) / 60000);
   return el(
     'p',
     { className: 'hint' },
@@ -338,7 +338,7 @@ async function submit() {
   yes.disabled = false;
   const late =
     marks.view.due && new Date(marks.view.due) < new Date()
-      ? Math.ceil((Date.now() - new Date(marks.view.due)) / 60000)
+      ? Math.ceil((Date.now() - Date.parse(marks.view.due)) / 60000)
       : 0;
   d.querySelector('[data-late]').textContent = late
     ? `It was due ${date(marks.view.due)}; it will be marked as late by ${span(late)}.`

@@ -10,7 +10,14 @@ const PX = 96 / 72; // CSS pixels in a point at 100 %
 const SENT = 150; // the scale of the picture that the server sends along
 const SCALES = [25, 100, 150, 200, 300, 400]; // hundredths of a pixel a point, as the server has them
 
-export const surface = { desk, sheets: [], zoom: 1, sheet: 0, onMove: () => {}, onPage: () => {} };
+export const surface = {
+  desk,
+  sheets: [],
+  zoom: 1,
+  sheet: 0,
+  onMove: /** @type {(...args: any[]) => any} */ (() => {}),
+  onPage: /** @type {(...args: any[]) => any} */ (() => {}),
+};
 
 export function lay(view) {
   surface.sheet = view.sheet;
@@ -43,7 +50,7 @@ export function lay(view) {
 const near = new IntersectionObserver(
   (seen) => {
     for (const e of seen) {
-      const s = surface.sheets[e.target.dataset.page - 1];
+      const s = surface.sheets[Number(/** @type {HTMLElement} */ (e.target).dataset.page) - 1];
       if (!s) continue;
       s.near = e.isIntersecting;
       if (s.near) {

@@ -276,7 +276,8 @@ function largest() {
   for (const n of open.box.querySelectorAll('span, font'))
     size = Math.max(
       size,
-      (parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || 1)) * open.of.size,
+      (parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || '1')) *
+        open.of.size,
     );
   return round(size);
 }
@@ -332,13 +333,13 @@ export function dress(change) {
     some = !getSelection().isCollapsed && box.contains(getSelection().anchorNode);
   box.focus();
   if (some && !('align' in change) && !('fill' in change)) {
-    document.execCommand('styleWithCSS', false, false);
+    document.execCommand('styleWithCSS', false, 'false');
     if ('bold' in change) document.execCommand('bold');
     if ('italic' in change) document.execCommand('italic');
     if ('under' in change) document.execCommand('underline');
     if (change.color) document.execCommand('foreColor', false, change.color);
     if ('font' in change || change.size) {
-      document.execCommand('fontSize', false, 7); // a mark of where, which is then made what was asked for
+      document.execCommand('fontSize', false, '7'); // a mark of where, which is then made what was asked for
       for (const f of box.querySelectorAll('font[size="7"]')) {
         f.removeAttribute('size');
         if (change.size) f.style.fontSize = `${change.size / of.size}em`;

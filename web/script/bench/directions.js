@@ -145,7 +145,7 @@ function card(m, k) {
 function begin(i, at) {
   draft?.keep?.();
   const box = el('article', { className: 'proposal direction' });
-  draft = { card: box, i, at };
+  draft = { card: box, i, at, keep: null };
   const end = () => {
     draft = null;
     doc.onChange(false);

@@ -5,7 +5,11 @@ import { ask } from '../net.js';
 import { showSaved } from '../saved.js';
 
 export const view = JSON.parse(document.querySelector('#view').textContent);
-export const doc = { at: 0, onChange: () => {}, onHistory: () => {} }; // at is the leaf in hand
+export const doc = {
+  at: 0,
+  onChange: /** @type {(...args: any[]) => any} */ (() => {}),
+  onHistory: /** @type {(...args: any[]) => any} */ (() => {}),
+}; // at is the leaf in hand
 
 let past = [],
   future = [],

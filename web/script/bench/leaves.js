@@ -104,7 +104,7 @@ export function draw() {
   choose(doc.at, false);
 }
 
-export const chosen = { onChoose: () => {} };
+export const chosen = { onChoose: /** @type {(...args: any[]) => any} */ (() => {}) };
 export function choose(i, scroll) {
   const before = doc.at;
   doc.at = Math.min(Math.max(i, 0), view.leaves.length - 1);

@@ -131,14 +131,15 @@ desk.addEventListener('pointerdown', (e) => {
 });
 
 document.addEventListener('keydown', (e) => {
-  if (e.defaultPrevented || e.target.closest?.('input, textarea, select')) return;
+  const from = /** @type {Element} */ (e.target);
+  if (e.defaultPrevented || from.closest?.('input, textarea, select')) return;
   if (e.ctrlKey || e.metaKey) {
     const run = { z: e.shiftKey ? redo : undo, y: redo }[e.key.toLowerCase()];
     if (run) {
       e.preventDefault();
       run();
     }
-  } else if (!e.target.closest?.('.leaf')) mode().keys?.(e);
+  } else if (!from.closest?.('.leaf')) mode().keys?.(e);
 });
 
 // The title is kept while it is typed, and at once on leaving.
