@@ -135,26 +135,10 @@ func client(t *testing.T) *http.Client {
 	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 }
 
-// csrfOf fetches a form's token.
-func csrfOf(t *testing.T, c *http.Client) string {
-	t.Helper()
-	res, err := c.Get(home.Base + "/join")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer res.Body.Close()
-	b, _ := io.ReadAll(res.Body)
-	m := regexp.MustCompile(`name="csrf" content="([^"]+)"`).FindSubmatch(b)
-	if m == nil {
-		t.Fatalf("no token in %s", b)
-	}
-	return string(m[1])
-}
-
 func signedIn(t *testing.T, login string) *http.Client {
 	t.Helper()
 	c := client(t)
-	res, err := c.PostForm(home.Base+"/sign-in", url.Values{"_csrf": {csrfOf(t, c)}, "login": {login}, "password": {scenePassword}})
+	res, err := c.PostForm(home.Base+"/sign-in", url.Values{"login": {login}, "password": {scenePassword}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -206,7 +190,7 @@ var rights = map[string]any{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
 	"GET /drafts/:thing/:id": holdersOfCopy, "POST /drafts/:thing/:id": holdersOfCopy, // of a copy; of the others in TestDraftsAreTheirOwn
 	"GET /progress/:name": everybody, // tells a number, to whoever made the name up
-	"POST /settings":      signed, "GET /practice": signed, "GET /token": everybody, "GET /service-worker.js": everybody,
+	"POST /settings":      signed, "GET /practice": signed, "GET /service-worker.js": everybody,
 }
 
 func submittedOnly(who string) map[flow.State]string {
@@ -244,10 +228,6 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 			t.Errorf("%s is not in the table of rights", r)
 		}
 	}
-	tokens := map[string]string{}
-	for kind, c := range sc.people {
-		tokens[kind] = csrfOf(t, c)
-	}
 	for r, right := range rights {
 		if r == "POST /sign-out" || r == "POST /account/devices" || r == "POST /courses/:id/leave" || r == "POST /courses/:id/welcome" {
 			continue // would change who is who; covered by the tests of signing in and of courses
@@ -257,7 +237,7 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 				if r == "POST /copies/:id/improve" && state == flow.Returned && kind == "student" {
 					continue // would be a move; the whole loop makes it
 				}
-				code := sc.ask(t, c, r, cp, tokens[kind])
+				code := sc.ask(t, c, r, cp)
 				in := code != http.StatusUnauthorized && code != http.StatusForbidden && code != http.StatusNotFound
 				if want := allowed(right, state, kind); in != want {
 					t.Errorf("%s as %s, copy %s: %d, want allowed: %v", r, kind, state, code, want)
@@ -277,7 +257,7 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 
 // ask makes the request and returns the status; being sent to the sign-in
 // page is 401.
-func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy, token string) int {
+func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy) int {
 	t.Helper()
 	method, path, _ := strings.Cut(route, " ")
 	id := sc.course.ID
@@ -303,7 +283,6 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 	if err != nil {
 		t.Fatal(err)
 	}
-	req.Header.Set("X-CSRF-Token", token)
 	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	if strings.HasPrefix(body, "--b") {
 		req.Header.Set("Content-Type", "multipart/form-data; boundary=b")
@@ -320,14 +299,14 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy,
 		return http.StatusUnauthorized
 	}
 	if strings.Contains(path, "/people/") && res.StatusCode == http.StatusNotFound {
-		return sc.person(t, c, method, path, token) // the person asked about does not exist: ask about the classmate
+		return sc.person(t, c, method, path) // the person asked about does not exist: ask about the classmate
 	}
 	return res.StatusCode
 }
 
 // person repeats a request about a member of the course; it renews nothing
 // that the walk depends on.
-func (sc *scene) person(t *testing.T, c *http.Client, method, path, token string) int {
+func (sc *scene) person(t *testing.T, c *http.Client, method, path string) int {
 	t.Helper()
 	members, err := home.Store.Members(context.Background(), sc.course.ID)
 	if err != nil {
@@ -338,7 +317,7 @@ func (sc *scene) person(t *testing.T, c *http.Client, method, path, token string
 			continue
 		}
 		ask := func(at string) (*http.Response, error) {
-			return c.PostForm(at, url.Values{"_csrf": {token}, "do": {"welcome"}})
+			return c.PostForm(at, url.Values{"do": {"welcome"}})
 		}
 		if method == "GET" {
 			ask = c.Get
@@ -368,7 +347,6 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 			}
 			b, _ := io.ReadAll(res.Body)
 			res.Body.Close()
-			b = regexp.MustCompile(`name="csrf" content="[^"]+"`).ReplaceAll(b, nil)
 			if path == "/print" { // embedded fonts carry the time of their making
 				b = []byte(textIn(t, b))
 			}
@@ -468,7 +446,7 @@ func TestEveryRouteInEverySituation(t *testing.T) {
 				continue
 			}
 			for _, kind := range []string{"student", "classmate", "outsider", "nobody"} {
-				code := there.ask(t, sc.people[kind], r, copies[0], csrfOf(t, sc.people[kind]))
+				code := there.ask(t, sc.people[kind], r, copies[0])
 				in := code != http.StatusUnauthorized && code != http.StatusForbidden && code != http.StatusNotFound
 				want := c.open && kind == "student" && allowed(rights[r], copies[0].State, kind)
 				if kind == "classmate" && !strings.HasPrefix(path, "/copies") && !(c.name == "a draft, with extra time" || strings.Contains(c.name, "not yet open")) {
@@ -489,4 +467,46 @@ func TestEveryRouteInEverySituation(t *testing.T) {
 // wallIn returns a time from now by the course's clock.
 func wallIn(c school.Course, d time.Duration) string {
 	return time.Now().Add(d).In(c.Location()).Format(flow.Wall)
+}
+
+// What another site has a browser send is refused on every route that changes
+// anything; what the site itself sends is not.
+func TestAnotherSiteChangesNothing(t *testing.T) {
+	sc := setSceneNamed(t, "Foreign")
+	post := func(path string, headers map[string]string) int {
+		req, err := http.NewRequest(http.MethodPost, home.Base+path, strings.NewReader("name=Foreign"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		for k, v := range headers {
+			req.Header.Set(k, v)
+		}
+		res, err := sc.people["teacher"].Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		return res.StatusCode
+	}
+	for _, r := range web.Routes() {
+		method, path, _ := strings.Cut(r, " ")
+		if method != http.MethodPost {
+			continue
+		}
+		path = regexp.MustCompile(`:[a-z]+`).ReplaceAllString(path, "1")
+		for name, h := range map[string]map[string]string{
+			"an older browser": {"Origin": "https://elsewhere.example"}, "a browser": {"Origin": "https://elsewhere.example", "Sec-Fetch-Site": "cross-site"},
+			"a sandboxed frame": {"Origin": "null", "Sec-Fetch-Site": "cross-site"}, "another name of the same owner": {"Sec-Fetch-Site": "same-site"},
+		} {
+			if code := post(path, h); code != http.StatusForbidden {
+				t.Errorf("%s from %s: %d", r, name, code)
+			}
+		}
+	}
+	for name, h := range map[string]map[string]string{"a browser": {"Origin": home.Base, "Sec-Fetch-Site": "same-origin"}, "an older browser": {"Origin": home.Base}} {
+		if code := post("/settings", h); code == http.StatusForbidden {
+			t.Errorf("from the site itself, %s: %d", name, code)
+		}
+	}
 }

@@ -124,7 +124,7 @@ func audience(c *echo.Context, course uint64) (a access.Audience, err error) {
 
 func (s *Site) assign(c *echo.Context) error {
 	c.FormValue("") // parses the form
-	sheetID, err := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+	sheetID, err := echo.FormValue[uint64](c, "worksheet")
 	if err != nil {
 		return access.ErrHidden
 	}
@@ -251,7 +251,7 @@ func (s *Site) change(c *echo.Context) error {
 		said = "Assigned again: "
 		a, err = s.school.Assignments.AssignAgain(ctx, me(c), n)
 	default:
-		version, _ := strconv.Atoi(c.FormValue("version"))
+		version, _ := echo.FormValue[int](c, "version")
 		a, err = s.school.Assignments.ChangeTerms(ctx, me(c), n, version, terms(c))
 	}
 	if err != nil {
@@ -283,16 +283,16 @@ func (s *Site) concern(c *echo.Context) error {
 			_, err = s.school.Assignments.SetAudience(ctx, me(c), n, to)
 		}
 	case "handout":
-		sheetID, _ := strconv.ParseUint(c.FormValue("worksheet"), 10, 63)
+		sheetID, _ := echo.FormValue[uint64](c, "worksheet")
 		to, wrong := audience(c, course.ID)
 		if err = wrong; err == nil {
 			_, err = s.school.Assignments.AddHandout(ctx, me(c), n, sheetID, to, c.FormValue("anyway") == "1")
 		}
 	case "no-handout":
-		which, _ := strconv.Atoi(c.FormValue("number"))
+		which, _ := echo.FormValue[int](c, "number")
 		_, err = s.school.Assignments.RemoveHandout(ctx, me(c), n, which)
 	case "time":
-		student, _ := strconv.ParseUint(c.FormValue("student"), 10, 63)
+		student, _ := echo.FormValue[uint64](c, "student")
 		err = s.school.Assignments.GiveTime(ctx, me(c), n, student, c.FormValue("until"))
 	default:
 		err = &school.Problem{Code: "wrong form"}

@@ -115,11 +115,15 @@ var files = map[error]sentence{
 	roster.ErrLarge:         {422, "The files in this ZIP are too large. Nothing was changed."},
 	roster.ErrMany:          {422, "This list has more than 5,000 lines. Split it. Nothing was changed."},
 	school.ErrStale:         {409, "Somebody has changed this in the meantime, perhaps you in another window. Your change was not taken; look at what it is now first. Nothing of the other change is lost."},
+	errForeign:              {403, "This came from another site, so it was not done. Go to the page itself and try once more."},
 	access.ErrSignIn:        {401, "Please sign in first. Nothing is lost."},
 	access.ErrHidden:        {404, "There is nothing here for you. It may have been moved, or belong to somebody else."},
 	access.ErrDenied:        {403, "This is not yours to do."},
 	access.ErrKept:          {403, "Your teacher has chosen that this sheet is not taken away as a file. Your work is safe here."},
 }
+
+// errForeign is the error of a request that another site has a browser send.
+var errForeign = errors.New("web: from another site")
 
 // busy is said when the time for a request is over.
 var busy = sentence{503, "So many are at work here just now that this took too long. What you have done is kept. Try again in a moment."}
@@ -169,8 +173,6 @@ func (s *Site) say(err error) sentence {
 		return sentence{413, "That is more than can be taken at once. Nothing was changed."}
 	}
 	switch status := echo.StatusCode(err); {
-	case status == http.StatusForbidden:
-		return sentence{403, "This page was open for too long. Go back, load it again, and try once more."}
 	case status == http.StatusNotFound || status == http.StatusMethodNotAllowed:
 		return files[access.ErrHidden]
 	case status >= 400 && status < 500:

@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"net/http"
-	"strconv"
 
 	"github.com/labstack/echo/v5"
 
@@ -46,8 +45,8 @@ func (s *Site) marking(c *echo.Context) error {
 		}
 		return seeOther(c, "/copies/"+id(shared.ID))
 	}
-	wanted, _ := strconv.ParseUint(c.QueryParam("copy"), 10, 63)
-	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	wanted, _ := echo.QueryParam[uint64](c, "copy")
+	attempt, _ := echo.QueryParam[int](c, "attempt")
 	data := map[string]any{"Assignment": a, "Course": course, "Roll": roll}
 	for _, r := range roll {
 		if r.Copy.Attempts > 0 && (wanted == 0 || wanted == r.Copy.ID) {
@@ -74,7 +73,7 @@ func (s *Site) rollFragment(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	current, _ := strconv.ParseUint(c.QueryParam("copy"), 10, 63)
+	current, _ := echo.QueryParam[uint64](c, "copy")
 	return s.render(c, http.StatusOK, "roll", "", map[string]any{"Assignment": a, "Course": course, "Roll": roll, "Current": current})
 }
 
@@ -85,7 +84,7 @@ func (s *Site) markingView(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	attempt, _ := echo.QueryParam[int](c, "attempt")
 	v, err := s.school.Screens.OpenToMark(c.Request().Context(), me(c), n, attempt)
 	if err != nil {
 		return err
@@ -98,7 +97,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	attempt, _ := strconv.Atoi(c.FormValue("attempt"))
+	attempt, _ := echo.FormValue[int](c, "attempt")
 	a, err := s.school.Marking.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("remark"))
 	if err != nil {
 		return err
@@ -107,7 +106,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 }
 
 func (s *Site) giveBack(c *echo.Context) error {
-	attempt, _ := strconv.Atoi(c.FormValue("attempt"))
+	attempt, _ := echo.FormValue[int](c, "attempt")
 	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error {
 		return s.school.Marking.Return(ctx, p, n, attempt, c.FormValue("pointless") == "1")
 	})

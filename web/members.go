@@ -3,7 +3,6 @@ package web
 import (
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -92,7 +91,7 @@ func (s *Site) setVoice(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	minutes, _ := strconv.Atoi(c.FormValue("minutes"))
+	minutes, _ := echo.FormValue[int](c, "minutes")
 	if _, err := s.school.Courses.SetVoice(c.Request().Context(), me(c), n, minutes); err != nil {
 		return err
 	}
@@ -211,10 +210,10 @@ func (s *Site) setLessons(c *echo.Context) error {
 		return err
 	}
 	lessons := course.Lessons
-	if which, err := strconv.Atoi(c.FormValue("remove")); err == nil && which >= 0 && which < len(lessons) {
+	if which, err := echo.FormValue[int](c, "remove"); err == nil && which >= 0 && which < len(lessons) {
 		lessons = slices.Delete(slices.Clone(lessons), which, which+1)
 	} else {
-		day, _ := strconv.Atoi(c.FormValue("day"))
+		day, _ := echo.FormValue[int](c, "day")
 		lessons = append(slices.Clone(lessons), flow.Lesson{Day: time.Weekday(day), Clock: c.FormValue("clock")})
 	}
 	if err := s.school.Courses.SetLessons(ctx, me(c), n, lessons); err != nil {

@@ -176,7 +176,7 @@ func (s *Site) addPages(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	at, err := strconv.Atoi(c.FormValue("at"))
+	at, err := echo.FormValue[int](c, "at")
 	if err != nil {
 		at = 1 << 20 // behind the last
 	}
@@ -241,7 +241,7 @@ func numbers(c *echo.Context, names ...string) ([]int, error) {
 	out := make([]int, len(names))
 	for i, name := range names {
 		var err error
-		if out[i], err = strconv.Atoi(c.Param(name)); err != nil {
+		if out[i], err = echo.PathParam[int](c, name); err != nil {
 			return nil, access.ErrHidden
 		}
 	}

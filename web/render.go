@@ -29,7 +29,6 @@ func parsePages(a *assets) (*template.Template, error) {
 type page struct {
 	Title string
 	Me    school.Person
-	CSRF  string
 	Line  string // said once, of what was just done
 	Now   time.Time
 	Data  map[string]any
@@ -37,9 +36,8 @@ type page struct {
 
 // render writes a whole page or a fragment, never half of one.
 func (s *Site) render(c *echo.Context, status int, name, title string, data map[string]any) error {
-	token, _ := c.Get("csrf").(string)
-	p := page{Title: title, Me: me(c), CSRF: token, Now: s.school.Now(), Data: data}
-	if c.Get("csrf") != nil {
+	p := page{Title: title, Me: me(c), Now: s.school.Now(), Data: data}
+	if c.Get(withSession) != nil {
 		p.Line = s.sessions.PopString(c.Request().Context(), "line")
 	}
 	var b bytes.Buffer

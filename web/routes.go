@@ -4,7 +4,6 @@ import (
 	"net/http"
 
 	"github.com/labstack/echo/v5"
-	"github.com/labstack/echo/v5/middleware"
 
 	"readymargin/core/recording"
 )
@@ -45,7 +44,6 @@ var routes = []route{
 	{"POST", "/invitations", (*Site).invite, 0, quick},
 	{"GET", "/to-do", (*Site).toDo, 0, quick},
 	{"GET", "/practice", (*Site).practise, 0, long},
-	{"GET", "/token", (*Site).token, 0, quick},
 	{"GET", "/service-worker.js", (*Site).serviceWorker, 0, quick},
 	{"GET", "/directory", (*Site).directory, 0, quick},
 	{"POST", "/directory", (*Site).checkDirectory, maxDirectory, long},
@@ -134,10 +132,6 @@ func (s *Site) routes(e *echo.Echo) {
 		return c.String(http.StatusOK, "ok\n")
 	})
 	e.GET("/a/*", s.assets.serve)
-	csrf := middleware.CSRFWithConfig(middleware.CSRFConfig{
-		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "readymargin-form", CookieHTTPOnly: true,
-		CookieSecure: s.cfg.Secure, CookieSameSite: http.SameSiteLaxMode, CookiePath: "/",
-	})
 	for _, r := range routes {
 		most := r.body
 		switch most {
@@ -149,7 +143,18 @@ func (s *Site) routes(e *echo.Echo) {
 		e.Add(r.method, r.path, func(c *echo.Context) error {
 			c.Request().Body = http.MaxBytesReader(c.Response(), c.Request().Body, most)
 			return r.do(s, c)
-		}, s.turns.keep(r.pace), s.progress.watch, echo.WrapMiddleware(s.sessions.LoadAndSave), csrf, s.who)
+		}, s.ours, s.turns.keep(r.pace), s.progress.watch, echo.WrapMiddleware(s.sessions.LoadAndSave), s.who)
+	}
+}
+
+// ours refuses what another site has a browser send, by what the browser says
+// of where it comes from (net/http's CrossOriginProtection).
+func (s *Site) ours(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if err := s.origins.Check(c.Request()); err != nil {
+			return errForeign
+		}
+		return next(c)
 	}
 }
 

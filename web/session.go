@@ -60,9 +60,13 @@ const savePath = "/copies/:id/ops"
 // feedPath is the route of event streams.
 const feedPath = "/copies/:id/feed"
 
+// withSession is set where a request has its session.
+const withSession = "session"
+
 // who puts the signed-in person, if any, into the context.
 func (s *Site) who(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
+		c.Set(withSession, true)
 		id := s.sessions.GetInt64(c.Request().Context(), "person")
 		if id != 0 && c.Path() == savePath {
 			// Saving asks no more of a person than who it is.
@@ -143,15 +147,9 @@ func localPath(next string) string {
 
 // number returns a path parameter as a number; what is not one does not exist.
 func number(c *echo.Context, name string) (uint64, error) {
-	n, err := strconv.ParseUint(c.Param(name), 10, 63)
-	if err != nil {
+	n, err := echo.PathParam[int64](c, name)
+	if err != nil || n < 0 {
 		return 0, access.ErrHidden
 	}
-	return n, nil
-}
-
-// token gives a screen that was opened long ago the token for its forms anew.
-func (s *Site) token(c *echo.Context) error {
-	token, _ := c.Get("csrf").(string)
-	return c.JSON(http.StatusOK, map[string]string{"token": token})
+	return uint64(n), nil
 }

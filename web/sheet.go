@@ -56,7 +56,7 @@ func (s *Site) own(c *echo.Context) (screen.Screen, error) {
 	if err != nil {
 		return screen.Screen{}, err
 	}
-	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	attempt, _ := echo.QueryParam[int](c, "attempt")
 	return s.school.Screens.OpenAttempt(c.Request().Context(), me(c), n, attempt)
 }
 
@@ -97,7 +97,7 @@ func (s *Site) changes(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	after, err := strconv.ParseInt(c.QueryParam("after"), 10, 64)
+	after, err := echo.QueryParam[int64](c, "after")
 	if err != nil {
 		after = -1 // it knows nothing
 	}
@@ -114,7 +114,7 @@ func (s *Site) feed(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	seq, _ := strconv.ParseInt(c.QueryParam("seq"), 10, 64)
+	seq, _ := echo.QueryParam[int64](c, "seq")
 	h := c.Response().Header()
 	begin := func() {
 		h.Set("Content-Type", "text/event-stream")
@@ -150,7 +150,7 @@ func (s *Site) submit(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	seq, err := strconv.ParseInt(c.FormValue("seq"), 10, 64)
+	seq, err := echo.FormValue[int64](c, "seq")
 	if err != nil {
 		seq = -1 // older than anything: nothing will be submitted unseen
 	}
@@ -191,7 +191,7 @@ func (s *Site) enclose(c *echo.Context) error {
 	}
 	layer := submission.Layer(c.QueryParam("layer"))
 	if hash := c.QueryParam("hash"); hash != "" {
-		from, err := strconv.ParseUint(c.QueryParam("from"), 10, 64)
+		from, err := echo.QueryParam[uint64](c, "from")
 		if err != nil {
 			return access.ErrHidden
 		}
@@ -235,7 +235,7 @@ func (s *Site) printCopy(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	attempt, _ := strconv.Atoi(c.QueryParam("attempt"))
+	attempt, _ := echo.QueryParam[int](c, "attempt")
 	f, err := s.school.Exports.PrintCopy(c.Request().Context(), me(c), n, attempt, c.QueryParam("anyway") == "1")
 	if err != nil {
 		if school.IsProblem(err, "letters") {

@@ -36,6 +36,7 @@ type Site struct {
 	assets   *assets
 	turns    *turns
 	progress progress
+	origins  *http.CrossOriginProtection
 	cfg      Config
 }
 
@@ -45,7 +46,12 @@ func New(s *services.All, cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	site := &Site{school: s, assets: a, turns: newTurns(), cfg: cfg, sessions: scs.New()}
+	site := &Site{school: s, assets: a, turns: newTurns(), cfg: cfg, sessions: scs.New(), origins: http.NewCrossOriginProtection()}
+	if cfg.Origin != "" { // a proxy may give another name to the host
+		if err := site.origins.AddTrustedOrigin(cfg.Origin); err != nil {
+			return nil, fmt.Errorf("web: %w", err)
+		}
+	}
 	if site.pages, err = parsePages(a); err != nil {
 		return nil, fmt.Errorf("web: %w", err)
 	}

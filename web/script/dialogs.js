@@ -26,7 +26,7 @@ onSignedOut(
         try {
           const res = await fetch('/sign-in', {
             method: 'POST',
-            headers: { Accept: 'application/json', 'X-CSRF-Token': document.querySelector('meta[name=csrf]').content },
+            headers: { Accept: 'application/json' },
             redirect: 'manual',
             body: new URLSearchParams({
               login: d.querySelector('#again-login').value,

@@ -1,8 +1,6 @@
 // net asks the server and turns every answer into a value or an error that
 // can be shown: its message is a sentence for people.
 
-const meta = document.querySelector('meta[name=csrf]');
-
 export class Refused extends Error {
   constructor(status, message, code) {
     super(message);
@@ -23,7 +21,7 @@ export function onSignedOut(ask) {
  * @param {{method?: string, form?: Record<string, any>, json?: unknown, body?: BodyInit, signal?: AbortSignal, keepalive?: boolean, retry?: boolean}} [options]
  */
 export async function ask(path, { method = 'GET', form, json, body, signal, keepalive = false, retry = true } = {}) {
-  const headers = { Accept: 'application/json', 'X-CSRF-Token': meta.content };
+  const headers = { Accept: 'application/json' };
   if (json !== undefined) {
     headers['Content-Type'] = 'application/json';
     body = JSON.stringify(json);
@@ -42,20 +40,7 @@ export async function ask(path, { method = 'GET', form, json, body, signal, keep
     await signInAgain();
     return ask(path, { method, form, json, body, signal, keepalive, retry: false });
   }
-  if (res.status === 403 && retry && (await freshToken()))
-    return ask(path, { method, form, json, body, signal, keepalive, retry: false });
   throw new Refused(res.status, data?.error ?? 'Something went wrong on our side.', data?.code);
-}
-
-// freshToken renews the token of forms: a screen that was opened long ago, or
-// from this device, has one that is no longer taken. It says whether it differs.
-async function freshToken() {
-  const now = await fetch('/token')
-    .then((r) => r.json())
-    .catch(() => null);
-  if (!now || now.token === meta.content) return false;
-  meta.content = now.token;
-  return true;
 }
 
 export const post = (path, form) => ask(path, { method: 'POST', form: form ?? {} });

@@ -65,7 +65,6 @@ document.addEventListener('alpine:init', () => {
       request.open('POST', form.action);
       request.setRequestHeader('Accept', 'application/json');
       request.setRequestHeader('Readymargin-Progress', name);
-      request.setRequestHeader('X-CSRF-Token', document.querySelector('meta[name=csrf]').content);
       request.send(new FormData(form));
     },
     // watch says how many files of others are before this one.
