@@ -2,6 +2,7 @@ import js from '@eslint/js';
 import globals from 'globals';
 
 export default [
+  { ignores: ['web/script/vendor/**'] },
   js.configs.recommended,
   {
     files: ['web/script/**/*.js'],

@@ -4,6 +4,7 @@
 // place of a thing ("copy/12"), and any value; it belongs to one person.
 
 import { ask } from './net.js';
+import { openDB } from './vendor/idb.js';
 
 const SOON = 200; // milliseconds until this device has it
 const OFTEN = 5000; // between two sendings
@@ -20,22 +21,16 @@ let timer = 0,
   sentAt = 0,
   sending = null;
 
-const done = (request) =>
-  new Promise((ok, fail) => {
-    request.onsuccess = () => ok(request.result);
-    request.onerror = () => fail(request.error);
-  });
-
 // It is a base of its own, so that a screen that was opened before it was
 // there goes on with the queue's as it knows it.
 async function open() {
-  const request = indexedDB.open('readymargin-drafts', 1);
-  request.onupgradeneeded = () => request.result.createObjectStore('drafts', { keyPath: ['person', 'thing', 'place'] });
-  base = await done(request);
-  base.onversionchange = () => {
-    base.close();
-    base = null;
-  };
+  base = await openDB('readymargin-drafts', 1, {
+    upgrade: (db) => db.createObjectStore('drafts', { keyPath: ['person', 'thing', 'place'] }),
+    blocking: () => {
+      base.close();
+      base = null;
+    },
+  });
 }
 
 const key = (thing, place) => `${thing} ${place}`;
@@ -57,12 +52,7 @@ export async function begin(who, thing, sent = []) {
   try {
     opening ??= open();
     await opening;
-    const mine = await done(
-      base
-        .transaction('drafts')
-        .objectStore('drafts')
-        .getAll(IDBKeyRange.bound([who, thing, ''], [who, thing, '\uffff'])),
-    );
+    const mine = await base.getAll('drafts', IDBKeyRange.bound([who, thing, ''], [who, thing, '\uffff']));
     for (const d of mine) if (take(thing, d)) there.add(key(thing, d.place));
   } catch {
     /* this device keeps nothing: the server does */
@@ -105,17 +95,13 @@ async function write() {
   const keys = [...here];
   here.clear();
   try {
-    const tx = base.transaction('drafts', 'readwrite', { durability: 'strict' }),
-      store = tx.objectStore('drafts');
-    for (const k of keys) {
-      const d = known.get(k);
-      if (d.body) store.put({ person, ...d });
-      else store.delete([person, d.thing, d.place]);
-    }
-    await new Promise((ok, fail) => {
-      tx.oncomplete = ok;
-      tx.onabort = () => fail(tx.error);
-    });
+    const tx = base.transaction('drafts', 'readwrite', { durability: 'strict' });
+    await Promise.all([
+      ...keys
+        .map((k) => known.get(k))
+        .map((d) => (d.body ? tx.store.put({ person, ...d }) : tx.store.delete([person, d.thing, d.place]))),
+      tx.done,
+    ]);
   } catch {
     /* the server gets it */
   }

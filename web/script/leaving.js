@@ -2,19 +2,15 @@
 // and asks before somebody signs out with such. They are kept in any case, for
 // the same person only; what others might find is cleared away.
 
+import { openDB } from './vendor/idb.js';
+
 const form = document.querySelector('form[action="/sign-out"]'),
   dialog = document.querySelector('[data-leaving]');
-
-const done = (request) =>
-  new Promise((ok, fail) => {
-    request.onsuccess = () => ok(request.result);
-    request.onerror = () => fail(request.error);
-  });
 
 // open opens a base of this site if it is there: opening it would make it.
 async function open(name) {
   if (!(await indexedDB.databases()).some((d) => d.name === name)) return null;
-  return done(indexedDB.open(name));
+  return openDB(name);
 }
 
 const mine = (person) => IDBKeyRange.bound([person, 0], [person, Number.MAX_SAFE_INTEGER]);
@@ -24,7 +20,7 @@ async function waiting(person) {
   try {
     const base = await open('readymargin');
     if (!base) return [];
-    const all = await done(base.transaction('ops').objectStore('ops').index('copy').getAll(mine(person)));
+    const all = await base.getAllFromIndex('ops', 'copy', mine(person));
     base.close();
     return all.filter((m) => !m.sent);
   } catch {
@@ -42,22 +38,18 @@ async function clear(person) {
     if (base) {
       const tx = base.transaction(['views', 'ops'], 'readwrite'),
         ops = tx.objectStore('ops');
-      tx.objectStore('views').clear();
-      for (const m of await done(ops.index('copy').getAll(mine(person)))) if (m.sent) ops.delete(m.key);
-      await new Promise((ok) => {
-        tx.oncomplete = ok;
-        tx.onabort = ok;
-      });
+      const all = await ops.index('copy').getAll(mine(person));
+      await Promise.all([
+        tx.objectStore('views').clear(),
+        ...all.filter((m) => m.sent).map((m) => ops.delete(m.key)),
+        tx.done,
+      ]);
       base.close();
     }
     const drafts = await open('readymargin-drafts');
     if (drafts) {
       const tx = drafts.transaction('drafts', 'readwrite');
-      tx.objectStore('drafts').clear(); // the server has them
-      await new Promise((ok) => {
-        tx.oncomplete = ok;
-        tx.onabort = ok;
-      });
+      await Promise.all([tx.store.clear(), tx.done]); // the server has them
       drafts.close();
     }
   } catch {

@@ -6,6 +6,7 @@
 
 import { ask } from './net.js';
 import { showSaved } from './saved.js';
+import { openDB } from './vendor/idb.js';
 
 const BATCH = 60;
 let base = null,
@@ -28,26 +29,19 @@ export const events = {
   onNoStore: /** @type {(...args: any[]) => any} */ (() => {}),
 };
 
-const done = (request) =>
-  new Promise((ok, fail) => {
-    request.onsuccess = () => ok(request.result);
-    request.onerror = () => fail(request.error);
-  });
-
 async function open() {
-  const request = indexedDB.open('readymargin', 2);
-  request.onupgradeneeded = ({ oldVersion }) => {
-    if (oldVersion < 1)
-      request.result
-        .createObjectStore('ops', { keyPath: 'key', autoIncrement: true })
-        .createIndex('copy', ['owner', 'copy']);
-    request.result.createObjectStore('views', { keyPath: ['person', 'copy'] });
-  };
-  base = await done(request);
-  base.onversionchange = () => {
-    base.close();
-    base = null;
-  }; // a newer screen in another tab; this one goes on without
+  base = await openDB('readymargin', 2, {
+    upgrade(db, before) {
+      if (before < 1)
+        db.createObjectStore('ops', { keyPath: 'key', autoIncrement: true }).createIndex('copy', ['owner', 'copy']);
+      db.createObjectStore('views', { keyPath: ['person', 'copy'] });
+    },
+    // A newer screen in another tab; this one goes on without.
+    blocking() {
+      base.close();
+      base = null;
+    },
+  });
   navigator.storage?.persist?.();
 }
 
@@ -84,7 +78,7 @@ export function start() {
   if (memory.length) schedule(0);
 }
 
-const all = (range) => done(base.transaction('ops').objectStore('ops').index('copy').getAll(range));
+const all = (range) => base.getAllFromIndex('ops', 'copy', range);
 
 // waiting gives what was done on a copy and is not acknowledged yet; with
 // everything, also what is, but was not noted here.
@@ -102,8 +96,11 @@ export async function remember(copy, make) {
   try {
     const sent = (await all([owner, copy])).filter((m) => m.sent);
     const tx = base.transaction(['views', 'ops'], 'readwrite');
-    tx.objectStore('views').put(make());
-    for (const m of sent) tx.objectStore('ops').delete(m.key);
+    await Promise.all([
+      tx.objectStore('views').put(make()),
+      ...sent.map((m) => tx.objectStore('ops').delete(m.key)),
+      tx.done,
+    ]);
   } catch {
     /* it opens as the server last sent it */
   }
@@ -113,7 +110,7 @@ export async function remember(copy, make) {
 export async function remembered(person, copy) {
   try {
     if (!base) await open();
-    return (await done(base.transaction('views').objectStore('views').get([person, copy]))) ?? null;
+    return (await base.get('views', [person, copy])) ?? null;
   } catch {
     return null;
   }
@@ -129,12 +126,7 @@ export async function add(copy, layer, op) {
     try {
       trouble = '';
       const tx = base.transaction('ops', 'readwrite', { durability: 'strict' });
-      const key = await done(tx.objectStore('ops').add(item));
-      await new Promise((ok, fail) => {
-        tx.oncomplete = ok;
-        tx.onabort = () => fail(tx.error);
-      });
-      item.key = key;
+      [item.key] = await Promise.all([tx.store.add(item), tx.done]);
       if (failures) say();
     } catch {
       trouble = 'this device has no room left. Stay on this page until it says “Saved”.';
@@ -202,12 +194,12 @@ async function send() {
 async function forget(batch) {
   memory = memory.filter((m) => !batch.includes(m));
   if (!base) return;
-  const tx = base.transaction('ops', 'readwrite');
-  for (const m of batch) {
-    if (!(m.key > 0)) continue;
-    if (notes && m.copy === now) tx.objectStore('ops').put({ ...m, sent: true });
-    else tx.objectStore('ops').delete(m.key);
-  }
+  const tx = base.transaction('ops', 'readwrite'),
+    kept = batch.filter((m) => m.key > 0);
+  await Promise.all([
+    ...kept.map((m) => (notes && m.copy === now ? tx.store.put({ ...m, sent: true }) : tx.store.delete(m.key))),
+    tx.done,
+  ]).catch(() => {}); // sent again, it changes nothing
 }
 
 // drained resolves when everything has been acknowledged, or fails with why not.
