@@ -40,10 +40,10 @@ func desk(t *testing.T, name string, width, height int) (*browser.Tab, uint64) {
 	return p, id
 }
 
-// fromFlap takes something in the flap of a place by its words.
-func fromFlap(p *browser.Tab, place, words string) error {
-	_, err := browser.Eval[int](p, fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-flap]").hidden) b.click();
-		[...document.querySelectorAll(".flap button")].find(k=>(k.innerText.trim()||k.getAttribute("aria-label"))===%q).click(); return 1`, place, words))
+// fromPopover takes something in the popover of a place by its words.
+func fromPopover(p *browser.Tab, place, words string) error {
+	_, err := browser.Eval[int](p, fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-popover]").hidden) b.click();
+		[...document.querySelectorAll(".popover button")].find(k=>(k.innerText.trim()||k.getAttribute("aria-label"))===%q).click(); return 1`, place, words))
 	return err
 }
 
@@ -146,7 +146,7 @@ func TestEveryInstrumentOfTheStudent(t *testing.T) {
 func TestMarkupAndShapes(t *testing.T) {
 	p, id := desk(t, "Shapes", 1280, 800)
 	place := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
-	choose := func(where, name string) func() error { return func() error { return fromFlap(p, where, name) } }
+	choose := func(where, name string) func() error { return func() error { return fromPopover(p, where, name) } }
 	shift := func(kind string) func() error {
 		return func() error {
 			_, err := browser.Eval[int](p, fmt.Sprintf(`for (const t of ["pointermove","pointerdown","pointerup"]) window.addEventListener(t, window["s"+t] ??= (e)=>Object.defineProperty(e,"shiftKey",{value:window.shifted}), true); window.shifted=%q==="down"; return 1`, kind))
@@ -221,9 +221,9 @@ func TestPointsGoToAPrintedGrid(t *testing.T) {
 	p := tab(t, 1280, 800)
 	at := func(x, y float64) browser.Place { return browser.Place{Page: 2, X: x, Y: y} }
 	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
-		func() error { return fromFlap(p, "draw", "Stamp") }, func() error { return fromFlap(p, "draw", "Cross") }, func() error { return p.Press(at(185, 195)) },
-		func() error { return fromFlap(p, "draw", "To printed lines") }, func() error { return p.Press(at(185, 195)) }, func() error { return p.Press(at(335, 297)) },
-		func() error { return fromFlap(p, "draw", "Shapes") }, func() error { return fromFlap(p, "draw", "Line") }, func() error { return p.Drag("mouse", 0.5, at(123, 381), at(200, 300), at(265, 227)) },
+		func() error { return fromPopover(p, "draw", "Stamp") }, func() error { return fromPopover(p, "draw", "Cross") }, func() error { return p.Press(at(185, 195)) },
+		func() error { return fromPopover(p, "draw", "To printed lines") }, func() error { return p.Press(at(185, 195)) }, func() error { return p.Press(at(335, 297)) },
+		func() error { return fromPopover(p, "draw", "Shapes") }, func() error { return fromPopover(p, "draw", "Line") }, func() error { return p.Drag("mouse", 0.5, at(123, 381), at(200, 300), at(265, 227)) },
 	)
 	// The sheet has lines every 30 points from (90, 110).
 	var got []string
@@ -348,8 +348,8 @@ func TestWithAPencilFingersScroll(t *testing.T) {
 	}
 }
 
-// On every size of screen the flap opens where it can be seen and reached.
-func TestTheFlapIsInReachEverywhere(t *testing.T) {
+// On every size of screen the popover opens where it can be seen and reached.
+func TestThePopoverIsInReachEverywhere(t *testing.T) {
 	p, _ := desk(t, "Flap", 1280, 800)
 	for _, size := range [][2]int{{1280, 800}, {1366, 620}, {1180, 820}, {820, 1180}, {390, 844}, {1920, 1080}} {
 		steps(t,
@@ -358,7 +358,7 @@ func TestTheFlapIsInReachEverywhere(t *testing.T) {
 			func() error { return p.Click(`.place [aria-label="Pen"]`) },
 			func() error { return p.Click(`.place [aria-label="Pen"]`) },
 			func() error {
-				return p.Until(fmt.Sprint("the flap is in view at ", size), `(r=>r.width>200&&r.left>=0&&r.top>=0&&r.right<=innerWidth&&r.bottom<=innerHeight&&document.elementFromPoint(r.left+20,r.top+20).closest("[data-flap]"))(document.querySelector("[data-flap]").getBoundingClientRect())`)
+				return p.Until(fmt.Sprint("the popover is in view at ", size), `(r=>r.width>200&&r.left>=0&&r.top>=0&&r.right<=innerWidth&&r.bottom<=innerHeight&&document.elementFromPoint(r.left+20,r.top+20).closest("[data-popover]"))(document.querySelector("[data-popover]").getBoundingClientRect())`)
 			},
 		)
 		small, err := browser.Eval[[]string](p, `return [...document.querySelectorAll(".place .take, .steps button, .head .next")].filter(b=>b.offsetParent&&Math.min(b.offsetWidth,b.offsetHeight)<36).map(b=>b.outerHTML.slice(0,80))`)
@@ -584,7 +584,7 @@ func TestAxeFindsNothing(t *testing.T) {
 }
 
 // axe-core finds nothing on any state of the sheet screen either: with every
-// flap open, something in hand, a panel, a dialog, a form field, at night.
+// popover open, something in hand, a panel, a dialog, a form field, at night.
 func TestAxeFindsNothingOnTheSheet(t *testing.T) {
 	file, err := demo.PassagePlan()
 	if err != nil {
@@ -595,7 +595,7 @@ func TestAxeFindsNothingOnTheSheet(t *testing.T) {
 	do := func(script string) func() error {
 		return func() error { _, err := browser.Eval[int](p, script+"; return 1"); return err }
 	}
-	flap := func(place, name string) func() error { return func() error { return fromFlap(p, place, name) } }
+	popover := func(place, name string) func() error { return func() error { return fromPopover(p, place, name) } }
 	press := func(x, y float64) func() error {
 		return func() error { return p.Press(browser.Place{Page: 1, X: x, Y: y}) }
 	}
@@ -608,33 +608,33 @@ func TestAxeFindsNothingOnTheSheet(t *testing.T) {
 		name string
 		get  []func() error
 	}{
-		{"typing, with an offer", []func() error{flap("write", "Type"), press(150, 720), func() error { return p.Type("H2") }}},
+		{"typing, with an offer", []func() error{popover("write", "Type"), press(150, 720), func() error { return p.Type("H2") }}},
 		{"a field of several lines", []func() error{press(200, 560), func() error { return p.Type("From the pier") }}},
 		{"a tick box", []func() error{press(82, 310)}},
 		{"a list", []func() error{press(200, 440)}},
 		{"a choice", []func() error{press(400, 210), escape}},
-		{"signs", []func() error{flap("write", "Signs")}},
-		{"highlighter", []func() error{flap("mark", "Highlighter")}},
-		{"shapes", []func() error{flap("draw", "Shapes")}},
-		{"stamps", []func() error{flap("draw", "Stamp")}},
-		{"pictures", []func() error{flap("draw", "Picture")}},
-		{"aids", []func() error{flap("draw", "Ruler"), do(`[...document.querySelectorAll(".flap .kind")].find(b=>b.innerText.trim()==="Protractor").click()`)}},
-		{"pen, with a neat shape offered", []func() error{flap("draw", "Pen"), func() error { return p.Drag("mouse", 0.5, round(1, 450, 700, 30)...) }}},
-		{"something in hand", []func() error{flap("pick", "Pick"), press(480, 700)}},
+		{"signs", []func() error{popover("write", "Signs")}},
+		{"highlighter", []func() error{popover("mark", "Highlighter")}},
+		{"shapes", []func() error{popover("draw", "Shapes")}},
+		{"stamps", []func() error{popover("draw", "Stamp")}},
+		{"pictures", []func() error{popover("draw", "Picture")}},
+		{"aids", []func() error{popover("draw", "Ruler"), do(`[...document.querySelectorAll(".popover .kind")].find(b=>b.innerText.trim()==="Protractor").click()`)}},
+		{"pen, with a neat shape offered", []func() error{popover("draw", "Pen"), func() error { return p.Drag("mouse", 0.5, round(1, 450, 700, 30)...) }}},
+		{"something in hand", []func() error{popover("pick", "Pick"), press(480, 700)}},
 		{"words selected", []func() error{do(`const x=document.querySelectorAll(".print text")[4], r=document.createRange(); r.selectNodeContents(x); getSelection().removeAllRanges(); getSelection().addRange(r)`), func() error {
 			return p.Until("the bubble is there", `[...document.querySelectorAll("button")].some(b=>b.innerText.trim()==="Cross out" && b.offsetParent)`)
 		}}},
-		{"saying", []func() error{do(`getSelection().removeAllRanges()`), flap("say", "Note")}},
+		{"saying", []func() error{do(`getSelection().removeAllRanges()`), popover("say", "Note")}},
 		{"a note begun", []func() error{press(480, 760)}},
-		{"rubber", []func() error{flap("mend", "Rubber")}},
+		{"rubber", []func() error{popover("mend", "Rubber")}},
 		{"everything on the copy", []func() error{do(`document.querySelector('[data-do="list"]').click()`)}},
 		{"finding", []func() error{do(`document.querySelector('[data-do="find"]').click()`), func() error { return p.Type("the") }, func() error {
 			return p.Until("something is found", `document.querySelector(".panel .line")`)
 		}}},
-		{"pictures of the pages", []func() error{escape, do(`document.querySelector("[data-ladder] .opens").click()`)}},
+		{"pictures of the pages", []func() error{escape, do(`document.querySelector("[data-pagenav] .opens").click()`)}},
 		{"help", []func() error{do(`document.querySelector('[data-do="help"]').click()`)}},
 		{"night", []func() error{do(`document.querySelector('[data-set="night"]').click(); document.querySelector('[data-dialog="help"] .button.dark').click()`)}},
-		{"night, with a flap", []func() error{flap("draw", "Pen")}},
+		{"night, with a popover", []func() error{popover("draw", "Pen")}},
 		{"submitting", []func() error{do(`document.querySelector('[data-do="main"]').click()`)}},
 	} {
 		steps(t, state.get...)

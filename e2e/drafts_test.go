@@ -71,7 +71,7 @@ func TestWhatIsBeingTypedComesBack(t *testing.T) {
 		steps(t, again, is("nothing is being written any more", `!document.querySelector("[data-draft]")`))
 	}
 	// In plain view, which has stayed, a note's point shows the note.
-	steps(t, is("plain view has stayed", `document.querySelector(".screen.plain")`), func() error { return p.Click(".mote") },
+	steps(t, is("plain view has stayed", `document.querySelector(".screen.plain")`), func() error { return p.Click(".marker") },
 		is("its card is seen", `(()=>{const r=document.querySelector("[data-note]").getBoundingClientRect();return r.width>150&&r.left>0&&r.right<=innerWidth})()`),
 		func() error { return p.Click(`[data-do="plain"]`) })
 
@@ -163,7 +163,7 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 	steps(t, func() error { return q.SignIn("given.student", scenePassword) }, func() error { return q.Go(fmt.Sprintf("/copies/%d", c.ID)) }, q.Ready,
 		func() error { return q.Click(`[aria-label="Attempts"] a:first-child`) }, q.Ready,
 		func() error {
-			return q.Until("attempt 1 with its feedback", `document.querySelector("[data-top]").innerText.includes("7 of 10") && document.querySelector("[data-top]").innerText.includes("First") && document.querySelector(".mote")`)
+			return q.Until("attempt 1 with its feedback", `document.querySelector("[data-top]").innerText.includes("7 of 10") && document.querySelector("[data-top]").innerText.includes("First") && document.querySelector(".marker")`)
 		})
 	if code, _ := sc.page(t, "student", fmt.Sprintf("/copies/%d?attempt=3", c.ID)); code != http.StatusNotFound {
 		t.Errorf("an attempt that is not there: %d", code)

@@ -193,7 +193,7 @@ func studentLaysAPicture(t *testing.T, sc *scene, kit worksheet.Kit) {
 	steps(t,
 		func() error { return p.SignIn("guide.student", scenePassword) },
 		func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
-		func() error { return fromFlap(p, "draw", "Picture") },
+		func() error { return fromPopover(p, "draw", "Picture") },
 		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 300}) },
 		func() error {
 			return p.Until("the picture is laid", `document.querySelectorAll(".marks image").length===1 && document.querySelector("[data-saved]").dataset.state==="saved"`)

@@ -23,7 +23,7 @@ func TestThePracticeSheet(t *testing.T) {
 			return p.Until(want, fmt.Sprintf(`document.querySelector("[data-top] strong").textContent === %q`, want))
 		}
 	}
-	take := func(place, name string) func() error { return func() error { return fromFlap(p, place, name) } }
+	take := func(place, name string) func() error { return func() error { return fromPopover(p, place, name) } }
 	drag := func(places ...browser.Place) func() error {
 		return func() error { return p.Drag("mouse", 0.5, places...) }
 	}

@@ -54,10 +54,10 @@ func TestByTouchAlone(t *testing.T) {
 				if name, err := inHand(); err != nil || name == instrument {
 					return err
 				}
-				if err := p.TapOn(fmt.Sprintf(`[data-place=%q] .take`, place)); err != nil { // its flap
+				if err := p.TapOn(fmt.Sprintf(`[data-place=%q] .take`, place)); err != nil { // its popover
 					return err
 				}
-				if err := p.TapWords(".flap button", instrument); err != nil {
+				if err := p.TapWords(".popover button", instrument); err != nil {
 					return err
 				}
 				if err := p.Until(instrument+" is in the hand", pressed+fmt.Sprintf(`?.getAttribute("aria-label") === %q`, instrument)); err != nil {
@@ -100,7 +100,7 @@ func TestByTouchAlone(t *testing.T) {
 			presses("1 why"),
 			is("the words are in it", `document.activeElement.value === "1 why"`),
 			tap(`[data-notes] .next, [data-notes] .dark`),
-			is("the note is kept", `document.querySelectorAll(".mote").length === 1 && !document.querySelector("[data-notes] .draft textarea")`),
+			is("the note is kept", `document.querySelectorAll(".marker").length === 1 && !document.querySelector("[data-notes] .draft textarea")`),
 			// Pen, highlighter, eraser.
 			take("draw", "Pen"),
 			func() error { return p.Slide(round(1, 120, 446, 16)...) }, is("the stroke is there", `document.querySelectorAll(".marks path").length > 0`),

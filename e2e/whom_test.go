@@ -247,10 +247,10 @@ func TestToReadAndOneForAll(t *testing.T) {
 		},
 		func() error { return one.Click(`[data-place="pick"] .take`) }, func() error { return one.Press(browser.Place{Page: 1, X: 330, Y: 538}) },
 		func() error {
-			return one.Until("whose it is", `document.querySelector("[data-flap]").innerText.includes("Ways Classmate made this")`)
+			return one.Until("whose it is", `document.querySelector("[data-popover]").innerText.includes("Ways Classmate made this")`)
 		},
 		func() error {
-			return one.Until("no deleting", `!document.querySelector("[data-flap]").innerText.includes("Delete")`)
+			return one.Until("no deleting", `!document.querySelector("[data-popover]").innerText.includes("Delete")`)
 		},
 	)
 	heads, err := home.Store.Heads(ctx, shared.ID, submission.Work)

@@ -192,10 +192,10 @@ func (r *round) chord(held, key rune) error {
 		{Type: "keyDown", Value: string(held)}, {Type: "keyDown", Value: string(key)}, {Type: "keyUp", Value: string(key)}, {Type: "keyUp", Value: string(held)}}}})
 }
 
-// instrument takes one from the flap of its place.
+// instrument takes one from the popover of its place.
 func (r *round) instrument(place, name string) error {
-	return r.do(fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-flap]").hidden) b.click();
-		[...document.querySelectorAll(".flap .kind")].find(k=>k.textContent.trim()===%q).click()`, place, name))
+	return r.do(fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-popover]").hidden) b.click();
+		[...document.querySelectorAll(".popover .kind")].find(k=>k.textContent.trim()===%q).click()`, place, name))
 }
 
 // shown counts the student's marks on the screen.

@@ -20,7 +20,7 @@ import * as say from './say.js';
 import * as blanks from './blanks.js';
 import * as spine from './spine.js';
 import * as margin from './margin.js';
-import * as ladder from './ladder.js';
+import * as pagenav from './pagenav.js';
 import { finish, place } from './type.js';
 import * as student from './student.js';
 import * as teacher from './marking.js';
@@ -41,14 +41,14 @@ const screen = document.querySelector('[data-screen]');
 marks.onChange = () => {
   margin.gather();
   margin.count();
-  ladder.count();
+  pagenav.count();
   practice.show();
 };
 surface.onMove = () => {
   margin.arrange();
   place();
 };
-surface.onPage = (s) => ladder.current(s);
+surface.onPage = (s) => pagenav.current(s);
 
 // begins takes the screen over from sheet.js, which has laid the pages.
 export async function begins(view) {
@@ -56,7 +56,7 @@ export async function begins(view) {
     teacher.marking.open = change;
     teacher.begin();
   } else student.begin();
-  ladder.build();
+  pagenav.build();
   await show(offline.fromDevice ? ((await queue.remembered(view.person, view.copy)) ?? view) : view);
   performance.mark('shown');
   await core.load();
@@ -80,7 +80,7 @@ async function change(view) {
   const same = JSON.stringify(view.pages) === JSON.stringify(marks.view?.pages) && view.sheet === marks.view.sheet;
   if (!same) {
     lay(view);
-    ladder.build();
+    pagenav.build();
     aids.lost();
   }
   await show(view);
@@ -97,7 +97,7 @@ async function show(view) {
   queue.start();
   blanks.begin(view);
   (view.teacher ? teacher : student).draw(view);
-  ladder.current(surface.sheets[0]);
+  pagenav.current(surface.sheets[0]);
   const newest = view.marks
     .filter((m) => m.layer === view.edit)
     .map((m) => m.at)

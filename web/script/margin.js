@@ -10,12 +10,12 @@ import * as drafts from './drafts.js';
 
 const margin = document.querySelector('[data-margin]'),
   notes = margin.querySelector('[data-notes]'),
-  flap = document.querySelector('[data-flap]');
+  popover = document.querySelector('[data-popover]');
 const leaders = document.querySelector('[data-leaders]'),
   screen = document.querySelector('[data-screen]');
 let threads = [],
   cards = new Map(),
-  motes = new Map(),
+  markers = new Map(),
   active = null,
   signature = '';
 const written = new Map(); // cards being written, by their key: {page, place, card}
@@ -43,9 +43,9 @@ export function gather() {
   } // what is typed there is not taken away
   signature = now;
   threads = core.threads(said);
-  for (const m of motes.values()) m.remove();
+  for (const m of markers.values()) m.remove();
   cards = new Map();
-  motes = new Map();
+  markers = new Map();
   const empty = marks.view.teacher
     ? 'Notes you leave on the sheet stand here, level with their places.'
     : marks.view.returnedAt
@@ -55,18 +55,18 @@ export function gather() {
   for (const t of threads) {
     const key = t.remarks[0].id;
     cards.set(key, card(t, key));
-    motes.set(key, mote(t, key));
+    markers.set(key, marker(t, key));
     notes.append(cards.get(key));
   }
   for (const d of written.values()) notes.append(d.card);
   arrange();
 }
 
-function mote(t, key) {
+function marker(t, key) {
   const b = el(
     'button',
     {
-      className: `mote ${teacherSaid(t) ? 'teacher' : ''}`,
+      className: `marker ${teacherSaid(t) ? 'teacher' : ''}`,
       'aria-label': `Note ${t.number}`,
       on: {
         click: () => {
@@ -235,11 +235,11 @@ export function draft(key, page, place, ...content) {
   if (marks.view.teacher) c.classList.add('teacher');
   const m = el(
     'button',
-    { className: `mote on ${marks.view.teacher ? 'teacher' : ''}`, tabIndex: -1, 'aria-hidden': 'true' },
+    { className: `marker on ${marks.view.teacher ? 'teacher' : ''}`, tabIndex: -1, 'aria-hidden': 'true' },
     '+',
   );
   surface.sheets[page - 1].box.append(m);
-  const d = { page, place, card: c, mote: m };
+  const d = { page, place, card: c, marker: m };
   written.set(key, d);
   notes.querySelector('.empty')?.remove();
   notes.append(c);
@@ -292,9 +292,9 @@ export function arrange() {
   };
   for (const t of threads) {
     const k = t.remarks[0].id;
-    place(k, t.page, t.place, cards.get(k), motes.get(k));
+    place(k, t.page, t.place, cards.get(k), markers.get(k));
   }
-  for (const [k, d] of written) place(k, d.page, d.place, d.card, d.mote);
+  for (const [k, d] of written) place(k, d.page, d.place, d.card, d.marker);
   if (narrow) {
     for (const i of items) Object.assign(i.card.style, { position: 'static', margin: '.6rem', transform: '' });
     leaders.replaceChildren();
@@ -302,7 +302,7 @@ export function arrange() {
   }
   items.sort((a, b) => a.want - b.want);
   const gap = 10,
-    floor = flap.hidden ? 0 : Math.max(0, flap.getBoundingClientRect().bottom - frame.top + gap);
+    floor = popover.hidden ? 0 : Math.max(0, popover.getBoundingClientRect().bottom - frame.top + gap);
   const i = items.findIndex((x) => x.key === active);
   const height = (x) => x.card.offsetHeight;
   if (i >= 0) {
@@ -323,7 +323,7 @@ export function arrange() {
 function leader() {
   const key = hovered ?? active,
     c = cards.get(key) ?? written.get(key)?.card,
-    m = motes.get(key) ?? written.get(key)?.mote;
+    m = markers.get(key) ?? written.get(key)?.marker;
   leaders.replaceChildren();
   if (!c || !m || window.innerWidth <= 1000) return;
   const a = m.getBoundingClientRect(),
@@ -348,7 +348,7 @@ function leader() {
 // note is being written there.
 const over = () => getComputedStyle(margin).position === 'fixed';
 surface.desk.addEventListener('pointerdown', (e) => {
-  if (e.target.closest('.mote') || written.size || !screen.classList.contains('notes-open') || !over()) return;
+  if (e.target.closest('.marker') || written.size || !screen.classList.contains('notes-open') || !over()) return;
   screen.classList.remove('notes-open');
   activate(null);
 });

@@ -149,7 +149,7 @@ instruments.voice = {
   },
 };
 
-// saying has what stands in the flap of Say, beside its instruments.
+// saying has what stands in the popover of Say, beside its instruments.
 export function saying(done) {
   const row = (...c) => el('div', { className: 'row' }, ...c);
   const chip = (sign, words, on, run) =>

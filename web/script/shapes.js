@@ -1,7 +1,7 @@
 // shapes draws lines, arrows, boxes, ellipses and lines through several
 // places; stamps ready signs and drawings of one's own. With Shift, lines run
 // at steps of 15 degrees, boxes and ellipses are as wide as high; with Ctrl, or
-// when that is set in the flap, ends and points go to the nearest crossing of a
+// when that is set in the popover, ends and points go to the nearest crossing of a
 // printed grid, word or mark.
 
 import { core } from './core.js';

@@ -1,5 +1,5 @@
 // spine builds the places on the coral rule. Pressing a place takes its
-// instrument; pressing it again, or its colour, opens its flap.
+// instrument; pressing it again, or its colour, opens its popover.
 
 import { el, icon } from './paint.js';
 import { hand, take } from './pointer.js';
@@ -8,10 +8,10 @@ import { events, redo, steps as waiting, undo } from './history.js';
 import { keep, pen, settings } from './settings.js';
 import { picked } from './pick.js';
 import { finish } from './type.js';
-import { fill } from './flap.js';
+import { fill } from './popover.js';
 
 const spine = document.querySelector('[data-spine]'),
-  flap = document.querySelector('[data-flap]');
+  popover = document.querySelector('[data-popover]');
 
 export const NAMES = {
   pick: 'Pick',
@@ -99,7 +99,7 @@ export function build(view) {
 
 export function press(place) {
   const name = settings.place[place];
-  if (hand.name === name && flap.hidden) open(place);
+  if (hand.name === name && popover.hidden) open(place);
   else {
     close();
     take(name);
@@ -166,10 +166,10 @@ export function steps() {
 }
 events.onChange = steps;
 
-const moved = () => flap.dispatchEvent(new CustomEvent('moved', { bubbles: true }));
+const moved = () => popover.dispatchEvent(new CustomEvent('moved', { bubbles: true }));
 export function close() {
-  if (flap.hidden) return;
-  flap.hidden = true;
+  if (popover.hidden) return;
+  popover.hidden = true;
   moved();
 }
 
@@ -179,11 +179,11 @@ function open(place) {
   show(place);
 }
 
-// show fills the flap of a place; what is chosen in it is kept and shown anew.
+// show fills the popover of a place; what is chosen in it is kept and shown anew.
 function show(place) {
   const names = places.find(([p]) => p === place)[1];
-  const scroll = flap.scrollTop;
-  flap.replaceChildren(
+  const scroll = popover.scrollTop;
+  popover.replaceChildren(
     ...fill(
       names,
       settings.place[place],
@@ -194,16 +194,16 @@ function show(place) {
       () => {
         keep();
         draw();
-        if (!flap.hidden) show(place);
+        if (!popover.hidden) show(place);
       },
     ),
   );
-  flap.scrollTop = scroll;
-  flap.hidden = flap.childElementCount === 0;
+  popover.scrollTop = scroll;
+  popover.hidden = popover.childElementCount === 0;
   moved();
 }
-export const refreshFlap = () => {
-  if (!flap.hidden) {
+export const refreshPopover = () => {
+  if (!popover.hidden) {
     const p = places.find(([, names]) => names.includes(hand.name));
     if (p) show(p[0]);
   }
@@ -215,7 +215,7 @@ picked.onChange = () => {
   else close();
 };
 
-// A flap closes when work on the page begins; the palette of signs and what
+// A popover closes when work on the page begins; the palette of signs and what
 // can be done with things in hand stay.
 document.querySelector('[data-desk]').addEventListener(
   'pointerdown',
@@ -224,6 +224,6 @@ document.querySelector('[data-desk]').addEventListener(
   },
   true,
 );
-flap.addEventListener('pointerdown', (e) => {
+popover.addEventListener('pointerdown', (e) => {
   if (document.querySelector('.typing') && !e.target.closest('input, textarea')) e.preventDefault();
 }); // the caret stays where it is

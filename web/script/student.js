@@ -11,7 +11,7 @@ import { finish } from './type.js';
 import { instruments, take } from './pointer.js';
 import { goTo, surface } from './surface.js';
 import { blankOf, empty } from './blanks.js';
-import { seen } from './ladder.js';
+import { seen } from './pagenav.js';
 import * as drafts from './drafts.js';
 import { about } from './margin.js';
 

@@ -1,4 +1,4 @@
-// flap has what stands in the flap of each instrument: the other instruments
+// popover has what stands in the popover of each instrument: the other instruments
 // of its place, and its settings.
 
 import { el, icon } from './paint.js';

@@ -1,11 +1,11 @@
-// ladder has a rung for each page, with how many marks and notes are on it. It
+// pagenav has a rung for each page, with how many marks and notes are on it. It
 // opens into small pictures of the pages that show the marks.
 
 import { el, icon, layer, paint } from './paint.js';
 import { fit, goTo, surface } from './surface.js';
 import { marks } from './marks.js';
 
-const box = document.querySelector('[data-ladder]'),
+const box = document.querySelector('[data-pagenav]'),
   at = document.querySelector('[data-at]'),
   screen = document.querySelector('[data-screen]');
 let open = false,
