@@ -10,7 +10,11 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) AddAssignments(ctx context.Context, all []*school.Assignment) error {
+// Assignments are what is given to courses.
+type Assignments struct{ *base }
+
+// AddAssignments adds all or none, each with its handouts.
+func (s Assignments) AddAssignments(ctx context.Context, all []*school.Assignment) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		for _, a := range all {
 			a.ID, a.Version = 0, 1
@@ -48,7 +52,8 @@ func withHandouts(db *gorm.DB, given []school.Assignment) error {
 	return err
 }
 
-func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, error) {
+// Assignment returns one with its handouts.
+func (s Assignments) Assignment(ctx context.Context, id uint64) (school.Assignment, error) {
 	db := s.db.WithContext(ctx)
 	a, err := first[school.Assignment](db, "id = ?", id)
 	if err != nil {
@@ -59,7 +64,9 @@ func (s *Store) Assignment(ctx context.Context, id uint64) (school.Assignment, e
 	return one[0], err
 }
 
-func (s *Store) ChangeAssignment(ctx context.Context, id uint64, change func(*school.Assignment) error) (a school.Assignment, err error) {
+// ChangeAssignment holds the row while change has it, so that two who change it
+// come one after the other. Copies that nobody has begun follow the handouts.
+func (s Assignments) ChangeAssignment(ctx context.Context, id uint64, change func(*school.Assignment) error) (a school.Assignment, err error) {
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
 		locked, err := first[school.Assignment](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", id)
 		if err != nil {
@@ -113,7 +120,9 @@ func moveUnstarted(tx *gorm.DB, a school.Assignment) error {
 	return nil
 }
 
-func (s *Store) AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error) {
+// AssignmentsOf returns what is assigned in courses by due time, handouts included,
+// by two statements however many there are.
+func (s Assignments) AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error) {
 	db := s.db.WithContext(ctx)
 	given, err := all[school.Assignment](db.Where("course_id IN ?", courses).Order("due_at IS NULL, due_at, id"))
 	if err != nil {

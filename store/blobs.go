@@ -20,6 +20,9 @@ import (
 	"readymargin/school"
 )
 
+// Blobs are bytes under the name of their SHA-256.
+type Blobs struct{ *base }
+
 // chunkSize keeps transactions small enough for every database setting and
 // for a cluster's write sets.
 const chunkSize = 1 << 20
@@ -39,7 +42,7 @@ type blobChunk struct {
 // PutBlob stores b once, chunk by chunk, each in a transaction of its own, the
 // manifest last: a blob without its manifest was interrupted, and is written
 // again.
-func (s *Store) PutBlob(ctx context.Context, b []byte) (string, error) {
+func (s Blobs) PutBlob(ctx context.Context, b []byte) (string, error) {
 	hash, err := putBlob(s.db.WithContext(ctx), b)
 	if err == nil {
 		s.cache.put(hash, b)
@@ -67,7 +70,7 @@ func putBlob(db *gorm.DB, b []byte) (string, error) {
 }
 
 // DropBlob forgets a blob, so that it can be written anew.
-func (s *Store) DropBlob(ctx context.Context, hash string) error {
+func (s Blobs) DropBlob(ctx context.Context, hash string) error {
 	s.cache.drop(hash)
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Where("hash = ?", hash).Delete(&blob{}).Error; err != nil {
@@ -79,7 +82,7 @@ func (s *Store) DropBlob(ctx context.Context, hash string) error {
 
 // Blob returns the bytes of that name, or school.ErrNotFound. What comes from
 // the database is checked against the name.
-func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
+func (s Blobs) Blob(ctx context.Context, hash string) ([]byte, error) {
 	f, err := s.OpenBlob(ctx, hash)
 	if err != nil {
 		return nil, err
@@ -99,7 +102,7 @@ func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
 
 // OpenBlob reads a blob into the cache, chunk by chunk, unless it is there, so
 // that whoever reads slowly holds no connection and little memory.
-func (s *Store) OpenBlob(ctx context.Context, hash string) (io.ReadSeekCloser, error) {
+func (s Blobs) OpenBlob(ctx context.Context, hash string) (io.ReadSeekCloser, error) {
 	if f := s.cache.open(hash); f != nil {
 		return f, nil
 	}
@@ -124,7 +127,7 @@ func (s *Store) OpenBlob(ctx context.Context, hash string) (io.ReadSeekCloser, e
 }
 
 // copyBlob writes the bytes of a blob, and checks them against its name.
-func (s *Store) copyBlob(ctx context.Context, hash string, to io.Writer) (size int64, err error) {
+func (s Blobs) copyBlob(ctx context.Context, hash string, to io.Writer) (size int64, err error) {
 	rows, err := s.db.WithContext(ctx).Raw("SELECT data FROM blob_chunks WHERE hash = ? ORDER BY n", hash).Rows()
 	if err != nil {
 		return 0, err

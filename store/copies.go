@@ -19,7 +19,12 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error) {
+// Copies are the students' exemplars and all that happens to them.
+type Copies struct{ *base }
+
+// CopyFor makes the copy when there is none. Two who ask at once get the same one:
+// the unique key decides.
+func (s Copies) CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error) {
 	db := s.db.WithContext(ctx)
 	c, err := first[school.Copy](db, "assignment_id = ? AND owner = ?", assignment, student)
 	if err != school.ErrNotFound {
@@ -32,30 +37,32 @@ func (s *Store) CopyFor(ctx context.Context, assignment, student, revision uint6
 	return first[school.Copy](db, "assignment_id = ? AND owner = ?", assignment, student)
 }
 
-func (s *Store) CopyOf(ctx context.Context, assignment, student uint64) (school.Copy, error) {
+// CopyOf returns the copy if there is one; student 0 is everybody.
+func (s Copies) CopyOf(ctx context.Context, assignment, student uint64) (school.Copy, error) {
 	return first[school.Copy](s.db.WithContext(ctx), "assignment_id = ? AND owner = ?", assignment, student)
 }
 
-func (s *Store) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
+// CopyInCourse returns a copy with everything around it.
+func (s Copies) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
 	db := s.db.WithContext(ctx)
 	if out.Copy, err = first[school.Copy](db, "id = ?", id); err != nil {
 		return out, err
 	}
-	if out.Assignment, err = s.Assignment(ctx, out.AssignmentID); err != nil {
+	if out.Assignment, err = (Assignments{s.base}).Assignment(ctx, out.AssignmentID); err != nil {
 		return out, err
 	}
-	if out.Course, err = s.Course(ctx, out.Assignment.CourseID); err != nil {
+	if out.Course, err = (Courses{s.base}).Course(ctx, out.Assignment.CourseID); err != nil {
 		return out, err
 	}
-	if out.Revision, err = s.Revision(ctx, out.RevisionID); err != nil {
+	if out.Revision, err = (Worksheets{s.base}).Revision(ctx, out.RevisionID); err != nil {
 		return out, err
 	}
 	if out.StudentID != 0 { // one for all has no owner
-		if out.Student, err = s.Person(ctx, out.StudentID); err != nil {
+		if out.Student, err = (People{s.base}).Person(ctx, out.StudentID); err != nil {
 			return out, err
 		}
 	}
-	m, err := s.Membership(ctx, out.Course.ID, asker)
+	m, err := (Courses{s.base}).Membership(ctx, out.Course.ID, asker)
 	out.Role, out.Section = m.Role, m.Section
 	return out, err
 }
@@ -86,7 +93,8 @@ func (d *deciding) read() error {
 	return nil
 }
 
-func (s *Store) WriteContext(ctx context.Context, id, asker uint64) (out school.WriteContext, err error) {
+// WriteContext returns what decides whether somebody may write, by one statement.
+func (s Copies) WriteContext(ctx context.Context, id, asker uint64) (out school.WriteContext, err error) {
 	d := deciding{to: &out.Assignment}
 	c := &out.Copy
 	err = s.db.WithContext(ctx).Raw(`SELECT c.id, c.assignment_id, c.state, c.attempts, c.owner, c.started_at, c.due_at,
@@ -100,30 +108,35 @@ func (s *Store) WriteContext(ctx context.Context, id, asker uint64) (out school.
 	return out, known(err)
 }
 
-func (s *Store) CopiesOf(ctx context.Context, assignments ...uint64) ([]school.Copy, error) {
+// CopiesOf returns the copies that there are of assignments.
+func (s Copies) CopiesOf(ctx context.Context, assignments ...uint64) ([]school.Copy, error) {
 	return all[school.Copy](s.db.WithContext(ctx).Where("assignment_id IN ?", assignments))
 }
 
-func (s *Store) CopiesOfStudent(ctx context.Context, student uint64) ([]school.Copy, error) {
+// CopiesOfStudent returns a student's own copies.
+func (s Copies) CopiesOfStudent(ctx context.Context, student uint64) ([]school.Copy, error) {
 	return all[school.Copy](s.db.WithContext(ctx).Where("student_id = ?", student))
 }
 
-func (s *Store) Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error) {
+// Attempts returns the attempts of a copy in their order.
+func (s Copies) Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error) {
 	return all[school.Attempt](s.db.WithContext(ctx).Where("copy_id = ?", copyID).Order("number"))
 }
 
-func (s *Store) AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error) {
+// AttemptsOf returns those of all copies of assignments, of each copy in their order.
+func (s Copies) AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error) {
 	return all[school.Attempt](s.db.WithContext(ctx).
 		Where("copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)", assignments).Order("copy_id, number"))
 }
 
-func (s *Store) AttemptsOfStudent(ctx context.Context, student uint64) ([]school.Attempt, error) {
+// AttemptsOfStudent returns those of all copies of a student.
+func (s Copies) AttemptsOfStudent(ctx context.Context, student uint64) ([]school.Attempt, error) {
 	return all[school.Attempt](s.db.WithContext(ctx).
 		Where("copy_id IN (SELECT id FROM copies WHERE student_id = ?)", student).Order("copy_id, number"))
 }
 
 // Unanswered leaves out copies that were never returned: nothing is after NULL.
-func (s *Store) Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error) {
+func (s Copies) Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error) {
 	return headsByCopy(s.db.WithContext(ctx).Where(`layer = ? AND copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)
 		AND heads.at > (SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id)`, submission.Replies, assignments))
 }
@@ -183,16 +196,19 @@ func heads(db *gorm.DB, copyID uint64, layer submission.Layer) ([]school.SavedHe
 	return of[copyID], err
 }
 
-func (s *Store) Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error) {
+// Heads returns what is present in a layer, removals included.
+func (s Copies) Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error) {
 	return heads(s.db.WithContext(ctx), copyID, layer)
 }
 
-func (s *Store) HeadsAmong(ctx context.Context, copyID uint64, layer submission.Layer, ops []string) ([]school.SavedHead, error) {
+// HeadsAmong returns those of some operations that are present.
+func (s Copies) HeadsAmong(ctx context.Context, copyID uint64, layer submission.Layer, ops []string) ([]school.SavedHead, error) {
 	of, err := headsByCopy(s.db.WithContext(ctx).Where("copy_id = ? AND layer = ? AND op_id IN ?", copyID, layer, ops))
 	return of[copyID], err
 }
 
-func (s *Store) OpsAfter(ctx context.Context, copyID uint64, layer submission.Layer, after int64) ([]school.SavedOp, error) {
+// OpsAfter returns what was taken into a layer after an operation, in order.
+func (s Copies) OpsAfter(ctx context.Context, copyID uint64, layer submission.Layer, after int64) ([]school.SavedOp, error) {
 	rows, err := all[op](s.db.WithContext(ctx).Where("copy_id = ? AND layer = ? AND seq > ?", copyID, layer, after).Order("seq"))
 	if err != nil {
 		return nil, err
@@ -215,11 +231,13 @@ func layerSeq(db *gorm.DB, copyID uint64, layer submission.Layer) (seq int64, er
 	return seq, err
 }
 
-func (s *Store) LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error) {
+// LayerSeq returns the number of the newest operation of a layer, 0 for none.
+func (s Copies) LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error) {
 	return layerSeq(s.db.WithContext(ctx), copyID, layer)
 }
 
-func (s *Store) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.Pulse, error) {
+// Pulses returns how copies stand, by one statement for all screens of a process.
+func (s Copies) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.Pulse, error) {
 	rows, err := s.db.WithContext(ctx).Raw(`SELECT c.id, c.state, l.layer, l.seq,
 		(SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = c.id)
 		FROM copies c LEFT JOIN layers l ON l.copy_id = c.id WHERE c.id IN ?`, copies).Rows()
@@ -249,11 +267,13 @@ func (s *Store) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.
 	return out, rows.Err()
 }
 
-func (s *Store) AddCopyAttachment(ctx context.Context, v school.CopyAttachment) error {
+// AddCopyAttachment notes that marks of a layer may show a sound or a picture.
+func (s Copies) AddCopyAttachment(ctx context.Context, v school.CopyAttachment) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&v).Error
 }
 
-func (s *Store) CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error) {
+// CopyAttachments returns what the marks of a copy may show.
+func (s Copies) CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error) {
 	return all[school.CopyAttachment](s.db.WithContext(ctx).Where("copy_id = ?", copyID))
 }
 
@@ -264,7 +284,7 @@ type viewer struct {
 	SeenAt   time.Time
 }
 
-func (s *Store) View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error) {
+func (s Copies) View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error) {
 	db := s.db.WithContext(ctx)
 	if err := db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&viewer{copyID, person, now}).Error; err != nil {
 		return nil, err
@@ -280,7 +300,9 @@ type copyTx struct {
 	id uint64
 }
 
-func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error {
+// InCopy waits for its turn at a copy before it takes a connection: sixty who
+// change one copy leave connections to the others.
+func (s Copies) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error {
 	leave, err := s.turns.EnterAs(ctx, strconv.FormatUint(copyID, 10))
 	if err != nil {
 		return err
@@ -289,6 +311,7 @@ func (s *Store) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx
 	return s.inTx(ctx, func(tx *gorm.DB) error { return fn(copyTx{tx, copyID}) })
 }
 
+// Copy reads the row and holds it.
 func (t copyTx) Copy() (c school.Copy, err error) {
 	err = t.tx.Raw("SELECT id, assignment_id, owner, revision_id, state, attempts, waiting, started_at, due_at FROM copies WHERE id = ? FOR UPDATE", t.id).
 		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt, &c.DueAt)
@@ -300,22 +323,28 @@ func (t copyTx) SetCopy(c school.Copy) error {
 	return t.tx.Model(&c).Select("revision_id", "state", "attempts", "waiting", "started_at", "due_at").Updates(&c).Error
 }
 
+// Attempt reads an attempt and holds it.
 func (t copyTx) Attempt(number int) (school.Attempt, error) {
 	return first[school.Attempt](t.tx.Clauses(clause.Locking{Strength: "UPDATE"}), "copy_id = ? AND number = ?", t.id, number)
 }
 
+// PutAttempt writes an attempt over what was there.
 func (t copyTx) PutAttempt(a school.Attempt) error {
 	return t.tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&a).Error
 }
 
+// Assignment returns the copy's assignment, without its handouts.
 func (t copyTx) Assignment() (school.Assignment, error) {
 	return first[school.Assignment](t.tx, "id = (SELECT assignment_id FROM copies WHERE id = ?)", t.id)
 }
 
+// PutDraft writes a draft over an older one.
 func (t copyTx) PutDraft(d school.Draft) error { return putDraft(t.tx, d) }
 
+// PutBlob stores a small blob on the same connection.
 func (t copyTx) PutBlob(b []byte) (string, error) { return putBlob(t.tx, b) }
 
+// PutAnswers lays down what an attempt answers, in place of what was there.
 func (t copyTx) PutAnswers(attempt int, all []answer.Answer) error {
 	if err := t.tx.Exec("DELETE FROM answers WHERE copy_id = ? AND attempt = ?", t.id, attempt).Error; err != nil {
 		return err
@@ -327,11 +356,13 @@ func (t copyTx) PutAnswers(attempt int, all []answer.Answer) error {
 	return t.insert("answers (copy_id, attempt, blank_id, question_id, text, normal, drawn)", 7, rows)
 }
 
+// PutScore writes what an attempt got for a question over what was there.
 func (t copyTx) PutScore(sc school.Score) error {
 	sc.CopyID = t.id
 	return t.tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&sc).Error
 }
 
+// Scores returns what an attempt got, by question.
 func (t copyTx) Scores(attempt int) ([]school.Score, error) {
 	return all[school.Score](t.tx.Where("copy_id = ? AND attempt = ?", t.id, attempt).Order("question_id"))
 }
@@ -347,6 +378,7 @@ type withdrawn struct {
 
 func (withdrawn) TableName() string { return "withdrawn" }
 
+// Withdraw takes an attempt away, answers and scores with it, and keeps a record.
 func (t copyTx) Withdraw(a school.Attempt, at time.Time) error {
 	if err := t.tx.Create(&withdrawn{t.id, a.Number, a.SubmittedAt, a.SnapshotHash, at}).Error; err != nil {
 		return err
@@ -354,15 +386,18 @@ func (t copyTx) Withdraw(a school.Attempt, at time.Time) error {
 	return t.tx.Where("copy_id = ? AND number = ?", t.id, a.Number).Delete(&school.Attempt{}).Error
 }
 
+// Heads returns what is present in a layer, as the transaction sees it.
 func (t copyTx) Heads(layer submission.Layer) ([]school.SavedHead, error) {
 	return heads(t.tx, t.id, layer)
 }
 
+// OthersAmong reports whether any of some operations is present and somebody else's.
 func (t copyTx) OthersAmong(layer submission.Layer, author uint64, ops []string) (others bool, err error) {
 	err = t.tx.Raw("SELECT EXISTS (SELECT 1 FROM heads WHERE copy_id = ? AND layer = ? AND op_id IN ? AND author_id <> ?)", t.id, layer, ops, author).Row().Scan(&others)
 	return others, err
 }
 
+// LayerSeq returns the number of the newest operation of a layer.
 func (t copyTx) LayerSeq(layer submission.Layer) (int64, error) { return layerSeq(t.tx, t.id, layer) }
 
 // history answers submission.Decide for one batch.

@@ -8,11 +8,16 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) Drafts(ctx context.Context, person uint64, of school.Drafted, id uint64) ([]school.Draft, error) {
+// DraftRows are what people are typing.
+type DraftRows struct{ *base }
+
+// Drafts returns a person's drafts about a thing, the oldest first.
+func (s DraftRows) Drafts(ctx context.Context, person uint64, of school.Drafted, id uint64) ([]school.Draft, error) {
 	return all[school.Draft](s.db.WithContext(ctx).Where("person_id = ? AND thing = ? AND thing_id = ?", person, of, id).Order("at"))
 }
 
-func (s *Store) PutDrafts(ctx context.Context, drafts []school.Draft, most int) error {
+// PutDrafts writes drafts over older ones, and keeps the newest most.
+func (s DraftRows) PutDrafts(ctx context.Context, drafts []school.Draft, most int) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		for _, d := range drafts {
 			if err := putDraft(tx, d); err != nil {

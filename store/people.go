@@ -14,7 +14,11 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) AddPerson(ctx context.Context, p *school.Person) error {
+// People are accounts: who somebody is, and the one-time tokens.
+type People struct{ *base }
+
+// AddPerson adds somebody; a login in use gets a number behind it.
+func (s People) AddPerson(ctx context.Context, p *school.Person) error {
 	return addPerson(s.db.WithContext(ctx), p, p.Login)
 }
 
@@ -31,23 +35,28 @@ func addPerson(db *gorm.DB, p *school.Person, login string) error {
 	}
 }
 
-func (s *Store) Person(ctx context.Context, id uint64) (school.Person, error) {
+// Person returns whose an ID is.
+func (s People) Person(ctx context.Context, id uint64) (school.Person, error) {
 	return first[school.Person](s.db.WithContext(ctx), "id = ?", id)
 }
 
-func (s *Store) PersonByLogin(ctx context.Context, login string) (school.Person, error) {
+// PersonByLogin returns who signs in with a name.
+func (s People) PersonByLogin(ctx context.Context, login string) (school.Person, error) {
 	return first[school.Person](s.db.WithContext(ctx), "login = ?", login)
 }
 
-func (s *Store) SetSettings(ctx context.Context, id uint64, settings string) error {
+// SetSettings writes how somebody keeps the screen.
+func (s People) SetSettings(ctx context.Context, id uint64, settings string) error {
 	return s.db.WithContext(ctx).Model(&school.Person{ID: id}).Update("settings", settings).Error
 }
 
-func (s *Store) AddSignInToken(ctx context.Context, slip school.SignInToken) error {
+// AddSignInToken adds a one-time token.
+func (s People) AddSignInToken(ctx context.Context, slip school.SignInToken) error {
 	return s.db.WithContext(ctx).Create(&slip).Error
 }
 
-func (s *Store) Logins(ctx context.Context, logins []string) (map[string]bool, error) {
+// Logins returns which of these are in use, in lower case.
+func (s People) Logins(ctx context.Context, logins []string) (map[string]bool, error) {
 	out := map[string]bool{}
 	for chunk := range slices.Chunk(logins, 500) {
 		var found []string
@@ -61,7 +70,8 @@ func (s *Store) Logins(ctx context.Context, logins []string) (map[string]bool, e
 	return out, nil
 }
 
-func (s *Store) AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, tokens []*school.SignInToken) error {
+// AddStudents adds people with a token each to a course, all or none.
+func (s People) AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, tokens []*school.SignInToken) error {
 	wanted := make([]string, len(people)) // a transaction that is tried again begins with these
 	for i, p := range people {
 		wanted[i] = p.Login
@@ -100,15 +110,18 @@ func bySource[T any](db *gorm.DB, sources []string, of func(T) string) (map[stri
 	return out, nil
 }
 
-func (s *Store) CoursesBySource(ctx context.Context, sources []string) (map[string]school.Course, error) {
+// CoursesBySource returns the courses that a school's directory names so.
+func (s People) CoursesBySource(ctx context.Context, sources []string) (map[string]school.Course, error) {
 	return bySource(s.db.WithContext(ctx), sources, func(c school.Course) string { return c.SourceID })
 }
 
-func (s *Store) PeopleBySource(ctx context.Context, sources []string) (map[string]school.Person, error) {
+// PeopleBySource returns the people whom a school's directory names so.
+func (s People) PeopleBySource(ctx context.Context, sources []string) (map[string]school.Person, error) {
 	return bySource(s.db.WithContext(ctx), sources, func(p school.Person) string { return p.SourceID })
 }
 
-func (s *Store) AddDirectory(ctx context.Context, change school.DirectoryChange, at time.Time) error {
+// AddDirectory writes what a directory brings, all or none.
+func (s People) AddDirectory(ctx context.Context, change school.DirectoryChange, at time.Time) error {
 	wanted := make([]string, len(change.People)) // a transaction that is tried again begins with these
 	for i, p := range change.People {
 		wanted[i] = p.Login
@@ -144,11 +157,13 @@ func (s *Store) AddDirectory(ctx context.Context, change school.DirectoryChange,
 
 const slipGood = "token_hash = ? AND used_at IS NULL AND expires_at > ?"
 
-func (s *Store) PeekSignInToken(ctx context.Context, hash string, now time.Time) (school.SignInToken, error) {
+// PeekSignInToken returns a token that may be used, and leaves it so.
+func (s People) PeekSignInToken(ctx context.Context, hash string, now time.Time) (school.SignInToken, error) {
 	return first[school.SignInToken](s.db.WithContext(ctx), slipGood, hash, now)
 }
 
-func (s *Store) UseSignInToken(ctx context.Context, hash string, now time.Time) (slip school.SignInToken, err error) {
+// UseSignInToken holds the row, so that of several who use a token one does.
+func (s People) UseSignInToken(ctx context.Context, hash string, now time.Time) (slip school.SignInToken, err error) {
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
 		if slip, err = first[school.SignInToken](tx.Clauses(clause.Locking{Strength: "UPDATE"}), slipGood, hash, now); err != nil {
 			return err
@@ -164,68 +179,12 @@ type calendar struct {
 	TokenHash string
 }
 
-func (s *Store) SetCalendar(ctx context.Context, person uint64, tokenHash string) error {
+// SetCalendar gives a person's calendar another address.
+func (s People) SetCalendar(ctx context.Context, person uint64, tokenHash string) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&calendar{person, tokenHash}).Error
 }
 
-func (s *Store) CalendarOwner(ctx context.Context, tokenHash string) (school.Person, error) {
+// CalendarOwner returns whose calendar an address is.
+func (s People) CalendarOwner(ctx context.Context, tokenHash string) (school.Person, error) {
 	return first[school.Person](s.db.WithContext(ctx), "id = (SELECT person_id FROM calendars WHERE token_hash = ?)", tokenHash)
-}
-
-func (s *Store) AddCourse(ctx context.Context, c *school.Course, teacher uint64) error {
-	return known(s.inTx(ctx, func(tx *gorm.DB) error {
-		c.ID, c.Version = 0, 1
-		if err := tx.Create(c).Error; err != nil {
-			return err
-		}
-		return tx.Create(&school.Membership{CourseID: c.ID, PersonID: teacher, Role: access.Teacher, Seen: true, JoinedAt: c.CreatedAt}).Error
-	}))
-}
-
-func (s *Store) Course(ctx context.Context, id uint64) (school.Course, error) {
-	return first[school.Course](s.db.WithContext(ctx), "id = ?", id)
-}
-
-func (s *Store) CourseByCode(ctx context.Context, code string) (school.Course, error) {
-	return first[school.Course](s.db.WithContext(ctx), "join_code = ?", code)
-}
-
-func (s *Store) ChangeCourse(ctx context.Context, id uint64, change func(*school.Course) error) (c school.Course, err error) {
-	err = s.inTx(ctx, func(tx *gorm.DB) error {
-		if c, err = first[school.Course](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", id); err != nil {
-			return err
-		}
-		if err := change(&c); err != nil {
-			return err
-		}
-		c.Version++
-		return tx.Save(&c).Error
-	})
-	return c, known(err)
-}
-
-func (s *Store) SetMembership(ctx context.Context, m school.Membership) error {
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&m).Error
-}
-
-func (s *Store) Membership(ctx context.Context, course, person uint64) (school.Membership, error) {
-	m, err := first[school.Membership](s.db.WithContext(ctx), "course_id = ? AND person_id = ?", course, person)
-	if err == school.ErrNotFound {
-		return school.Membership{CourseID: course, PersonID: person}, nil
-	}
-	return m, err
-}
-
-func (s *Store) Members(ctx context.Context, courses ...uint64) ([]school.Member, error) {
-	return all[school.Member](s.db.WithContext(ctx).Table("memberships").
-		Select("memberships.*, people.name, people.login").
-		Joins("JOIN people ON people.id = memberships.person_id").
-		Where("course_id IN ?", courses).Order("people.name, people.id"))
-}
-
-func (s *Store) CoursesOf(ctx context.Context, person uint64) ([]school.CourseRole, error) {
-	return all[school.CourseRole](s.db.WithContext(ctx).Table("courses").
-		Select("courses.*, memberships.role, memberships.section").
-		Joins("JOIN memberships ON memberships.course_id = courses.id").
-		Where("person_id = ? AND role NOT IN ('', 'left')", person).Order("courses.name, courses.id"))
 }

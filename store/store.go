@@ -27,8 +27,22 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// A Store is a services.Store.
+// A Store is a services.Store, in parts that share its connections.
 type Store struct {
+	*base
+	People
+	Devices
+	Courses
+	Assignments
+	Worksheets
+	Copies
+	DraftRows
+	Blobs
+	JobRows
+}
+
+// base is what all parts share.
+type base struct {
 	db    *gorm.DB
 	cache cache
 	turns *queue.Queue // for changes of one copy, before a connection is taken
@@ -68,7 +82,8 @@ func Open(cfg Config) (*Store, error) {
 	}
 	pool.SetMaxOpenConns(cmp.Or(cfg.Conns, 32))
 	pool.SetMaxIdleConns(cmp.Or(cfg.Conns, 32))
-	return &Store{db: db, cache: cache{dir: cfg.CacheDir}, turns: queue.New(queue.Config{PerOwner: 1})}, nil
+	b := &base{db: db, cache: cache{dir: cfg.CacheDir}, turns: queue.New(queue.Config{PerOwner: 1})}
+	return &Store{b, People{b}, Devices{b}, Courses{b}, Assignments{b}, Worksheets{b}, Copies{b}, DraftRows{b}, Blobs{b}, JobRows{b}}, nil
 }
 
 // Close closes all connections.

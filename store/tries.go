@@ -13,6 +13,10 @@ import (
 	"readymargin/school"
 )
 
+// Devices are the browsers and addresses that people come from, and how often
+// something was tried from them.
+type Devices struct{ *base }
+
 // subjectOf hides who is counted: a table of limits need not tell names.
 func subjectOf(subject string) string {
 	sum := sha256.Sum256([]byte(subject))
@@ -22,7 +26,7 @@ func subjectOf(subject string) string {
 // Allow is the generic cell rate algorithm (ITU-T I.371, annex A, from
 // memory): each try moves the subject's time on by one step, and may be that
 // of burst tries ahead of the clock.
-func (s *Store) Allow(ctx context.Context, subject string, p school.Pace, now time.Time) (wait time.Duration, err error) {
+func (s Devices) Allow(ctx context.Context, subject string, p school.Pace, now time.Time) (wait time.Duration, err error) {
 	key, now := subjectOf(subject), now.UTC()
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
 		wait = 0
@@ -49,7 +53,8 @@ func (s *Store) Allow(ctx context.Context, subject string, p school.Pace, now ti
 	return max(wait, 0), err
 }
 
-func (s *Store) GiveBack(ctx context.Context, subject string, p school.Pace) error {
+// GiveBack undoes one Allow.
+func (s Devices) GiveBack(ctx context.Context, subject string, p school.Pace) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		return tx.Exec("UPDATE allowances SET ahead_until = ahead_until - INTERVAL ? MICROSECOND WHERE subject = ?", p.Every.Microseconds(), subjectOf(subject)).Error
 	})
@@ -62,17 +67,20 @@ type device struct {
 	SeenAt    time.Time
 }
 
-func (s *Store) KnownDevice(ctx context.Context, tokenHash string, person uint64) (bool, error) {
+// KnownDevice says whether a person has signed in on a device before.
+func (s Devices) KnownDevice(ctx context.Context, tokenHash string, person uint64) (bool, error) {
 	var n int64
 	err := s.db.WithContext(ctx).Model(&device{}).Where("token_hash = ? AND person_id = ?", tokenHash, person).Count(&n).Error
 	return n > 0, err
 }
 
-func (s *Store) AddDevice(ctx context.Context, tokenHash string, person uint64, now time.Time) error {
+// AddDevice notes that a person has signed in on a device.
+func (s Devices) AddDevice(ctx context.Context, tokenHash string, person uint64, now time.Time) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&device{tokenHash, person, now}).Error
 }
 
-func (s *Store) NewPassword(ctx context.Context, person uint64, hash, session string, now time.Time) error {
+// NewPassword gives another password, and ends what was open with the old one.
+func (s Devices) NewPassword(ctx context.Context, person uint64, hash, session string, now time.Time) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		for _, q := range []struct {
 			sql  string
@@ -89,7 +97,8 @@ func (s *Store) NewPassword(ctx context.Context, person uint64, hash, session st
 	})
 }
 
-func (s *Store) EndSessions(ctx context.Context, person uint64, session string) error {
+// EndSessions ends all of a person's sessions but one.
+func (s Devices) EndSessions(ctx context.Context, person uint64, session string) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error { return endSessions(tx, person, session) })
 }
 

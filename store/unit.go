@@ -89,7 +89,7 @@ const tries = 8
 // inTx runs fn in a transaction, and again when the database asks for it. fn
 // reaches the database by its argument alone: a second connection asked for
 // inside would be waited for by those who hold the first ones.
-func (s *Store) inTx(ctx context.Context, fn func(*gorm.DB) error) (err error) {
+func (s *base) inTx(ctx context.Context, fn func(*gorm.DB) error) (err error) {
 	for try := range tries {
 		if try > 0 {
 			select {
@@ -105,7 +105,7 @@ func (s *Store) inTx(ctx context.Context, fn func(*gorm.DB) error) (err error) {
 	return err
 }
 
-func (s *Store) once(ctx context.Context, fn func(*gorm.DB) error) (err error) {
+func (s *base) once(ctx context.Context, fn func(*gorm.DB) error) (err error) {
 	pool, err := s.db.DB()
 	if err != nil {
 		return err

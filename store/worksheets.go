@@ -13,7 +13,12 @@ import (
 	"readymargin/school"
 )
 
-func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, attachments []school.WorksheetAttachment) error {
+// Worksheets are what teachers brought in, and what students get of it.
+type Worksheets struct{ *base }
+
+// AddWorksheet adds a worksheet with its files; one whose words are not read yet
+// gets a job for that.
+func (s Worksheets) AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, attachments []school.WorksheetAttachment) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		w.ID = 0
 		if err := tx.Create(w).Error; err != nil {
@@ -37,11 +42,14 @@ func (s *Store) AddWorksheet(ctx context.Context, w *school.Worksheet, sources [
 	})
 }
 
-func (s *Store) Worksheet(ctx context.Context, id uint64) (school.Worksheet, error) {
+// Worksheet returns one.
+func (s Worksheets) Worksheet(ctx context.Context, id uint64) (school.Worksheet, error) {
 	return first[school.Worksheet](s.db.WithContext(ctx), "id = ?", id)
 }
 
-func (s *Store) WorksheetsOf(ctx context.Context, owner uint64, words []string) (out []school.Shelved, err error) {
+// WorksheetsOf returns an owner's worksheets, the newest first; words are looked
+// for in titles and print, by their beginnings.
+func (s Worksheets) WorksheetsOf(ctx context.Context, owner uint64, words []string) (out []school.Shelved, err error) {
 	q := s.db.WithContext(ctx).Table("worksheets").
 		Select(`worksheets.*, COALESCE((SELECT GROUP_CONCAT(DISTINCT courses.name ORDER BY courses.name SEPARATOR ', ') FROM handouts
 			JOIN assignments ON assignments.id = handouts.assignment_id JOIN courses ON courses.id = assignments.course_id WHERE handouts.worksheet_id = worksheets.id), '') AS used_in`).
@@ -59,11 +67,14 @@ func (s *Store) WorksheetsOf(ctx context.Context, owner uint64, words []string) 
 	return out, err
 }
 
-func (s *Store) SetTitle(ctx context.Context, worksheet uint64, title string) error {
+// SetTitle gives a worksheet another title.
+func (s Worksheets) SetTitle(ctx context.Context, worksheet uint64, title string) error {
 	return s.db.WithContext(ctx).Exec("UPDATE worksheets SET title = ? WHERE id = ?", title, worksheet).Error
 }
 
-func (s *Store) ChangeWorksheet(ctx context.Context, id uint64, change func(*school.Worksheet) error, add *school.Source) error {
+// ChangeWorksheet holds the row while change has it, and adds a file if there is
+// one.
+func (s Worksheets) ChangeWorksheet(ctx context.Context, id uint64, change func(*school.Worksheet) error, add *school.Source) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		w, err := first[school.Worksheet](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", id)
 		if err != nil {
@@ -79,11 +90,13 @@ func (s *Store) ChangeWorksheet(ctx context.Context, id uint64, change func(*sch
 	})
 }
 
-func (s *Store) Sources(ctx context.Context, worksheet uint64) ([]school.Source, error) {
+// Sources returns the files that a worksheet was brought in as.
+func (s Worksheets) Sources(ctx context.Context, worksheet uint64) ([]school.Source, error) {
 	return all[school.Source](s.db.WithContext(ctx).Where("worksheet_id = ?", worksheet).Order("number"))
 }
 
-func (s *Store) AddRevision(ctx context.Context, r *school.Revision) error {
+// AddRevision adds a revision with what its pages have to be worked on.
+func (s Worksheets) AddRevision(ctx context.Context, r *school.Revision) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		r.ID = 0
 		if err := tx.Create(r).Error; err != nil {
@@ -111,7 +124,8 @@ func putGuides(tx *gorm.DB, revision uint64, guides []worksheet.Guide) error {
 	return tx.CreateInBatches(rows, 20).Error
 }
 
-func (s *Store) RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error) {
+// RevisionGuides returns what each page of a revision has to be worked on.
+func (s Worksheets) RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error) {
 	rows, err := all[revisionGuide](s.db.WithContext(ctx).Where("revision_id = ?", revision).Order("page"))
 	out := make([]worksheet.Guide, len(rows))
 	for i, r := range rows {
@@ -120,19 +134,24 @@ func (s *Store) RevisionGuides(ctx context.Context, revision uint64) ([]workshee
 	return out, err
 }
 
-func (s *Store) Revision(ctx context.Context, id uint64) (school.Revision, error) {
+// Revision returns one, without its guides.
+func (s Worksheets) Revision(ctx context.Context, id uint64) (school.Revision, error) {
 	return first[school.Revision](s.db.WithContext(ctx), "id = ?", id)
 }
 
-func (s *Store) LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error) {
+// LatestRevision returns what was handed out last of a worksheet.
+func (s Worksheets) LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error) {
 	return first[school.Revision](s.db.WithContext(ctx).Order("number DESC"), "worksheet_id = ?", worksheet)
 }
 
-func (s *Store) SetRevisionFile(ctx context.Context, revision uint64, hash string) error {
+// SetRevisionFile gives a revision another file with the same pages.
+func (s Worksheets) SetRevisionFile(ctx context.Context, revision uint64, hash string) error {
 	return s.db.WithContext(ctx).Exec("UPDATE revisions SET file_hash = ? WHERE id = ?", hash, revision).Error
 }
 
-func (s *Store) Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error) {
+// Reissue lets a worksheet's assignments go on with a revision; copies that are
+// begun stay as they are.
+func (s Worksheets) Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error) {
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("UPDATE handouts SET revision_id = ? WHERE worksheet_id = ?", revision, worksheet).Error; err != nil {
 			return err
@@ -147,7 +166,8 @@ func (s *Store) Reissue(ctx context.Context, worksheet, revision uint64) (begun 
 	return begun, err
 }
 
-func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, err error) {
+// Uses returns where a worksheet is assigned, the newest first.
+func (s Worksheets) Uses(ctx context.Context, worksheet uint64) (out []school.Use, err error) {
 	err = s.db.WithContext(ctx).Raw(`SELECT DISTINCT a.id AS assignment_id, a.title, courses.name AS course,
 		(SELECT COUNT(*) FROM copies JOIN revisions r ON r.id = copies.revision_id
 			WHERE copies.assignment_id = a.id AND r.worksheet_id = h.worksheet_id AND state <> ?) AS begun
@@ -156,7 +176,9 @@ func (s *Store) Uses(ctx context.Context, worksheet uint64) (out []school.Use, e
 	return out, err
 }
 
-func (s *Store) Holdings(ctx context.Context, revision, person uint64) (out []school.Holding, err error) {
+// Holdings returns what gives somebody a revision to see: a copy of it, or a course
+// in which it is handed out and they mark.
+func (s Worksheets) Holdings(ctx context.Context, revision, person uint64) (out []school.Holding, err error) {
 	rows, err := s.db.WithContext(ctx).Raw(`SELECT m.role, m.section, COALESCE(c.id, 0), COALESCE(c.owner, 0), COALESCE(c.state, ''), COALESCE(c.attempts, 0), c.started_at, `+decides+`
 		FROM memberships m JOIN assignments a ON a.course_id = m.course_id
 		LEFT JOIN copies c ON m.role = ? AND c.assignment_id = a.id AND c.revision_id = ? AND c.owner IN (m.person_id, 0)
@@ -182,32 +204,39 @@ func (s *Store) Holdings(ctx context.Context, revision, person uint64) (out []sc
 	return out, rows.Err()
 }
 
-func (s *Store) AddFilePages(ctx context.Context, pages []school.FilePage) error {
+// AddFilePages adds what is known of a file's pages; what is there stays.
+func (s Worksheets) AddFilePages(ctx context.Context, pages []school.FilePage) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(pages, 20).Error
 }
 
-func (s *Store) SetFilePages(ctx context.Context, pages []school.FilePage) error {
+// SetFilePages writes what is known of a file's pages over what is there.
+func (s Worksheets) SetFilePages(ctx context.Context, pages []school.FilePage) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(pages, 20).Error
 }
 
-func (s *Store) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {
+// FilePages returns a file's pages without what is large.
+func (s Worksheets) FilePages(ctx context.Context, file string) ([]school.FilePage, error) {
 	return all[school.FilePage](s.db.WithContext(ctx).Omit("text_layer", "text", "guide").Where("file_hash = ?", file).Order("number"))
 }
 
-func (s *Store) FileGuides(ctx context.Context, file string) (out []string, err error) {
+// FileGuides returns what was found on each page of a file.
+func (s Worksheets) FileGuides(ctx context.Context, file string) (out []string, err error) {
 	err = s.db.WithContext(ctx).Table("file_pages").Where("file_hash = ?", file).Order("number").Pluck("guide", &out).Error
 	return out, err
 }
 
-func (s *Store) AddWorksheetAttachment(ctx context.Context, e school.WorksheetAttachment) error {
+// AddWorksheetAttachment notes that a sound or a picture lies with a worksheet.
+func (s Worksheets) AddWorksheetAttachment(ctx context.Context, e school.WorksheetAttachment) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&e).Error
 }
 
-func (s *Store) WorksheetAttachments(ctx context.Context, worksheet uint64) ([]school.WorksheetAttachment, error) {
+// WorksheetAttachments returns the sounds and pictures that lie with a worksheet.
+func (s Worksheets) WorksheetAttachments(ctx context.Context, worksheet uint64) ([]school.WorksheetAttachment, error) {
 	return all[school.WorksheetAttachment](s.db.WithContext(ctx).Where("worksheet_id = ?", worksheet))
 }
 
-func (s *Store) FilePage(ctx context.Context, file string, number int) (school.FilePage, error) {
+// FilePage returns one page with all that is known of it.
+func (s Worksheets) FilePage(ctx context.Context, file string, number int) (school.FilePage, error) {
 	return first[school.FilePage](s.db.WithContext(ctx), "file_hash = ? AND number = ?", file, number)
 }
 
@@ -220,12 +249,14 @@ type picture struct {
 	MediaType string
 }
 
-func (s *Store) Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error) {
+// Picture returns the blob of a page's picture.
+func (s Worksheets) Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error) {
 	p, err := first[picture](s.db.WithContext(ctx), "file_hash = ? AND page = ? AND scale = ?", file, page, scale)
 	return p.BlobHash, p.MediaType, err
 }
 
-func (s *Store) SetPicture(ctx context.Context, file string, page, scale int, hash, mediaType string) error {
+// SetPicture notes the blob of a page's picture.
+func (s Worksheets) SetPicture(ctx context.Context, file string, page, scale int, hash, mediaType string) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).
 		Create(&picture{file, page, scale, hash, mediaType}).Error
 }

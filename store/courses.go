@@ -1,0 +1,81 @@
+package store
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"readymargin/core/access"
+	"readymargin/school"
+)
+
+// Courses are classes and their members.
+type Courses struct{ *base }
+
+// AddCourse adds a course with its teacher; ErrTaken says that the join code is.
+func (s Courses) AddCourse(ctx context.Context, c *school.Course, teacher uint64) error {
+	return known(s.inTx(ctx, func(tx *gorm.DB) error {
+		c.ID, c.Version = 0, 1
+		if err := tx.Create(c).Error; err != nil {
+			return err
+		}
+		return tx.Create(&school.Membership{CourseID: c.ID, PersonID: teacher, Role: access.Teacher, Seen: true, JoinedAt: c.CreatedAt}).Error
+	}))
+}
+
+// Course returns one.
+func (s Courses) Course(ctx context.Context, id uint64) (school.Course, error) {
+	return first[school.Course](s.db.WithContext(ctx), "id = ?", id)
+}
+
+// CourseByCode returns the course that a join code opens.
+func (s Courses) CourseByCode(ctx context.Context, code string) (school.Course, error) {
+	return first[school.Course](s.db.WithContext(ctx), "join_code = ?", code)
+}
+
+// ChangeCourse holds the row while change has it, so that two who change it come
+// one after the other.
+func (s Courses) ChangeCourse(ctx context.Context, id uint64, change func(*school.Course) error) (c school.Course, err error) {
+	err = s.inTx(ctx, func(tx *gorm.DB) error {
+		if c, err = first[school.Course](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", id); err != nil {
+			return err
+		}
+		if err := change(&c); err != nil {
+			return err
+		}
+		c.Version++
+		return tx.Save(&c).Error
+	})
+	return c, known(err)
+}
+
+// SetMembership writes what somebody is in a course over what they were.
+func (s Courses) SetMembership(ctx context.Context, m school.Membership) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&m).Error
+}
+
+// Membership returns what somebody is in a course; in none, with access.None.
+func (s Courses) Membership(ctx context.Context, course, person uint64) (school.Membership, error) {
+	m, err := first[school.Membership](s.db.WithContext(ctx), "course_id = ? AND person_id = ?", course, person)
+	if err == school.ErrNotFound {
+		return school.Membership{CourseID: course, PersonID: person}, nil
+	}
+	return m, err
+}
+
+// Members returns the people of courses by name.
+func (s Courses) Members(ctx context.Context, courses ...uint64) ([]school.Member, error) {
+	return all[school.Member](s.db.WithContext(ctx).Table("memberships").
+		Select("memberships.*, people.name, people.login").
+		Joins("JOIN people ON people.id = memberships.person_id").
+		Where("course_id IN ?", courses).Order("people.name, people.id"))
+}
+
+// CoursesOf returns the courses that a person is in, by name.
+func (s Courses) CoursesOf(ctx context.Context, person uint64) ([]school.CourseRole, error) {
+	return all[school.CourseRole](s.db.WithContext(ctx).Table("courses").
+		Select("courses.*, memberships.role, memberships.section").
+		Joins("JOIN memberships ON memberships.course_id = courses.id").
+		Where("person_id = ? AND role NOT IN ('', 'left')", person).Order("courses.name, courses.id"))
+}
