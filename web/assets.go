@@ -40,6 +40,7 @@ type assets struct {
 	packed  map[string]func() []byte // gzip, for browsers and ways that have nothing better; made when one asks
 }
 
+// loadAssets reads the files that pages link, and packs them once.
 func loadAssets() (*assets, error) {
 	a := &assets{plain: map[string][]byte{}, brotli: map[string][]byte{}, packed: map[string]func() []byte{}}
 	if err := a.take(shipped, "."); err != nil {
@@ -59,6 +60,7 @@ func loadAssets() (*assets, error) {
 	return a, nil
 }
 
+// take reads the files below a folder.
 func (a *assets) take(from fs.FS, root string) error {
 	return fs.WalkDir(from, root, func(name string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
@@ -81,6 +83,7 @@ func (a *assets) take(from fs.FS, root string) error {
 	})
 }
 
+// pack compresses by gzip, for browsers that know no better way.
 func pack(b []byte) []byte {
 	var out bytes.Buffer
 	z, _ := gzip.NewWriterLevel(&out, gzip.BestCompression)
@@ -111,6 +114,7 @@ func (a *assets) modules(entry string) (urls []string) {
 	return urls
 }
 
+// serve answers with a file of this version, packed as the browser takes it.
 func (a *assets) serve(c *echo.Context) error {
 	version, name, _ := strings.Cut(c.Param("*"), "/")
 	b, ok := a.plain[name]

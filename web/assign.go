@@ -26,6 +26,7 @@ type class struct {
 	Students []school.Member
 }
 
+// class returns a course with its sections and students, for choosing among them.
 func (s *Site) class(ctx context.Context, who school.Person, course uint64) (class, error) {
 	c, members, err := s.school.Roster.Members(ctx, who, course)
 	out := class{Course: c, Sections: assign.Sections(members)}
@@ -40,6 +41,7 @@ func (s *Site) class(ctx context.Context, who school.Person, course uint64) (cla
 // assignPage shows the form for assigning a worksheet.
 func (s *Site) assignPage(c *echo.Context) error { return s.assigning(c, c.Param("id"), nil) }
 
+// assigning shows the form for assigning, with what was wrong if something was.
 func (s *Site) assigning(c *echo.Context, of string, wrong error) error {
 	n, err := strconv.ParseUint(of, 10, 63)
 	if err != nil {
@@ -122,6 +124,7 @@ func audience(c *echo.Context, course uint64) (a access.Audience, err error) {
 	return a, nil
 }
 
+// assign gives a worksheet to the courses chosen.
 func (s *Site) assign(c *echo.Context) error {
 	c.FormValue("") // parses the form
 	sheetID, err := echo.FormValue[uint64](c, "worksheet")
@@ -177,6 +180,7 @@ func terms(c *echo.Context) assign.Terms {
 // changePage shows the form for changing an assignment.
 func (s *Site) changePage(c *echo.Context) error { return s.changing(c, nil) }
 
+// changing shows the form for changing an assignment, with what was wrong if something was.
 func (s *Site) changing(c *echo.Context, wrong error) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -220,6 +224,7 @@ func sectionsOf(a access.Audience, course uint64) (out []string) {
 	return out
 }
 
+// peopleOf returns the people of an audience as a form names them.
 func peopleOf(a access.Audience, course uint64) (out []string) {
 	for _, n := range a.People {
 		out = append(out, id(course)+"/"+id(n))

@@ -16,6 +16,7 @@ const maxDirectory = 20 << 20
 // directory shows the form for a school's directory.
 func (s *Site) directory(c *echo.Context) error { return s.directoryPage(c, nil) }
 
+// directoryPage shows what a school's directory would bring.
 func (s *Site) directoryPage(c *echo.Context, wrong error) error {
 	p, err := signedIn(c)
 	if err != nil {

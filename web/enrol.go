@@ -11,6 +11,7 @@ import (
 	"readymargin/school/enrol"
 )
 
+// signInPage shows the form for signing in.
 func (s *Site) signInPage(c *echo.Context) error {
 	if me(c).ID != 0 {
 		return seeOther(c, localPath(c.QueryParam("next")))
@@ -18,6 +19,7 @@ func (s *Site) signInPage(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "sign-in.html", "Sign in", map[string]any{"Next": c.QueryParam("next")})
 }
 
+// signIn begins a session, and knows the browser again the next time.
 func (s *Site) signIn(c *echo.Context) error {
 	p, err := s.school.Accounts.SignIn(c.Request().Context(), c.FormValue("login"), c.FormValue("password"), device(c))
 	if err != nil {
@@ -32,6 +34,7 @@ func (s *Site) signIn(c *echo.Context) error {
 	return seeOther(c, localPath(c.FormValue("next")))
 }
 
+// signOut ends the session.
 func (s *Site) signOut(c *echo.Context) error {
 	if err := s.sessions.Destroy(c.Request().Context()); err != nil {
 		return err
@@ -39,6 +42,7 @@ func (s *Site) signOut(c *echo.Context) error {
 	return seeOther(c, "/sign-in")
 }
 
+// joinPage shows the form for a join code, and for a new account.
 func (s *Site) joinPage(c *echo.Context) error {
 	code := strings.TrimSpace(c.QueryParam("code"))
 	if code == "" {
@@ -51,6 +55,7 @@ func (s *Site) joinPage(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "join.html", "Join "+course.Name, map[string]any{"Code": code, "Course": course})
 }
 
+// join lets somebody into the course of a code, with a new account if they have none.
 func (s *Site) join(c *echo.Context) error {
 	ctx := c.Request().Context()
 	code := c.FormValue("code")
@@ -73,6 +78,7 @@ func (s *Site) join(c *echo.Context) error {
 	return seeOther(c, "/to-do")
 }
 
+// slipPage asks the bearer of a sign-in slip for a password.
 func (s *Site) slipPage(c *echo.Context) error {
 	code := strings.TrimSpace(c.QueryParam("code"))
 	if code == "" {
@@ -85,6 +91,7 @@ func (s *Site) slipPage(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "slip.html", "Welcome", map[string]any{"Code": code, "Owner": owner})
 }
 
+// useSlip signs the bearer of a slip in with a new password.
 func (s *Site) useSlip(c *echo.Context) error {
 	ctx := c.Request().Context()
 	code := c.FormValue("code")
@@ -106,6 +113,7 @@ func (s *Site) useSlip(c *echo.Context) error {
 	return seeOther(c, "/")
 }
 
+// invite makes a slip for a new teacher.
 func (s *Site) invite(c *echo.Context) error {
 	token, err := s.school.Accounts.InviteTeacher(c.Request().Context(), me(c))
 	if err != nil {
@@ -123,8 +131,10 @@ var zones = []string{
 	"America/Halifax", "America/New_York", "America/Chicago", "America/Denver", "America/Los_Angeles", "America/Mexico_City", "America/Bogota", "America/Sao_Paulo", "America/Argentina/Buenos_Aires",
 }
 
+// courses shows the courses of the person.
 func (s *Site) courses(c *echo.Context) error { return s.coursesPage(c, nil) }
 
+// coursesPage shows the courses, with what was wrong with a form if something was.
 func (s *Site) coursesPage(c *echo.Context, wrong error) error {
 	p, err := signedIn(c)
 	if err != nil {
@@ -141,6 +151,7 @@ func (s *Site) coursesPage(c *echo.Context, wrong error) error {
 	return s.render(c, http.StatusOK, "courses.html", "Courses", data)
 }
 
+// makeCourse makes a course of which the person is the teacher.
 func (s *Site) makeCourse(c *echo.Context) error {
 	p, err := signedIn(c)
 	if err != nil {
@@ -159,6 +170,7 @@ func (s *Site) makeCourse(c *echo.Context) error {
 // classList shows the form for a class list.
 func (s *Site) classList(c *echo.Context) error { return s.classListPage(c, nil) }
 
+// classListPage shows what a class list would bring.
 func (s *Site) classListPage(c *echo.Context, wrong error) error {
 	n, err := number(c, "id")
 	if err != nil {

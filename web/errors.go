@@ -216,6 +216,7 @@ func (s *Site) fail(c *echo.Context, err error) {
 	}
 }
 
+// codeOf returns the code of a Problem for script, "" for other errors.
 func codeOf(err error) string {
 	var p *school.Problem
 	if errors.As(err, &p) {
@@ -224,6 +225,7 @@ func codeOf(err error) string {
 	return ""
 }
 
+// wantsJSON reports whether script asks, which shows errors itself.
 func wantsJSON(c *echo.Context) bool {
 	h := c.Request().Header
 	return strings.Contains(h.Get("Accept"), "application/json") || strings.HasPrefix(h.Get("Content-Type"), "application/json")

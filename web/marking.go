@@ -64,6 +64,7 @@ func (s *Site) marking(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "nothing-in.html", a.Title, data)
 }
 
+// rollFragment is the roll beside the sheet, to be swapped.
 func (s *Site) rollFragment(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -92,6 +93,7 @@ func (s *Site) markingView(c *echo.Context) error {
 	return c.JSON(http.StatusOK, v)
 }
 
+// givePoints keeps points and remark as a draft.
 func (s *Site) givePoints(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -105,6 +107,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"at": a.MarkedAt})
 }
 
+// giveBack returns a copy to its student.
 func (s *Site) giveBack(c *echo.Context) error {
 	attempt, _ := echo.FormValue[int](c, "attempt")
 	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error {
@@ -112,6 +115,7 @@ func (s *Site) giveBack(c *echo.Context) error {
 	})
 }
 
+// returnAll returns every marked copy of an assignment.
 func (s *Site) returnAll(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -128,6 +132,7 @@ func (s *Site) returnAll(c *echo.Context) error {
 	return seeOther(c, "/")
 }
 
+// others says who else marks the copy just now.
 func (s *Site) others(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {

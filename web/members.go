@@ -15,8 +15,10 @@ import (
 	"readymargin/school/enrol"
 )
 
+// course shows a course to those who teach or mark in it.
 func (s *Site) course(c *echo.Context) error { return s.coursePage(c, "course.html", nil) }
 
+// coursePage shows a course, or a part of it to be swapped.
 func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -64,6 +66,7 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 	return s.render(c, http.StatusOK, name, course.Name, data)
 }
 
+// changeCode renews, opens or closes the join code.
 func (s *Site) changeCode(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -86,6 +89,7 @@ func (s *Site) changeCode(c *echo.Context) error {
 	return s.back(c, n, "course-code")
 }
 
+// setVoice sets the longest voice note.
 func (s *Site) setVoice(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -235,6 +239,7 @@ func (s *Site) leave(c *echo.Context) error {
 	return seeOther(c, "/courses")
 }
 
+// newSlip makes a sign-in slip for a student who forgot the password.
 func (s *Site) newSlip(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {

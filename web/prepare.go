@@ -18,8 +18,10 @@ import (
 	"readymargin/school/intake"
 )
 
+// worksheets shows the shelf.
 func (s *Site) worksheets(c *echo.Context) error { return s.worksheetsPage(c, nil) }
 
+// worksheetsPage shows the shelf, with what was wrong with a file if something was.
 func (s *Site) worksheetsPage(c *echo.Context, wrong error) error {
 	p, err := signedIn(c)
 	if err != nil {
@@ -62,6 +64,7 @@ func (s *Site) bringIn(c *echo.Context) error {
 	return seeOther(c, "/worksheets/"+id(w.ID))
 }
 
+// uploaded reads one file of a form into memory, within the limits.
 func (s *Site) uploaded(c *echo.Context, p school.Person) (school.Worksheet, error) {
 	files, err := uploads(c)
 	if err != nil {
@@ -109,11 +112,13 @@ type bench struct {
 	Reading bool          `json:"reading"` // words and answers are still looked for
 }
 
+// A benchLeaf is a page of the plan as the bench shows it.
 type benchLeaf struct {
 	worksheet.PageRef
 	school.PageSize
 }
 
+// benchOf loads the worksheet that a request is about.
 func (s *Site) benchOf(c *echo.Context) (bench, error) {
 	n, err := number(c, "id")
 	if err != nil {
@@ -145,6 +150,7 @@ func (s *Site) worksheet(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "bench.html", b.Title, map[string]any{"View": b})
 }
 
+// arrange keeps what the teacher changed on the bench.
 func (s *Site) arrange(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -164,6 +170,7 @@ func (s *Site) arrange(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]int{"version": want.Version + 1})
 }
 
+// addPages adds the pages of another file.
 func (s *Site) addPages(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -186,6 +193,7 @@ func (s *Site) addPages(c *echo.Context) error {
 	return s.worksheet(c)
 }
 
+// rename gives a worksheet another title.
 func (s *Site) rename(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -252,10 +260,12 @@ func numbers(c *echo.Context, names ...string) ([]int, error) {
 // revision's pages and a source's stay as they are.
 func (s *Site) picture(c *echo.Context) error { return s.pictureOf(c, s.school.Revisions.Picture) }
 
+// heldPicture serves a page that students do not get, to those who mark.
 func (s *Site) heldPicture(c *echo.Context) error {
 	return s.pictureOf(c, s.school.Revisions.HeldPicture)
 }
 
+// sourcePicture serves a page as the teacher brought it in.
 func (s *Site) sourcePicture(c *echo.Context) error {
 	source, err := numbers(c, "source")
 	if err != nil {
@@ -266,6 +276,7 @@ func (s *Site) sourcePicture(c *echo.Context) error {
 	})
 }
 
+// pictureOf serves a page's picture from one of these places.
 func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person, uint64, int, int) (school.Media, error)) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -313,6 +324,7 @@ func (s *Site) guide(c *echo.Context) error {
 	return c.JSON(http.StatusOK, guides)
 }
 
+// print serves what is printed on a page, for selecting and reading aloud.
 func (s *Site) print(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -413,7 +425,10 @@ func (s *Site) addPicture(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, pic)
 }
 
+// extra serves a sound or a picture of a worksheet to its owner.
 func (s *Site) extra(c *echo.Context) error { return s.extraOf(c, s.school.Shelf.Attachment) }
+
+// sheetExtra serves it to those who have the sheet.
 func (s *Site) sheetExtra(c *echo.Context) error {
 	return s.extraOf(c, s.school.Revisions.AttachmentOf)
 }

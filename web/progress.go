@@ -33,6 +33,7 @@ func (p *progress) watch(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// set notes how many are before somebody.
 func (p *progress) set(name string, ahead int) {
 	p.mu.Lock()
 	defer p.mu.Unlock()

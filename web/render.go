@@ -18,6 +18,7 @@ import (
 //go:embed templates/*.html
 var templates embed.FS
 
+// parsePages reads the templates, with the functions that they use.
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
@@ -132,6 +133,7 @@ func late(minutes int) string {
 	return "late by " + count(minutes/(24*60), "day", "days")
 }
 
+// count says how many there are of something.
 func count(n int, one, many string) string {
 	if n == 1 {
 		return "1 " + one
@@ -156,6 +158,7 @@ func chosen(course uint64, name, values any) bool {
 	return slices.Contains(all, fmt.Sprint(course, "/", name))
 }
 
+// list makes a list of its arguments, in templates.
 func list(v ...any) []any { return v }
 
 // icon draws one of Ready Margin's own signs.

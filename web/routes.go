@@ -123,6 +123,7 @@ var routes = []route{
 	{"POST", "/settings", (*Site).saveSettings, 0, quick},
 }
 
+// routes adds the table to the router.
 func (s *Site) routes(e *echo.Echo) {
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {

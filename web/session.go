@@ -19,12 +19,14 @@ import (
 // once. Every stroke reads it, and gob would build its decoder anew each time.
 type SessionCodec struct{}
 
+// A session is what a cookie stands for.
 type session struct {
 	Until  time.Time `json:"until"`
 	Person int64     `json:"person,omitempty"`
 	Line   string    `json:"line,omitempty"`
 }
 
+// Encode writes a session as JSON, so that the store can read whose it is.
 func (SessionCodec) Encode(until time.Time, values map[string]any) ([]byte, error) {
 	s := session{Until: until}
 	s.Person, _ = values["person"].(int64)
@@ -32,6 +34,7 @@ func (SessionCodec) Encode(until time.Time, values map[string]any) ([]byte, erro
 	return json.Marshal(s)
 }
 
+// Decode reads what Encode wrote.
 func (SessionCodec) Decode(b []byte) (time.Time, map[string]any, error) {
 	var s session
 	if err := json.Unmarshal(b, &s); err != nil {
@@ -134,6 +137,7 @@ func (s *Site) tell(c *echo.Context, line string) {
 	s.sessions.Put(c.Request().Context(), "line", line)
 }
 
+// seeOther leads to another page after a form was taken (RFC 9110, 15.4.4).
 func seeOther(c *echo.Context, to string) error { return c.Redirect(http.StatusSeeOther, to) }
 
 // localPath returns where to go after signing in: a path on this site only.

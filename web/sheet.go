@@ -34,6 +34,7 @@ func (s *Site) openOwn(c *echo.Context) error {
 	return seeOther(c, "/copies/"+id(mine.ID))
 }
 
+// sheet shows the student's copy.
 func (s *Site) sheet(c *echo.Context) error {
 	v, err := s.own(c)
 	if err != nil {
@@ -51,6 +52,7 @@ func (s *Site) practise(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v})
 }
 
+// own returns the student's screen of the copy and attempt that a request is about.
 func (s *Site) own(c *echo.Context) (screen.Screen, error) {
 	n, err := number(c, "id")
 	if err != nil {
@@ -60,6 +62,7 @@ func (s *Site) own(c *echo.Context) (screen.Screen, error) {
 	return s.school.Screens.OpenAttempt(c.Request().Context(), me(c), n, attempt)
 }
 
+// view is the same for script that asks what is new.
 func (s *Site) view(c *echo.Context) error {
 	v, err := s.own(c)
 	if err != nil {
@@ -68,6 +71,7 @@ func (s *Site) view(c *echo.Context) error {
 	return c.JSON(http.StatusOK, v)
 }
 
+// save takes operations into a layer.
 func (s *Site) save(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -145,6 +149,7 @@ func (s *Site) feed(c *echo.Context) error {
 	return err
 }
 
+// submit fixes the work as an attempt.
 func (s *Site) submit(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -161,9 +166,13 @@ func (s *Site) submit(c *echo.Context) error {
 	return c.JSON(http.StatusOK, receipt)
 }
 
+// takeBack gives the copy back to its student.
 func (s *Site) takeBack(c *echo.Context) error { return s.move(c, s.school.Submitting.TakeBack) }
-func (s *Site) improve(c *echo.Context) error  { return s.move(c, s.school.Submitting.Improve) }
 
+// improve lets the student go on after a return.
+func (s *Site) improve(c *echo.Context) error { return s.move(c, s.school.Submitting.Improve) }
+
+// addSound takes a recording in for a note.
 func (s *Site) addSound(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -228,8 +237,10 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	return c.JSON(http.StatusOK, brought)
 }
 
+// enclosed serves a sound or a picture of a copy.
 func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Attachments.Attachment) }
 
+// printCopy makes a PDF of the copy as the person may see it.
 func (s *Site) printCopy(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -251,6 +262,7 @@ func (s *Site) printCopy(c *echo.Context) error {
 	return nil
 }
 
+// saveSettings keeps how the person set the instruments and the screen.
 func (s *Site) saveSettings(c *echo.Context) error {
 	b, err := io.ReadAll(c.Request().Body)
 	if err != nil {

@@ -13,6 +13,7 @@ import (
 	"readymargin/school/feedback"
 )
 
+// id writes an ID for an address.
 func id(n uint64) string { return strconv.FormatUint(n, 10) }
 
 // start shows the pile to who teaches, what there is to do to who learns.
@@ -35,6 +36,7 @@ func (s *Site) start(c *echo.Context) error {
 	return s.pile(c, p, courses)
 }
 
+// pile shows what waits to be marked.
 func (s *Site) pile(c *echo.Context, p school.Person, courses []school.CourseRole) error {
 	heaps, err := s.school.Queue.Pile(c.Request().Context(), p)
 	if err != nil {

@@ -36,6 +36,7 @@ const (
 // requests are not behind all of it.
 type turns struct{ person, files, rush *queue.Queue }
 
+// newTurns returns turns that nobody has taken.
 func newTurns() *turns {
 	return &turns{
 		person: queue.New(queue.Config{PerOwner: 12}),

@@ -105,6 +105,7 @@ func (s *Site) seen(next echo.HandlerFunc) echo.HandlerFunc {
 const policy = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self'; img-src 'self' data: blob:; " +
 	"font-src 'self'; connect-src 'self'; media-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
+// headers sets what every answer has, and an id for the log.
 func (s *Site) headers(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Response().Header()
