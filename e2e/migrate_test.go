@@ -89,7 +89,8 @@ func TestTheFirstVersionIsBroughtUpToDate(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		guides, err := s.Revisions.GuidesOf(ctx, c.Revision)
+		issued, err := s.Revisions.Issued(ctx, c.Revision)
+		guides := issued.Guides
 		if err != nil || len(guides) != c.Revision.PageCount {
 			t.Fatalf("copy %d has %d guides for %d pages (%v)", id, len(guides), c.Revision.PageCount, err)
 		}

@@ -55,8 +55,9 @@ type CopyTx interface {
 	Withdraw(a Attempt, at time.Time) error
 	// AddOps takes operations into a layer, once each, and returns how it stands then.
 	AddOps(layer submission.Layer, author uint64, at time.Time, ops []submission.Op) (Layered, error)
-	// PutAnswers lays down what an attempt answers, in place of what was there.
-	PutAnswers(attempt int, all []answer.Answer) error
+	// AddAnswers lays down what an attempt answers; DropAnswers takes it away.
+	AddAnswers(attempt int, all []answer.Answer) error
+	DropAnswers(attempt int) error
 	// PutScore writes what an attempt got for a question over what was there;
 	// Scores returns all of an attempt.
 	PutScore(Score) error

@@ -344,11 +344,14 @@ func (t copyTx) PutDraft(d school.Draft) error { return putDraft(t.tx, d) }
 // PutBlob stores a small blob on the same connection.
 func (t copyTx) PutBlob(b []byte) (string, error) { return putBlob(t.tx, b) }
 
-// PutAnswers lays down what an attempt answers, in place of what was there.
-func (t copyTx) PutAnswers(attempt int, all []answer.Answer) error {
-	if err := t.tx.Exec("DELETE FROM answers WHERE copy_id = ? AND attempt = ?", t.id, attempt).Error; err != nil {
-		return err
-	}
+// DropAnswers takes away what was laid down of an attempt.
+func (t copyTx) DropAnswers(attempt int) error {
+	return t.tx.Exec("DELETE FROM answers WHERE copy_id = ? AND attempt = ?", t.id, attempt).Error
+}
+
+// AddAnswers lays down what an attempt answers, by one statement: a class does it
+// in the same minute.
+func (t copyTx) AddAnswers(attempt int, all []answer.Answer) error {
 	var rows []any
 	for _, a := range all {
 		rows = append(rows, t.id, attempt, a.Blank, a.Question, a.Text, a.Normal, a.Drawn)

@@ -27,17 +27,19 @@ type Answer struct {
 // of the blanks. Blanks in which nothing stands have none.
 func Of(pages []worksheet.Guide, marks []mark.Mark) (out []Answer) {
 	for n, g := range pages {
-		of := g.Of()
-		for i, b := range g.Blanks {
-			a := Answer{Blank: b.ID}
+		of, in := g.Of(), make([][]mark.Mark, len(g.Blanks))
+		for _, m := range marks {
+			if m.Page != n+1 {
+				continue
+			}
+			for _, i := range g.Answered(m) {
+				in[i] = append(in[i], m)
+			}
+		}
+		for i, lines := range in {
+			a := Answer{Blank: g.Blanks[i].ID}
 			if of[i] >= 0 {
 				a.Question = g.Questions[of[i]].ID
-			}
-			var lines []mark.Mark
-			for _, m := range marks {
-				if m.Page == n+1 && g.Answers(m, i) {
-					lines = append(lines, m)
-				}
 			}
 			slices.SortStableFunc(lines, func(a, b mark.Mark) int {
 				return int(a.Body.Bounds().Min.Y - b.Body.Bounds().Min.Y)

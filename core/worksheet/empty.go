@@ -28,12 +28,10 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	}
 	ticked := map[string]bool{}
 	answered := make([]bool, len(g.Blanks))
-	for i := range g.Blanks {
-		for _, m := range marks {
-			if g.Answers(m, i) {
-				answered[i] = true
-				ticked[group(i)] = true
-			}
+	for _, m := range marks {
+		for _, i := range g.Answered(m) {
+			answered[i] = true
+			ticked[group(i)] = true
 		}
 	}
 	named := map[string]bool{}
@@ -52,25 +50,46 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	return empty
 }
 
-// Answers reports whether a mark answers the blank with number i: it was
-// written in it, or, where it names no blank that is still there, it stands in
-// it or begins there.
-func (g Guide) Answers(m mark.Mark, i int) bool {
-	for k, b := range g.Blanks {
+// Answered returns the numbers of the blanks that a mark answers: the one that
+// it was written in, or, where it names none that is still there, those in
+// which it stands or begins. A wash or a note answers none.
+func (g Guide) Answered(m mark.Mark) (all []int) {
+	for i, b := range g.Blanks {
 		if m.Blank != "" && b.ID == m.Blank {
-			return k == i
+			return []int{i}
 		}
 	}
-	return g.Blanks[i].holds(m)
+	var at []page.Point
+	switch b := m.Body.(type) {
+	case *mark.Note, *mark.Reply, *mark.Highlight, *mark.Underline, *mark.StrikeOut:
+		return nil
+	case *mark.FreeText:
+		at = []page.Point{page.Pt(b.X+1, b.Y-2), b.Bounds().Center()}
+	case *mark.Widget:
+		at = []page.Point{Box(b.Rect).Rect().Center()}
+	default:
+		at = []page.Point{m.Body.Bounds().Center()}
+	}
+	_, field := m.Body.(*mark.Widget)
+	for i, b := range g.Blanks {
+		in := b.Rect.Rect()
+		for _, p := range at {
+			if field && p.Dist(in.Center()) < 3 || !field && in.Grow(5).Contains(p) {
+				all = append(all, i)
+				break
+			}
+		}
+	}
+	return all
 }
 
 // BlankOf returns the ID of the blank that a mark stands in, the smallest of
 // several; "" when it stands in none.
 func (g Guide) BlankOf(m mark.Mark) string {
+	m.Blank = ""
 	var in *Blank
-	for i := range g.Blanks {
-		b := &g.Blanks[i]
-		if b.holds(m) && (in == nil || area(b.Rect) < area(in.Rect)) {
+	for _, i := range g.Answered(m) {
+		if b := &g.Blanks[i]; in == nil || area(b.Rect) < area(in.Rect) {
 			in = b
 		}
 	}
@@ -78,20 +97,6 @@ func (g Guide) BlankOf(m mark.Mark) string {
 		return ""
 	}
 	return in.ID
-}
-
-// holds reports whether a mark stands in the blank, or begins there.
-func (p Blank) holds(m mark.Mark) bool {
-	in := p.Rect.Rect().Grow(5)
-	switch b := m.Body.(type) {
-	case *mark.Note, *mark.Reply, *mark.Highlight, *mark.Underline, *mark.StrikeOut:
-		return false
-	case *mark.FreeText:
-		return in.Contains(page.Pt(b.X+1, b.Y-2)) || in.Contains(b.Bounds().Center())
-	case *mark.Widget:
-		return Box(b.Rect).Rect().Center().Dist(p.Rect.Rect().Center()) < 3
-	}
-	return in.Contains(m.Body.Bounds().Center())
 }
 
 // Asked returns what a place is called when somebody is to be led to it: its

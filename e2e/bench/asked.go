@@ -88,7 +88,8 @@ func (b *bench) returned(id uint64, now time.Time) error {
 	return b.house.Store.InCopy(b.ctx, id, func(tx school.CopyTx) error {
 		c, err := tx.Copy()
 		c.State, c.Attempts, c.StartedAt = flow.Returned, 1, &now
-		return errors.Join(err, tx.SetCopy(c), tx.PutAttempt(school.Attempt{CopyID: id, Number: 1, SubmittedAt: now, MarkedAt: &now, ReturnedAt: &now}))
+		snapshot, blobErr := tx.PutBlob([]byte("{}"))
+		return errors.Join(err, blobErr, tx.SetCopy(c), tx.PutAttempt(school.Attempt{CopyID: id, Number: 1, SnapshotHash: snapshot, SubmittedAt: now, MarkedAt: &now, ReturnedAt: &now}))
 	})
 }
 

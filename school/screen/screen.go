@@ -228,8 +228,8 @@ func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live
 	if !live {
 		return nil
 	}
-	said, err := s.revisions.Directions(ctx, r)
-	for _, m := range said {
+	issued, err := s.revisions.Issued(ctx, r)
+	for _, m := range issued.Directions {
 		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, time.Time{}, true))
 	}
 	return err

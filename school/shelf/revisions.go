@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"sync"
 
 	"golang.org/x/sync/singleflight"
 
@@ -23,11 +24,14 @@ type Revisions struct {
 	engine  Painter
 	gate    *school.Gate
 	drawing singleflight.Group // pictures being rendered: a class opens a worksheet in the same minute
+
+	mu    sync.Mutex
+	known map[uint64]read // what was read of revisions
 }
 
 // NewRevisions returns the revisions of a store.
 func NewRevisions(store RevisionStore, engine Painter, gate *school.Gate) *Revisions {
-	return &Revisions{store: store, engine: engine, gate: gate}
+	return &Revisions{store: store, engine: engine, gate: gate, known: map[uint64]read{}}
 }
 
 // corners returns the sizes of pages as points.
@@ -46,54 +50,67 @@ func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint
 	if err != nil {
 		return nil, err
 	}
-	out, err := s.GuidesOf(ctx, r)
-	for i := range out {
-		out[i] = out[i].ForStudents()
+	issued, err := s.Issued(ctx, r)
+	out := make([]worksheet.Guide, len(issued.Guides))
+	for i, g := range issued.Guides {
+		out[i] = g.ForStudents()
 	}
 	return out, err
 }
 
-// GuidesOf is Guides with what only teachers see.
-func (s *Revisions) GuidesOf(ctx context.Context, r school.Revision) ([]worksheet.Guide, error) {
-	issued, err := s.store.RevisionGuides(ctx, r.ID)
+// Issued is what a revision has for the work as its worksheet says now. It is
+// shared, and not to be changed.
+type Issued struct {
+	Guides     []worksheet.Guide // of each page, with what only teachers see
+	Directions []mark.Mark       // what the teacher says on the sheet
+}
+
+// issuedMost bounds the revisions that are kept read: a class hands in the same
+// sheet in the same minute.
+const issuedMost = 200
+
+// read is what was made of a plan.
+type read struct {
+	plan string
+	Issued
+}
+
+// Issued returns what a revision has for the work.
+func (s *Revisions) Issued(ctx context.Context, r school.Revision) (Issued, error) {
+	w, err := s.store.Worksheet(ctx, r.WorksheetID)
 	if err != nil {
-		return nil, err
+		return Issued{}, err
+	}
+	s.mu.Lock()
+	known, ok := s.known[r.ID]
+	s.mu.Unlock()
+	if ok && known.plan == w.Plan {
+		return known.Issued, nil
+	}
+	now, err := worksheet.Parse(w.Plan)
+	if err != nil {
+		return Issued{}, err
+	}
+	then, err := worksheet.Parse(r.Plan)
+	if err != nil {
+		return Issued{}, err
+	}
+	guides, err := s.store.RevisionGuides(ctx, r.ID)
+	if err != nil {
+		return Issued{}, err
 	}
 	sizes, err := s.Sizes(ctx, r)
 	if err != nil {
-		return nil, err
+		return Issued{}, err
 	}
-	_, now, then, err := s.BothPlans(ctx, r)
-	if err != nil {
-		return nil, err
+	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes))}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.known) >= issuedMost {
+		clear(s.known)
 	}
-	return now.Guides(then, issued, corners(sizes)), nil
-}
-
-// BothPlans returns a revision's worksheet with its plan as it is now, and the
-// plan of the revision.
-func (s *Revisions) BothPlans(ctx context.Context, r school.Revision) (w school.Worksheet, now, then worksheet.Plan, err error) {
-	if w, err = s.store.Worksheet(ctx, r.WorksheetID); err != nil {
-		return w, nil, nil, err
-	}
-	if now, err = worksheet.Parse(w.Plan); err != nil {
-		return w, nil, nil, err
-	}
-	then, err = worksheet.Parse(r.Plan)
-	return w, now, then, err
-}
-
-// Directions returns what the teacher says on the sheet of a revision now.
-func (s *Revisions) Directions(ctx context.Context, r school.Revision) ([]mark.Mark, error) {
-	_, now, then, err := s.BothPlans(ctx, r)
-	if err != nil || !now.Speaks() {
-		return nil, err
-	}
-	sizes, err := s.Sizes(ctx, r)
-	if err != nil {
-		return nil, err
-	}
-	return now.Directions(then, corners(sizes)), nil
+	s.known[r.ID] = read{w.Plan, out}
+	return out, nil
 }
 
 // AttachmentOf returns a sound or a picture to those who have the sheet that it
@@ -108,8 +125,8 @@ func (s *Revisions) AttachmentOf(ctx context.Context, who school.Person, revisio
 	if err != nil || e.Type != recording.MediaType {
 		return e, err
 	}
-	said, err := s.Directions(ctx, r)
-	if err == nil && !slices.Contains(submission.Enclosed(said), hash) {
+	issued, err := s.Issued(ctx, r)
+	if err == nil && !slices.Contains(submission.Enclosed(issued.Directions), hash) {
 		err = access.ErrHidden // said on a page that is held back
 	}
 	if err != nil {

@@ -45,11 +45,7 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 	if utf8.RuneCountInString(line) > 2000 {
 		return screen.Receipt{}, school.Refuse("line", "line", "")
 	}
-	said, err := s.revisions.Directions(ctx, c.Revision)
-	if err != nil {
-		return screen.Receipt{}, err
-	}
-	guides, err := s.revisions.GuidesOf(ctx, c.Revision)
+	issued, err := s.revisions.Issued(ctx, c.Revision)
 	if err != nil {
 		return screen.Receipt{}, err
 	}
@@ -77,14 +73,14 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 		now := s.now()
 		a = school.Attempt{CopyID: id, Number: locked.Attempts, SubmittedAt: now, Line: line,
 			LateMinutes: int(c.Assignment.TimesFor(locked).Late(now) / time.Minute)}
-		marks, err := fix(tx, c.Revision.FileHash, said, &a)
+		marks, err := fix(tx, c.Revision.FileHash, issued.Directions, &a)
 		if err != nil {
 			return err
 		}
 		if err := tx.PutAttempt(a); err != nil {
 			return err
 		}
-		if err := tx.PutAnswers(a.Number, answer.Of(guides, marks)); err != nil {
+		if err := tx.AddAnswers(a.Number, answer.Of(issued.Guides, marks)); err != nil {
 			return err
 		}
 		if err := tx.PutDraft(school.Draft{PersonID: who.ID, Thing: school.OfCopy, ThingID: id, Place: school.LineDraft, At: now}); err != nil {
@@ -123,7 +119,7 @@ func (s *Submitting) LayDown(ctx context.Context, copyID uint64) error {
 	if err != nil {
 		return err
 	}
-	guides, err := s.revisions.GuidesOf(ctx, c.Revision)
+	issued, err := s.revisions.Issued(ctx, c.Revision)
 	if err != nil {
 		return err
 	}
@@ -136,12 +132,15 @@ func (s *Submitting) LayDown(ctx context.Context, copyID uint64) error {
 		if err != nil {
 			return err
 		}
-		all := answer.Of(guides, snap.Marks)
+		all := answer.Of(issued.Guides, snap.Marks)
 		if err := s.store.InCopy(ctx, copyID, func(tx school.CopyTx) error {
 			if _, err := tx.Copy(); err != nil {
 				return err
 			}
-			return tx.PutAnswers(attempts[i].Number, all)
+			if err := tx.DropAnswers(attempts[i].Number); err != nil {
+				return err
+			}
+			return tx.AddAnswers(attempts[i].Number, all)
 		}); err != nil {
 			return err
 		}

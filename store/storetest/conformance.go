@@ -341,8 +341,8 @@ func attempts(c *check) {
 	better := score
 	better.Points = 2 * points.One
 	c.must(in(func(tx school.CopyTx) error {
-		return errors.Join(tx.PutAnswers(1, []answer.Answer{{Blank: "blank-1", Text: "A"}}),
-			tx.PutAnswers(1, []answer.Answer{{Blank: "blank-1", Question: "question-1", Text: "B", Normal: "b"}, {Blank: "blank-2", Drawn: true}}),
+		return errors.Join(tx.AddAnswers(1, []answer.Answer{{Blank: "blank-1", Text: "A"}}), tx.DropAnswers(1),
+			tx.AddAnswers(1, []answer.Answer{{Blank: "blank-1", Question: "question-1", Text: "B", Normal: "b"}, {Blank: "blank-2", Drawn: true}}),
 			tx.PutScore(score), tx.PutScore(better))
 	}))
 	c.must(in(func(tx school.CopyTx) error {
