@@ -5,16 +5,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"image"
-	"image/color"
-	"image/png"
 	"net/http"
 	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
-
-	"codeberg.org/go-pdf/fpdf"
 
 	"readymargin/core/flow"
 	"readymargin/core/mark"
@@ -27,34 +22,24 @@ import (
 	"readymargin/school/intake"
 )
 
-// hugePNG returns a picture of so many pixels along each side in a few kilobytes.
-func hugePNG(t *testing.T, side int) []byte {
-	t.Helper()
-	var b bytes.Buffer
-	if err := png.Encode(&b, image.NewPaletted(image.Rect(0, 0, side, side), color.Palette{color.White, color.Black})); err != nil {
-		t.Fatal(err)
+// must ends the test with an error.
+func must[T any](t *testing.T) func(v T, err error) T {
+	return func(v T, err error) T {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
 	}
-	return b.Bytes()
 }
+
+func hugePNG(t *testing.T, side int) []byte { return must[[]byte](t)(house.HugePNG(side)) }
 
 // hugePages returns a small file of large empty pages.
-func hugePages(t *testing.T, n int, side float64) []byte {
-	t.Helper()
-	return pagesOf(t, n, side, side)
-}
+func hugePages(t *testing.T, n int, side float64) []byte { return pagesOf(t, n, side, side) }
 
-// pagesOf returns a file of empty pages of a size in points.
 func pagesOf(t *testing.T, n int, wide, high float64) []byte {
-	t.Helper()
-	f := fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "pt", Size: fpdf.SizeType{Wd: wide, Ht: high}})
-	for range n {
-		f.AddPage()
-	}
-	var b bytes.Buffer
-	if err := f.Output(&b); err != nil {
-		t.Fatal(err)
-	}
-	return b.Bytes()
+	return must[[]byte](t)(house.EmptyPages(n, wide, high))
 }
 
 // While strangers' files come in that are small and cost much, a page that
@@ -68,7 +53,7 @@ func TestHostileFilesStarveNobody(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer pool.Close()
-	picture := hugePNG(t, 6000)
+	picture := hugePNG(t, 3000) // it takes long enough for others to come meanwhile
 	sheet, err := demo.TideHeights()
 	if err != nil {
 		t.Fatal(err)
@@ -95,38 +80,20 @@ func TestHostileFilesStarveNobody(t *testing.T) {
 		}
 	}
 	// Over HTTP: 20 pages of 3000 points a side, said to be the sheet worked on.
-	before, err := home.ServerMemory()
-	if err != nil {
-		t.Fatal(err)
-	}
-	most := before
-	stop, watched := make(chan bool), make(chan bool)
-	go func() {
-		defer close(watched)
-		for {
-			select {
-			case <-stop:
-				return
-			case <-time.After(20 * time.Millisecond):
-				if now, err := home.ServerMemory(); err == nil {
-					most = max(most, now)
-				}
+	grown, err := home.Grown(func() error {
+		id := sc.copies[flow.InProgress].ID
+		for name, file := range map[string][]byte{"large.pdf": hugePages(t, 20, 3000), "one.pdf": hugePages(t, 1, 3000), "huge.png": hugePNG(t, 6000)} {
+			if status := sc.upload(t, "student", fmt.Sprintf("/copies/%d/elsewhere", id), name, file); status < 400 || status >= 500 {
+				t.Errorf("%s: %d", name, status)
+			}
+			if status := sc.upload(t, "student", fmt.Sprintf("/copies/%d/pictures?layer=work", id), name, file); status < 400 || status >= 500 {
+				t.Errorf("%s as a picture: %d", name, status)
 			}
 		}
-	}()
-	id := sc.copies[flow.InProgress].ID
-	for name, file := range map[string][]byte{"large.pdf": hugePages(t, 20, 3000), "one.pdf": hugePages(t, 1, 3000), "huge.png": hugePNG(t, 6000)} {
-		if status := sc.upload(t, "student", fmt.Sprintf("/copies/%d/elsewhere", id), name, file); status < 400 || status >= 500 {
-			t.Errorf("%s: %d", name, status)
-		}
-		if status := sc.upload(t, "student", fmt.Sprintf("/copies/%d/pictures?layer=work", id), name, file); status < 400 || status >= 500 {
-			t.Errorf("%s as a picture: %d", name, status)
-		}
-	}
-	close(stop)
-	<-watched
-	if grown := (most - before) >> 20; grown > 64 {
-		t.Errorf("the server's own memory grew by %d MiB", grown)
+		return nil
+	})
+	if err != nil || grown>>20 > 64 {
+		t.Errorf("the server's own memory grew by %d MiB (%v)", grown>>20, err)
 	}
 }
 
@@ -212,15 +179,15 @@ func TestACopyHoldsOnlySoMuch(t *testing.T) {
 // upload posts a file as a form does.
 func (sc *scene) upload(t *testing.T, who, path, name string, file []byte) int {
 	t.Helper()
-	var body bytes.Buffer
-	body.WriteString("--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"" + name + "\"\r\n\r\n")
-	body.Write(file)
-	body.WriteString("\r\n--b--\r\n")
-	req, err := http.NewRequest("POST", home.Base+path, &body)
+	body, kind, err := house.FileForm(name, file)
 	if err != nil {
 		t.Fatal(err)
 	}
-	req.Header.Set("Content-Type", "multipart/form-data; boundary=b")
+	req, err := http.NewRequest("POST", home.Base+path, bytes.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Content-Type", kind)
 	req.Header.Set("Accept", "application/json")
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
 	res, err := sc.people[who].Do(req)

@@ -7,14 +7,18 @@ import (
 	"image/color"
 	"image/jpeg"
 	"math/rand/v2"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/e2e/house"
 	"readymargin/school/assign"
 	"readymargin/school/intake"
 )
@@ -153,4 +157,45 @@ func heaviest(root int) (most float64, err error) {
 		err = fmt.Errorf("bench: no page process was found")
 	}
 	return most, err
+}
+
+// hostile: how far the server's own memory grows while files come in that are
+// small and cost much: pages and a picture of many dots, from eight at once.
+func (b *bench) hostile() ([]line, error) {
+	crowd, err := b.crowd("Hostile", 8)
+	if err != nil {
+		return nil, err
+	}
+	pages, err := house.EmptyPages(20, 3000, 3000)
+	if err != nil {
+		return nil, err
+	}
+	picture, err := house.HugePNG(6000)
+	if err != nil {
+		return nil, err
+	}
+	grown, err := b.house.Grown(func() error {
+		var all errgroup.Group
+		for _, s := range crowd.Seats {
+			all.Go(func() error {
+				client := &http.Client{}
+				defer client.CloseIdleConnections()
+				for _, up := range []struct {
+					path, name string
+					file       []byte
+				}{{"/copies/%d/elsewhere", "large.pdf", pages}, {"/copies/%d/elsewhere", "huge.png", picture}, {"/copies/%d/pictures?layer=work", "huge.png", picture}} {
+					status, err := s.Upload(client, fmt.Sprintf(up.path, s.Copy), up.name, up.file)
+					if err != nil {
+						return err
+					}
+					if status >= 500 && status != http.StatusServiceUnavailable {
+						return fmt.Errorf("%s: %d", up.name, status)
+					}
+				}
+				return nil
+			})
+		}
+		return all.Wait()
+	})
+	return []line{{"the server's memory while hostile files come in", float64(grown) / 1e6, 0, "MB", 64, false, ""}}, err
 }

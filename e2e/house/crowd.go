@@ -132,6 +132,19 @@ func (s Seat) Submit(client *http.Client, line string, seq int64) (r screen.Rece
 	return r, err
 }
 
+// Upload sends a file in a form and returns the status of the answer.
+func (s Seat) Upload(client *http.Client, path, name string, file []byte) (status int, err error) {
+	body, kind, err := FileForm(name, file)
+	if err != nil {
+		return 0, err
+	}
+	res, err := s.send(context.Background(), client, "POST", path, kind, body)
+	if err != nil {
+		return 0, err
+	}
+	return res.StatusCode, res.Body.Close()
+}
+
 // Get fetches a page.
 func (s Seat) Get(client *http.Client, path string) ([]byte, error) {
 	return s.ask(client, "GET", path, "", nil)
