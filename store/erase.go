@@ -11,7 +11,8 @@ import (
 )
 
 // DeletePerson deletes somebody with all that is theirs: copies, attempts,
-// what they typed and said, and worksheets that are assigned nowhere. What
+// what they typed and said, and worksheets that nobody has. While others have
+// one, assigned or begun, it is school.ErrInUse and nothing is deleted. What
 // they said on others' copies stays, without their name. Blobs go with the
 // next Sweep.
 func (s *Store) DeletePerson(ctx context.Context, id uint64) error {
@@ -20,15 +21,15 @@ func (s *Store) DeletePerson(ctx context.Context, id uint64) error {
 			return err
 		}
 		var inUse int64
-		if err := tx.Raw(`SELECT COUNT(*) FROM handouts h JOIN worksheets w ON w.id = h.worksheet_id WHERE w.owner_id = ?`, id).Row().Scan(&inUse); err != nil {
+		if err := tx.Raw(`SELECT (SELECT COUNT(*) FROM handouts h JOIN worksheets w ON w.id = h.worksheet_id WHERE w.owner_id = ?) +
+			(SELECT COUNT(*) FROM copies c JOIN revisions r ON r.id = c.revision_id JOIN worksheets w ON w.id = r.worksheet_id WHERE w.owner_id = ? AND c.owner <> ?)`, id, id, id).Row().Scan(&inUse); err != nil {
 			return err
 		}
 		if inUse > 0 {
 			return school.ErrInUse
 		}
 		for _, q := range []string{
-			// Copies of the person's worksheets that nobody is given any more.
-			"DELETE copies FROM copies JOIN revisions ON revisions.id = copies.revision_id JOIN worksheets ON worksheets.id = revisions.worksheet_id WHERE worksheets.owner_id = ?",
+			"DELETE FROM copies WHERE student_id = ?", // which may be of their own worksheets
 			"DELETE FROM worksheets WHERE owner_id = ?",
 			"DELETE FROM people WHERE id = ?",
 		} {

@@ -66,7 +66,13 @@ func (s *Shelf) read(ctx context.Context, id uint64) error {
 }
 
 // ReadBehind reads the words of a worksheet's pages when nobody waits for them.
-func (s *Shelf) ReadBehind(ctx context.Context, id uint64) error { return s.read(ctx, id) }
+func (s *Shelf) ReadBehind(ctx context.Context, id uint64) error {
+	err := s.read(ctx, id)
+	if errors.Is(err, access.ErrHidden) {
+		return school.ErrNotFound // it was deleted meanwhile
+	}
+	return err
+}
 
 func (s *Shelf) readPages(ctx context.Context, id uint64) error {
 	if w, err := s.store.Worksheet(ctx, id); err != nil || !w.Reading {

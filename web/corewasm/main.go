@@ -228,7 +228,7 @@ func apply(a []js.Value) (any, error) {
 			return nil, err
 		}
 		if a[2].Bool() {
-			m.Blank = guides[m.Page].BlankOf(m)
+			m.Blank = tied(m, o.Base)
 		}
 		o.Op.Mark = &m
 	}
@@ -239,6 +239,18 @@ func apply(a []js.Value) (any, error) {
 	out := diff(d)
 	out["mark"] = o.Op.Mark
 	return asJSON(out)
+}
+
+// tied returns the blank that a mark belongs to. One that was only changed
+// where it is stays with its blank, even when the blank has been moved since.
+func tied(m mark.Mark, base string) string {
+	if before, ok := board.Entry(base); ok && before.Mark.Page == m.Page {
+		was, is := before.Mark.Body.Bounds(), m.Body.Bounds()
+		if before.Mark.Blank != "" && (was.Center().Dist(is.Center()) < 3 || was.Min.Dist(is.Min) < 3) {
+			return before.Mark.Blank
+		}
+	}
+	return guides[m.Page].BlankOf(m)
 }
 
 // taken reads the mark of an operation, with the stroke that samples make.
