@@ -48,21 +48,21 @@ func (s Copies) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 	if out.Copy, err = first[school.Copy](db, "id = ?", id); err != nil {
 		return out, err
 	}
-	if out.Assignment, err = (Assignments{s.base}).Assignment(ctx, out.AssignmentID); err != nil {
+	if out.Assignment, err = Assignments(s).Assignment(ctx, out.AssignmentID); err != nil {
 		return out, err
 	}
-	if out.Course, err = (Courses{s.base}).Course(ctx, out.Assignment.CourseID); err != nil {
+	if out.Course, err = Courses(s).Course(ctx, out.Assignment.CourseID); err != nil {
 		return out, err
 	}
-	if out.Revision, err = (Worksheets{s.base}).Revision(ctx, out.RevisionID); err != nil {
+	if out.Revision, err = Worksheets(s).Revision(ctx, out.RevisionID); err != nil {
 		return out, err
 	}
 	if out.StudentID != 0 { // one for all has no owner
-		if out.Student, err = (People{s.base}).Person(ctx, out.StudentID); err != nil {
+		if out.Student, err = People(s).Person(ctx, out.StudentID); err != nil {
 			return out, err
 		}
 	}
-	m, err := (Courses{s.base}).Membership(ctx, out.Course.ID, asker)
+	m, err := Courses(s).Membership(ctx, out.Course.ID, asker)
 	out.Role, out.Section = m.Role, m.Section
 	return out, err
 }
