@@ -61,7 +61,9 @@ func TestWhatIsWrittenNamesItsBlank(t *testing.T) {
 		return all[0]
 	}
 	steps(t, func() error { return p.SignIn(login, scenePassword) }, open, p.Ready,
-		func() error { return p.Until("its blanks are known", `document.querySelectorAll(".hints rect").length > 3`) },
+		func() error {
+			return p.Until("its blanks are known", `document.querySelectorAll(".hints rect").length > 3`)
+		},
 		press(first), typed("4.5 m"), escape)
 	if m := only(); m.Blank != first.ID {
 		t.Fatalf("what was written names %q, want %q", m.Blank, first.ID)
@@ -97,7 +99,9 @@ func TestWhatIsWrittenNamesItsBlank(t *testing.T) {
 	// Dragged into another blank it belongs to that one.
 	to := in(second)
 	steps(t, func() error { return fromPopover(p, "pick", "Pick") }, press(first),
-		func() error { return p.Drag("mouse", 0.5, in(first), browser.Place{Page: 1, X: to.X, Y: (in(first).Y + to.Y) / 2}, to) })
+		func() error {
+			return p.Drag("mouse", 0.5, in(first), browser.Place{Page: 1, X: to.X, Y: (in(first).Y + to.Y) / 2}, to)
+		})
 	if m := only(); m.Blank != second.ID {
 		t.Errorf("dragged into another blank it names %q, want %q", m.Blank, second.ID)
 	}

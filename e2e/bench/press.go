@@ -28,7 +28,7 @@ func (b *bench) render() ([]line, error) {
 	}
 	defer drop()
 	ours, err := median(9, func() error {
-		_, err := b.house.Press.Picture(b.ctx, file, 1, 150.0/72)
+		_, err := b.house.Engine.Picture(b.ctx, file, 1, 150.0/72)
 		return err
 	})
 	if err != nil {
@@ -67,7 +67,7 @@ func (b *bench) blanks() ([]line, error) {
 		return nil, err
 	}
 	defer drop()
-	pages, err := b.house.Press.Inspect(b.ctx, file)
+	pages, err := b.house.Engine.Inspect(b.ctx, file)
 	if err != nil {
 		return nil, err
 	}
@@ -77,7 +77,7 @@ func (b *bench) blanks() ([]line, error) {
 		return nil, err
 	}
 	ref, err := median(9, func() error {
-		_, err := b.house.Press.Picture(b.ctx, file, 1, 150.0/72)
+		_, err := b.house.Engine.Picture(b.ctx, file, 1, 150.0/72)
 		return err
 	})
 	return []line{{"finding the blanks of a page", ours, ref, "ms", 1, false, "rendering it"}}, err
@@ -202,7 +202,7 @@ func (b *bench) print() ([]line, error) {
 	if err != nil {
 		return nil, err
 	}
-	pages, err := b.house.Press.Inspect(b.ctx, file)
+	pages, err := b.house.Engine.Inspect(b.ctx, file)
 	if err != nil {
 		return nil, err
 	}
@@ -215,7 +215,7 @@ func (b *bench) print() ([]line, error) {
 	}
 	var printed []byte
 	ours, err := median(15, func() error {
-		printed, err = b.house.Press.Print(b.ctx, file, what)
+		printed, err = b.house.Engine.Print(b.ctx, file, what)
 		return err
 	})
 	if err != nil {

@@ -42,7 +42,7 @@ func (b *bench) stage() error {
 	if _, err := b.house.Store.PersonByLogin(b.ctx, "leila.haddad"); err == nil {
 		return nil
 	}
-	return demo.Fill(b.ctx, b.house.School, b.house.Press)
+	return demo.Fill(b.ctx, b.house.School, b.house.Engine)
 }
 
 // tides is the assignment that the measurements use.

@@ -30,7 +30,7 @@ func (b *bench) scanned(n int) (intake.Upload, error) {
 	if err != nil {
 		return intake.Upload{}, err
 	}
-	pic, err := b.house.Press.Picture(b.ctx, file, 1+n%2, 150.0/72)
+	pic, err := b.house.Engine.Picture(b.ctx, file, 1+n%2, 150.0/72)
 	if err != nil {
 		return intake.Upload{}, err
 	}

@@ -41,7 +41,7 @@ func run() error {
 		return err
 	}
 	defer home.Close()
-	if err := demo.Fill(ctx, home.School, home.Press); err != nil {
+	if err := demo.Fill(ctx, home.School, home.Engine); err != nil {
 		return err
 	}
 	dir := filepath.Join(house.Root(), "var", "engines")

@@ -46,7 +46,7 @@ type House struct {
 	DB      *mariadb.Server
 	School  *services.All
 	Store   *store.Store
-	Press   *pdf.Pool
+	Engine  *pdf.Pool
 
 	dir, dsn, address, watched string
 	server                     *exec.Cmd
@@ -86,7 +86,7 @@ func (h *House) open(ctx context.Context) (err error) {
 	if err := h.Store.Migrate(ctx); err != nil {
 		return err
 	}
-	if h.Press, err = pdf.NewPool(pdf.Config{Command: []string{Binary(), "pdf-worker"}, Cache: Cache(), Workers: 1}); err != nil {
+	if h.Engine, err = pdf.NewPool(pdf.Config{Command: []string{Binary(), "pdf-worker"}, Cache: Cache(), Workers: 1}); err != nil {
 		return err
 	}
 	h.School = h.UseCases(h.Store)
@@ -183,8 +183,8 @@ func (h *House) Close() {
 		h.server.Process.Signal(syscall.SIGTERM)
 		<-h.ended
 	}
-	if h.Press != nil {
-		h.Press.Close()
+	if h.Engine != nil {
+		h.Engine.Close()
 	}
 	if h.Store != nil {
 		h.Store.Close()
@@ -197,5 +197,5 @@ func (h *House) Close() {
 
 // UseCases returns the use cases over another connection to the same store.
 func (h *House) UseCases(st *store.Store) *services.All {
-	return services.New(st, h.Press, services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}})
+	return services.New(st, h.Engine, services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}})
 }

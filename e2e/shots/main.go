@@ -105,7 +105,7 @@ func take(dir, only, base string) error {
 			return err
 		}
 		defer h.Close()
-		if err := demo.Fill(context.Background(), h.School, h.Press); err != nil {
+		if err := demo.Fill(context.Background(), h.School, h.Engine); err != nil {
 			return err
 		}
 		base = h.Base

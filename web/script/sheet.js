@@ -1,5 +1,5 @@
 // sheet lays the pages of a copy so that they can be read and drawn on at
-// once; everything else of the screen follows in desk.js. What is imported
+// once; everything else of the screen follows in screen.js. What is imported
 // here is fetched ahead of the page, so it is kept small.
 
 import { begin, look, settings } from './settings.js';
@@ -51,6 +51,6 @@ async function orAgain(part) {
     return new Promise(() => {});
   }
 }
-export const desk = await orAgain(() => import('./desk.js'));
+export const desk = await orAgain(() => import('./screen.js'));
 await orAgain(() => desk.begins(view));
 sessionStorage.removeItem(AGAIN);
