@@ -74,8 +74,7 @@ func (s *Site) rollFragment(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	current, _ := echo.QueryParam[uint64](c, "copy")
-	return s.render(c, http.StatusOK, "roll", "", map[string]any{"Assignment": a, "Course": course, "Roll": roll, "Current": current})
+	return s.render(c, http.StatusOK, "roll", "", map[string]any{"Assignment": a, "Course": course, "Roll": roll})
 }
 
 // markingView is a copy as the marking screen asks for it when it goes on to

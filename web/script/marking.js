@@ -203,11 +203,7 @@ async function give({ keepalive = false } = {}) {
 }
 
 async function refreshRoll() {
-  const html = await fetch(`/assignments/${marks.view.assignment}/roll?copy=${marks.view.copy}`)
-    .then((r) => (r.ok ? r.text() : null))
-    .catch(() => null);
-  if (!html) return;
-  roll.innerHTML = html;
+  await window.htmx.ajax('GET', `/assignments/${marks.view.assignment}/roll`, { target: roll, swap: 'innerHTML' });
   for (const a of roll.querySelectorAll('a'))
     a.setAttribute('aria-current', String(a.dataset.copy === String(marks.view.copy)));
 }
