@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"os"
 	"os/exec"
@@ -25,6 +26,7 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
+	"readymargin/school/takeaway"
 )
 
 // desk opens a fresh copy for its student.
@@ -174,7 +176,7 @@ func TestMarkupAndShapes(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	m := painted(t, file.Data)
+	m := painted(t, bytesOf(t, file))
 	blue := func(x, y int) bool { // near the place, where the print is black and grey
 		for dy := -2; dy <= 2; dy++ {
 			if r, _, b, _ := m.At(x, y+dy).RGBA(); b > r+0x2000 {
@@ -421,7 +423,7 @@ func TestScreenAndPDFAgree(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(file, f.Data, 0o644); err != nil {
+	if err := os.WriteFile(file, bytesOf(t, f), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	out, err := exec.Command("pdftotext", "-bbox", "-f", "1", "-l", "1", file, "-").Output()
@@ -673,4 +675,15 @@ func TestNoMicrophone(t *testing.T) {
 			func() error { return p.Until("the card is gone", `!document.querySelector("[data-draft]")`) },
 		)
 	}
+}
+
+// bytesOf reads a file that was made to be taken away.
+func bytesOf(t *testing.T, f takeaway.File) []byte {
+	t.Helper()
+	defer f.Close()
+	b, err := io.ReadAll(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
 }

@@ -155,7 +155,7 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := textIn(t, f.Data); strings.Contains(got, "7 of 10") != (want != "") || strings.Contains(got, "First") != (want != "") {
+		if got := textIn(t, bytesOf(t, f)); strings.Contains(got, "7 of 10") != (want != "") || strings.Contains(got, "First") != (want != "") {
 			t.Errorf("attempt %d is printed with %q", attempt, got)
 		}
 	}

@@ -66,13 +66,14 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	printed := bytesOf(t, file)
 	dir := t.TempDir()
 	path, strange := filepath.Join(dir, "done.pdf"), filepath.Join(dir, "strange.pdf")
 	other, err := demo.PassagePlan()
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, b := range map[string][]byte{path: file.Data, strange: other} {
+	for name, b := range map[string][]byte{path: printed, strange: other} {
 		if err := os.WriteFile(name, b, 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -110,7 +111,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, b := painted(t, file.Data), painted(t, again.Data)
+	a, b := painted(t, printed), painted(t, bytesOf(t, again))
 	for name, both := range map[string][2]image.Image{"of the file is missing on the copy": {a, b}, "of the copy is not in the file": {b, a}} {
 		if missing := strayed(both[0], both[1]); missing > 0.005 {
 			t.Errorf("%.1f %% of the ink %s", 100*missing, name)

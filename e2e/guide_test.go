@@ -214,7 +214,7 @@ func studentLaysAPicture(t *testing.T, sc *scene, kit worksheet.Kit) {
 		t.Fatal(err)
 	}
 	name := filepath.Join(t.TempDir(), "copy.pdf")
-	if err := os.WriteFile(name, file.Data, 0o644); err != nil {
+	if err := os.WriteFile(name, bytesOf(t, file), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	list, err := exec.Command("pdfimages", "-list", name).Output()

@@ -196,7 +196,7 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 		t.Fatal(err)
 	}
 	name := filepath.Join(t.TempDir(), "copy.pdf")
-	if err := os.WriteFile(name, printed.Data, 0o644); err != nil {
+	if err := os.WriteFile(name, bytesOf(t, printed), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	text, err := exec.Command("pdftotext", name, "-").Output()

@@ -138,7 +138,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 		t.Fatal(err)
 	}
 	dir := t.TempDir()
-	if err := os.WriteFile(filepath.Join(dir, "all.pdf"), file.Data, 0o644); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, "all.pdf"), bytesOf(t, file), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	if out, err := exec.Command("pdftoppm", "-r", fmt.Sprint(72*sameScale), "-png", filepath.Join(dir, "all.pdf"), filepath.Join(dir, "page")).CombinedOutput(); err != nil {

@@ -293,14 +293,19 @@ func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person
 	return stream(c, p)
 }
 
-// stream sends a picture or a sound, or a range of it. It is named by its
-// content, so a browser that has it may keep it for good.
+// stream sends a picture or a sound, which a browser that has it may keep for
+// good: it is named by its content.
 func stream(c *echo.Context, m school.Media) error {
+	lasting(c)
+	return send(c, m)
+}
+
+// send sends what is read from a file, or a range of it, and closes it.
+func send(c *echo.Context, m school.Media) error {
 	defer m.Close()
 	h := c.Response().Header()
 	h.Set("Content-Type", m.Type)
 	h.Set("ETag", `"`+m.Hash+`"`)
-	lasting(c)
 	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, m)
 	return nil
 }

@@ -1,8 +1,6 @@
 package web
 
 import (
-	"bytes"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -254,12 +252,8 @@ func (s *Site) printCopy(c *echo.Context) error {
 		}
 		return err
 	}
-	h := c.Response().Header()
-	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(f.Name))
-	h.Set("Content-Type", "application/pdf")
-	h.Set("ETag", fmt.Sprintf(`"%x"`, sha256.Sum256(f.Data)))
-	http.ServeContent(c.Response(), c.Request(), "", time.Time{}, bytes.NewReader(f.Data))
-	return nil
+	c.Response().Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(f.Name))
+	return send(c, f.Media)
 }
 
 // saveSettings keeps how the person set the instruments and the screen.

@@ -3,9 +3,12 @@ package takeaway
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"strings"
 	"unicode"
 
@@ -38,10 +41,30 @@ func New(store ExportStore, engine Printer, gate *school.Gate, revisions *shelf.
 	return &Exports{store, engine, gate, revisions, screens, enclosures}
 }
 
-// A File is something to take away.
+// A File is something to take away, opened to be read. Whoever gets it closes
+// it.
 type File struct {
+	school.Media
 	Name string
-	Data []byte
+}
+
+// spooled lays a file down on disk, where it is gone with whoever has it open:
+// somebody with a slow line takes no memory meanwhile.
+func spooled(name string, data []byte) (File, error) {
+	f, err := os.CreateTemp("", "readymargin-export-*")
+	if err != nil {
+		return File{}, err
+	}
+	_, err = f.Write(data)
+	if err = errors.Join(err, os.Remove(f.Name())); err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		f.Close()
+		return File{}, err
+	}
+	sum := sha256.Sum256(data)
+	return File{school.Media{ReadSeekCloser: f, Hash: hex.EncodeToString(sum[:]), Type: "application/pdf"}, name}, nil
 }
 
 // PrintCopy returns the copy as a PDF with work and feedback printed on the
@@ -90,7 +113,10 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 	}
 	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes), &p.Extra)...)
 	data, err := s.engine.Print(ctx, file, p)
-	return File{fileName(v), data}, err
+	if err != nil {
+		return File{}, err
+	}
+	return spooled(fileName(v), data)
 }
 
 // pictures returns the pictures that marks on a copy show, by hash: of the
