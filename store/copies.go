@@ -313,8 +313,8 @@ func (s Copies) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx
 
 // Copy reads the row and holds it.
 func (t copyTx) Copy() (c school.Copy, err error) {
-	err = t.tx.Raw("SELECT id, assignment_id, owner, revision_id, state, attempts, waiting, started_at, due_at FROM copies WHERE id = ? FOR UPDATE", t.id).
-		Row().Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt, &c.DueAt)
+	err = t.tx.Statement.ConnPool.QueryRowContext(t.tx.Statement.Context, "SELECT id, assignment_id, owner, revision_id, state, attempts, waiting, started_at, due_at FROM copies WHERE id = ? FOR UPDATE", t.id).
+		Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt, &c.DueAt)
 	return c, known(err)
 }
 
@@ -480,15 +480,14 @@ func (t copyTx) AddOps(layer submission.Layer, author uint64, at time.Time, ops 
 	return now, t.write(layer, &now, opRows, headRows, drop)
 }
 
-// write writes what AddOps made of its operations.
+// write writes what AddOps made of its operations. Every stroke takes this way,
+// so it goes past GORM's callbacks, and in as few round trips as it can.
 func (t copyTx) write(layer submission.Layer, now *school.Layered, ops []op, heads []head, drop []string) error {
-	rows := make([]any, 0, 8*len(ops))
+	var b batch
 	for _, o := range ops {
-		rows = append(rows, o.CopyID, o.Layer, o.Seq, o.OpID, o.Base, o.AuthorID, o.At, o.Body)
+		b.row(o.CopyID, o.Layer, o.Seq, o.OpID, o.Base, o.AuthorID, o.At, o.Body)
 	}
-	if err := t.insert("ops (copy_id, layer, seq, op_id, base, author_id, at, body)", 8, rows); err != nil {
-		return err
-	}
+	b.insert("ops (copy_id, layer, seq, op_id, base, author_id, at, body)")
 	if len(drop) > 0 {
 		var sizes []int64
 		if err := t.tx.Raw("DELETE FROM heads WHERE copy_id = ? AND layer = ? AND op_id IN ? RETURNING LENGTH(body)", t.id, layer, drop).Scan(&sizes).Error; err != nil {
@@ -498,25 +497,65 @@ func (t copyTx) write(layer submission.Layer, now *school.Layered, ops []op, hea
 			now.Marks, now.Bytes = now.Marks-1, now.Bytes-n
 		}
 	}
-	rows = rows[:0]
+	size := 0
 	for _, h := range heads {
-		rows = append(rows, h.CopyID, h.Layer, h.OpID, h.AuthorID, h.At, h.Body)
+		b.row(h.CopyID, h.Layer, h.OpID, h.AuthorID, h.At, h.Body)
 		now.Marks, now.Bytes = now.Marks+1, now.Bytes+int64(len(h.Body))
+		size += len(h.Body)
 	}
-	if err := t.insert("heads (copy_id, layer, op_id, author_id, at, body)", 6, rows); err != nil {
-		return err
-	}
-	return t.tx.Exec(`INSERT INTO layers (copy_id, layer, seq, marks, bytes, written) VALUES (?, ?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE seq = VALUES(seq), marks = VALUES(marks), bytes = VALUES(bytes), written = VALUES(written)`,
-		t.id, layer, now.Seq, now.Marks, now.Bytes, now.Written).Error
+	b.insert("heads (copy_id, layer, op_id, author_id, at, body)")
+	b.row(t.id, layer, now.Seq, now.Marks, now.Bytes, now.Written)
+	b.insert("layers (copy_id, layer, seq, marks, bytes, written)")
+	b.sql[len(b.sql)-1] += " ON DUPLICATE KEY UPDATE seq = VALUES(seq), marks = VALUES(marks), bytes = VALUES(bytes), written = VALUES(written)"
+	return b.exec(t.tx, size < 1<<20)
 }
 
-// insert writes rows of so many columns in one statement. Every stroke takes
-// this way, so it goes past GORM's callbacks.
+// insert writes rows of so many columns in one statement.
 func (t copyTx) insert(into string, columns int, values []any) error {
 	if len(values) == 0 {
 		return nil
 	}
-	row := "(" + strings.Repeat("?, ", columns-1) + "?)"
-	return t.tx.Exec("INSERT INTO "+into+" VALUES "+row+strings.Repeat(", "+row, len(values)/columns-1), values...).Error
+	var b batch
+	for row := range slices.Chunk(values, columns) {
+		b.row(row...)
+	}
+	b.insert(into)
+	return b.exec(t.tx, false)
+}
+
+// A batch is statements with their values.
+type batch struct {
+	sql    []string
+	values [][]any
+	rows   []string // of the statement in hand
+	now    []any
+}
+
+// row adds a row to what is inserted next.
+func (b *batch) row(values ...any) {
+	b.rows = append(b.rows, "("+strings.Repeat("?, ", len(values)-1)+"?)")
+	b.now = append(b.now, values...)
+}
+
+// insert makes a statement of the rows so far.
+func (b *batch) insert(into string) {
+	if len(b.rows) > 0 {
+		b.sql, b.values = append(b.sql, "INSERT INTO "+into+" VALUES "+strings.Join(b.rows, ", ")), append(b.values, b.now)
+	}
+	b.rows, b.now = nil, nil
+}
+
+// exec sends the statements: together in one round trip, as a compound
+// statement, or each for itself when they are large.
+func (b *batch) exec(tx *gorm.DB, together bool) error {
+	if together && len(b.sql) > 1 {
+		_, err := tx.Statement.ConnPool.ExecContext(tx.Statement.Context, "BEGIN NOT ATOMIC "+strings.Join(b.sql, "; ")+"; END", slices.Concat(b.values...)...)
+		return err
+	}
+	for i, q := range b.sql {
+		if _, err := tx.Statement.ConnPool.ExecContext(tx.Statement.Context, q, b.values[i]...); err != nil {
+			return err
+		}
+	}
+	return nil
 }

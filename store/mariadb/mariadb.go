@@ -54,8 +54,17 @@ func Start(ctx context.Context, dir string) (*Server, error) {
 			return nil, err
 		}
 	}
-	return s, s.Restart(ctx)
+	for range 5 {
+		if err = s.Restart(ctx); !errors.Is(err, errTaken) {
+			break
+		}
+		s.Port = 0 // somebody else was given the same free port, and was quicker
+	}
+	return s, err
 }
+
+// errTaken says that another program listens at the port.
+var errTaken = errors.New("mariadb: the port is taken")
 
 func secret(file string) (string, error) {
 	b, err := os.ReadFile(file)
@@ -161,6 +170,9 @@ func (s *Server) await(ctx context.Context) error {
 		case <-s.ended:
 			log, _ := os.ReadFile(filepath.Join(s.dir, "error.log"))
 			lines := strings.Split(strings.TrimSpace(string(log)), "\n")
+			if last := strings.Join(lines[max(0, len(lines)-8):], "\n"); strings.Contains(last, "Address already in use") {
+				return errTaken
+			}
 			return fmt.Errorf("mariadb: the server ended: %s", strings.Join(lines[max(0, len(lines)-5):], "\n"))
 		case <-ctx.Done():
 			return ctx.Err()
