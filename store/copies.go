@@ -97,11 +97,11 @@ func (d *deciding) read() error {
 func (s Copies) WriteContext(ctx context.Context, id, asker uint64) (out school.WriteContext, err error) {
 	d := deciding{to: &out.Assignment}
 	c := &out.Copy
-	err = s.db.WithContext(ctx).Raw(`SELECT c.id, c.assignment_id, c.state, c.attempts, c.owner, c.started_at, c.due_at,
+	err = s.row(ctx, `SELECT c.id, c.assignment_id, c.state, c.attempts, c.owner, c.started_at, c.due_at,
 		COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count, `+decides+`
 		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
 		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
-		Row().Scan(append([]any{&c.ID, &c.AssignmentID, &c.State, &c.Attempts, &c.StudentID, &c.StartedAt, &c.DueAt, &out.Role, &out.Section, &out.PageCount}, d.columns()...)...)
+		Scan(append([]any{&c.ID, &c.AssignmentID, &c.State, &c.Attempts, &c.StudentID, &c.StartedAt, &c.DueAt, &out.Role, &out.Section, &out.PageCount}, d.columns()...)...)
 	if err == nil {
 		err = d.read()
 	}
@@ -412,14 +412,16 @@ func (h history) MadeOn(base string) bool { return h.bases[base] }
 // before returns how a layer stands, and what was taken that ops have to do
 // with, by one statement: every stroke asks for both.
 func (t copyTx) before(layer submission.Layer, ops []submission.Op) (now school.Layered, h history, err error) {
-	ids := make([]string, len(ops))
+	h = history{map[string]bool{}, map[string]bool{}}
+	ids := make([]any, len(ops))
 	for i, o := range ops {
 		ids[i] = o.ID
 	}
-	h = history{map[string]bool{}, map[string]bool{}}
-	rows, err := t.tx.Raw(`SELECT op_id, base, 0, 0, 0, 0 FROM ops WHERE copy_id = ? AND op_id IN ?
-		UNION ALL SELECT op_id, base, 0, 0, 0, 0 FROM ops WHERE copy_id = ? AND base IN ?
-		UNION ALL SELECT '', '', seq, marks, bytes, written FROM layers WHERE copy_id = ? AND layer = ?`, t.id, ids, t.id, ids, t.id, layer).Rows()
+	in := "(" + strings.Repeat("?, ", len(ops)-1) + "?)"
+	rows, err := t.tx.Statement.ConnPool.QueryContext(t.tx.Statement.Context, `SELECT op_id, base, 0, 0, 0, 0 FROM ops WHERE copy_id = ? AND op_id IN `+in+`
+		UNION ALL SELECT op_id, base, 0, 0, 0, 0 FROM ops WHERE copy_id = ? AND base IN `+in+`
+		UNION ALL SELECT '', '', seq, marks, bytes, written FROM layers WHERE copy_id = ? AND layer = ?`,
+		slices.Concat([]any{t.id}, ids, []any{t.id}, ids, []any{t.id, layer})...)
 	if err != nil {
 		return now, h, err
 	}
@@ -442,6 +444,10 @@ func (t copyTx) before(layer submission.Layer, ops []submission.Op) (now school.
 // AddOps relies on the copy's row being locked by Copy: batches of one copy
 // come one after another.
 func (t copyTx) AddOps(layer submission.Layer, author uint64, at time.Time, ops []submission.Op) (now school.Layered, err error) {
+	if len(ops) == 0 {
+		now.Seq, err = t.LayerSeq(layer)
+		return now, err
+	}
 	now, h, err := t.before(layer, ops)
 	if err != nil {
 		return now, err

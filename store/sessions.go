@@ -18,7 +18,7 @@ func (s *Store) Sessions() Sessions { return Sessions{s} }
 
 // FindCtx returns what a session holds, if it has not ended.
 func (s Sessions) FindCtx(ctx context.Context, token string) (b []byte, found bool, err error) {
-	err = s.store.db.WithContext(ctx).Raw("SELECT data FROM sessions WHERE token = ? AND expiry > UTC_TIMESTAMP(6)", token).Row().Scan(&b)
+	err = s.store.row(ctx, "SELECT data FROM sessions WHERE token = ? AND expiry > UTC_TIMESTAMP(6)", token).Scan(&b)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, false, nil
 	}
