@@ -46,6 +46,7 @@ func TestTurns(t *testing.T) {
 			}
 			leave()
 			time.Sleep(time.Minute)
+			synctest.Wait()
 			if s := strings.Join(got, " "); s != c.got {
 				t.Errorf("asked %q: got %q, want %q", c.asked, s, c.got)
 			}
@@ -133,6 +134,7 @@ func TestBoundsAndGivingUp(t *testing.T) {
 			synctest.Wait()
 		}
 		time.Sleep(time.Hour)
+		synctest.Wait()
 		if peak != 3 || !slices.Equal([]int{most["0"], most["1"]}, []int{2, 2}) && !slices.Equal([]int{most["0"], most["1"]}, []int{2, 1}) {
 			t.Errorf("%d turns at once, %v for one owner", peak, most)
 		}
