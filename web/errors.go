@@ -200,7 +200,7 @@ func (s *Site) fail(c *echo.Context, err error) {
 		c.JSON(said.status, map[string]string{"error": said.text, "code": codeOf(err)})
 		return
 	}
-	if said.status == http.StatusUnauthorized && c.Request().Method == http.MethodGet {
+	if said.status == http.StatusUnauthorized && c.Request().Method == http.MethodGet && c.Request().Header.Get("HX-Request") == "" { // a fragment is not swapped for a page
 		c.Redirect(http.StatusSeeOther, "/sign-in?next="+url.QueryEscape(c.Request().URL.RequestURI()))
 		return
 	}

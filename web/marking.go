@@ -54,7 +54,7 @@ func (s *Site) marking(c *echo.Context) error {
 			if err != nil {
 				return err
 			}
-			data["View"] = v
+			data["View"], data["Head"] = v, s.headOf(v)
 			return s.render(c, http.StatusOK, "marking.html", a.Title, data)
 		}
 	}
@@ -89,7 +89,7 @@ func (s *Site) markingView(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, v)
+	return s.withHead(c, "teacher-head", v)
 }
 
 // givePoints keeps points and remark as a draft.
@@ -141,8 +141,5 @@ func (s *Site) others(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if names == nil {
-		names = []string{}
-	}
-	return c.JSON(http.StatusOK, names)
+	return s.render(c, http.StatusOK, "others", "", map[string]any{"Names": names})
 }

@@ -241,7 +241,7 @@ func (s *Site) tryOut(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v, "Back": "/worksheets/" + id(n)})
+	return s.showSheet(c, v, "/worksheets/"+id(n))
 }
 
 // numbers returns path parameters that are small numbers.

@@ -22,7 +22,7 @@ var templates embed.FS
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "ago": ago, "late": late, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "chosen": chosen, "rich": rich, "ahead": func() []string { return ahead },
+		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "chosen": chosen, "rich": rich, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -116,21 +116,47 @@ func ago(t, now time.Time) string {
 	}
 }
 
-// late says by how much, in the two largest units that matter.
-func late(minutes int) string {
+// dated says a time by its date, where it may be read on another day than it
+// was written.
+func dated(t time.Time, zone string) string {
+	loc, err := time.LoadLocation(zone)
+	if err != nil {
+		loc = time.UTC
+	}
+	return t.In(loc).Format("Mon 2 January, 15:04")
+}
+
+// span says how long something takes, before or after now, in the two largest
+// units that matter.
+func span(minutes int) string {
+	minutes = max(minutes, -minutes)
 	switch {
-	case minutes <= 0:
-		return ""
 	case minutes < 60:
-		return "late by " + count(minutes, "minute", "minutes")
+		return count(minutes, "minute", "minutes")
 	case minutes < 48*60:
 		h := count(minutes/60, "hour", "hours")
 		if m := minutes % 60; m > 0 && minutes < 6*60 {
 			h += fmt.Sprintf(" %d min", m)
 		}
-		return "late by " + h
+		return h
 	}
-	return "late by " + count(minutes/(24*60), "day", "days")
+	return count(minutes/(24*60), "day", "days")
+}
+
+// late says by how much.
+func late(minutes int) string {
+	if minutes <= 0 {
+		return ""
+	}
+	return "late by " + span(minutes)
+}
+
+// capital begins a sentence.
+func capital(words string) string {
+	if words == "" {
+		return ""
+	}
+	return strings.ToUpper(words[:1]) + words[1:]
 }
 
 // count says how many there are of something.

@@ -38,7 +38,12 @@ func (s *Site) sheet(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v})
+	return s.showSheet(c, v, "")
+}
+
+// showSheet shows the screen of a student; back leads to where a trial was begun.
+func (s *Site) showSheet(c *echo.Context, v screen.Screen, back string) error {
+	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v, "Head": s.headOf(v), "Back": back})
 }
 
 // practise shows the practice sheet on the student's screen.
@@ -47,7 +52,7 @@ func (s *Site) practise(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "sheet.html", v.Title, map[string]any{"View": v})
+	return s.showSheet(c, v, "")
 }
 
 // own returns the student's screen of the copy and attempt that a request is about.
@@ -66,7 +71,7 @@ func (s *Site) view(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, v)
+	return s.withHead(c, "student-head", v)
 }
 
 // save takes operations into a layer.

@@ -38,7 +38,7 @@ func (s *Screens) preview(ctx context.Context, who school.Person, w school.Works
 	if err != nil {
 		return Screen{}, err
 	}
-	v := Screen{ForTrial: &ForTrial{Trial: true}, Base: Base{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
+	v := Screen{ForStudent: &ForStudent{May: []Action{}}, ForTrial: &ForTrial{Trial: true}, Base: Base{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
 		Edit: submission.Work, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{}}}
 	if v.Pages, err = s.revisions.Sizes(ctx, r); err != nil {
 		return v, err

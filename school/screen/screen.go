@@ -5,6 +5,7 @@ package screen
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"readymargin/core/draw"
@@ -122,6 +123,9 @@ const (
 	TakeAway  Action = "take away"  // as a file
 	BringBack Action = "bring back" // a file that was worked on elsewhere
 )
+
+// Can reports whether the student may do something now.
+func (f ForStudent) Can(a Action) bool { return slices.Contains(f.May, a) }
 
 // A Receipt says that and when an attempt was submitted.
 type Receipt struct {

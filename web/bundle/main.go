@@ -1,6 +1,8 @@
 // Command bundle makes of the scripts in web/script what browsers get: a few
 // minified modules, which share what they have in common, and beside everything
 // that ships a form packed by Brotli (RFC 7932). It is run by `make build`.
+// With -vendor it makes of packages that npm has fetched the one module that is
+// committed in their place, which building anew does not need npm for.
 package main
 
 import (
@@ -24,7 +26,11 @@ const (
 )
 
 func main() {
-	if err := run(); err != nil {
+	do := run
+	if len(os.Args) > 1 && os.Args[1] == "-vendor" {
+		do = vendor
+	}
+	if err := do(); err != nil {
 		fmt.Fprintln(os.Stderr, "bundle:", err)
 		os.Exit(1)
 	}
@@ -48,13 +54,14 @@ func run() error {
 
 // entries are the scripts that pages name. The sheet is taken apart, so that
 // what it needs to be read and drawn on comes first and the rest, which it
-// imports in a function, behind.
+// imports in a function, behind; what one types with shares nothing with them.
 var entries = []struct {
 	file, name string
 	parted     bool
 	format     api.Format
 }{
 	{"sheet.js", "sheet", true, api.FormatESModule},
+	{"editor.js", "editor", false, api.FormatESModule},
 	{"pages.js", "pages", false, api.FormatESModule},
 	{"bench/main.js", "bench", false, api.FormatESModule},
 	{"service-worker.js", "service-worker", false, api.FormatIIFE},
@@ -69,6 +76,7 @@ func bundle() error {
 			Bundle:              true, Splitting: e.parted, Format: e.format, Target: api.ES2022,
 			MinifyWhitespace: true, MinifyIdentifiers: true, MinifySyntax: true, LegalComments: api.LegalCommentsNone,
 			Outdir: target, ChunkNames: "[name]-[hash]",
+			External: []string{"./editor.js"}, // fetched by its own name, last
 		})
 		if len(result.Errors) > 0 {
 			return errors.New(strings.Join(api.FormatMessages(result.Errors, api.FormatMessagesOptions{}), "\n"))
@@ -88,6 +96,34 @@ func bundle() error {
 		}
 	}
 	return err
+}
+
+// vendored is what the scripts take of ProseMirror, whose packages are many
+// and small.
+const vendored = `export { Fragment, Schema, Slice } from "prosemirror-model";
+export { EditorState, Plugin, TextSelection } from "prosemirror-state";
+export { EditorView } from "prosemirror-view";
+export { keymap } from "prosemirror-keymap";
+export { baseKeymap } from "prosemirror-commands";
+export { history, redo, undo } from "prosemirror-history";
+`
+
+// vendor bundles ProseMirror, unminified so that a change of it can be read.
+func vendor() error {
+	dir, err := os.Getwd()
+	if err != nil {
+		return err
+	}
+	const licence = "/*! ProseMirror, MIT License, Copyright (C) 2015-2017 by Marijn Haverbeke and others. Made by `go run ./web/bundle -vendor`; package.json has the versions. */\n// @ts-nocheck"
+	result := api.Build(api.BuildOptions{
+		Stdin:  &api.StdinOptions{Contents: vendored, ResolveDir: dir},
+		Bundle: true, Format: api.FormatESModule, Target: api.ES2022, Charset: api.CharsetUTF8,
+		Banner: map[string]string{"js": licence},
+	})
+	if len(result.Errors) > 0 {
+		return errors.New(strings.Join(api.FormatMessages(result.Errors, api.FormatMessagesOptions{}), "\n"))
+	}
+	return write(source+"/vendor/prosemirror.js", result.OutputFiles[0].Contents)
 }
 
 // write writes a file when it differs, so that nothing is packed again for

@@ -17,17 +17,6 @@ const top = document.querySelector('[data-top]'),
 const ahead = new Map(); // copies loaded before they are asked for
 export const marking = { open: /** @type {(view: any) => Promise<void>} */ (async () => {}) };
 
-const date = (t) =>
-  new Date(t).toLocaleString('en-GB', {
-    weekday: 'short',
-    day: 'numeric',
-    month: 'short',
-    hour: '2-digit',
-    minute: '2-digit',
-    hour12: false,
-    timeZone: marks.view.zone,
-  });
-const span = (m) => (m < 60 ? `${m} min` : m < 2880 ? `${Math.floor(m / 60)} h` : `${Math.floor(m / 1440)} days`);
 let timer = 0,
   unsaved = null; // {copy, attempt, points, remark} as they were typed
 
@@ -38,104 +27,14 @@ export function draw(v) {
     clearTimeout(timer);
     timer = setTimeout(() => give().catch(() => {}), 700);
   }
-  const lines = [
-    el(
-      'p',
-      { className: 'flex justify-between gap-2' },
-      el('strong', {}, v.student),
-      el('span', { className: 'hint' }, date(v.receipt.at)),
-    ),
-  ];
-  if (v.receipt.late) lines.push(el('p', { className: 'text-rule-ink text-sm' }, `late by ${span(v.receipt.late)}`));
-  if (v.attempts > 1)
-    lines.push(
-      el(
-        'p',
-        { className: 'flex gap-1 my-1' },
-        ...Array.from({ length: v.attempts }, (_, i) =>
-          el(
-            'button',
-            {
-              className: `button ${i + 1 === v.attempt ? 'dark' : ''}`,
-              'aria-pressed': String(i + 1 === v.attempt),
-              on: { click: () => go(v.copy, i + 1) },
-            },
-            `Attempt ${i + 1}`,
-          ),
-        ),
-      ),
-    );
-  if (v.line) lines.push(el('p', { className: 'my-1' }, `“${v.line}”`));
-  if (v.pointsOf) {
-    lines.push(
-      el(
-        'p',
-        { className: 'tally my-2' },
-        el('label', { htmlFor: 'points', className: 'font-semibold grow' }, 'Points'),
-        el('input', {
-          id: 'points',
-          inputMode: 'decimal',
-          autocomplete: 'off',
-          value: typed?.points ?? v.given ?? '',
-          on: {
-            input: () => later(),
-            keydown: (e) => {
-              if (e.key === 'Enter') {
-                e.target.blur();
-                give();
-              }
-            },
-          },
-        }),
-        el('span', { className: 'hint' }, `of ${v.pointsOf}`),
-      ),
-    );
-  }
-  lines.push(
-    el('label', { className: 'sr-only', htmlFor: 'remark' }, 'Overall remark'),
-    el('textarea', {
-      id: 'remark',
-      rows: 2,
-      placeholder: 'Overall remark',
-      maxLength: 5000,
-      value: typed?.remark ?? v.remark ?? '',
-      on: { input: () => later() },
-    }),
-  );
-  if (v.waiting)
-    lines.push(
-      el(
-        'p',
-        { className: 'hint' },
-        `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after submitting and ${v.waiting === 1 ? 'is' : 'are'} not in this attempt.`,
-      ),
-    );
-  if (v.held)
-    lines.push(
-      el(
-        'button',
-        {
-          className: 'button my-1',
-          'aria-pressed': String(!held.hidden),
-          data: { answers: '' },
-          on: { click: beside },
-        },
-        v.held === 1 ? 'Held-back page' : `${v.held} held-back pages`,
-      ),
-    );
-  lines.push(el('p', { className: 'hint', data: { others: '' }, role: 'status' }));
-  if (v.returnedAt)
-    lines.push(
-      el('p', { className: 'hint' }, v.unsent ? 'Changed since it was returned.' : `Returned ${date(v.returnedAt)}.`),
-    );
-  top.replaceChildren(...lines);
+  if (v.head) window.htmx.swap(top, v.head, { swapStyle: 'innerHTML' });
+  if (typed) for (const [id, value] of Object.entries(typed)) field(id).value = value;
   showHeld();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
   document.querySelector('[data-do="take-away"]').href = `/copies/${v.copy}/print?attempt=${v.attempt}`;
   document.querySelector('[data-about]').textContent = ` · ${v.student}`;
   for (const a of roll.querySelectorAll('a')) a.setAttribute('aria-current', String(a.dataset.copy === String(v.copy)));
   roll.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
-  who();
   lookAhead();
 }
 
@@ -165,11 +64,12 @@ function showHeld() {
   );
 }
 
+const field = (id) => top.querySelector(`#${id}`) ?? {};
+
 // later takes what is typed in the head soon; as a draft it is kept at once.
 function later() {
-  const { copy, attempt } = marks.view,
-    value = (id) => document.querySelector(id)?.value ?? '';
-  unsaved = { copy, attempt, points: value('#points'), remark: value('#remark') };
+  const { copy, attempt } = marks.view;
+  unsaved = { copy, attempt, points: field('points').value ?? '', remark: field('remark').value ?? '' };
   drafts.keep(`copy/${copy}`, `given/${attempt}`, { points: unsaved.points, remark: unsaved.remark });
   clearTimeout(timer);
   timer = setTimeout(() => give().catch(() => {}), 700);
@@ -183,19 +83,18 @@ async function give({ keepalive = false } = {}) {
   const { copy, attempt, points, remark } = unsaved,
     sent = unsaved;
   unsaved = null;
-  const field = () =>
-    marks.view.copy === copy && marks.view.attempt === attempt ? document.querySelector('#points') : null;
+  const box = () => (marks.view.copy === copy && marks.view.attempt === attempt ? top.querySelector('#points') : null);
   try {
     const a = await ask(`/copies/${copy}/points`, { method: 'POST', form: { attempt, points, remark }, keepalive });
     if (!unsaved) drafts.drop(`copy/${copy}`, `given/${attempt}`);
     ahead.delete(copy);
-    field()?.removeAttribute('aria-invalid');
-    if (field()) marks.view.given = points || null;
+    box()?.removeAttribute('aria-invalid');
+    if (box()) marks.view.given = points || null;
     queue.savedSince(new Date(a.at));
     refreshRoll();
   } catch (e) {
-    if (field()) unsaved ??= sent; // elsewhere it waits as a draft
-    field()?.setAttribute('aria-invalid', 'true');
+    if (box()) unsaved ??= sent; // elsewhere it waits as a draft
+    box()?.setAttribute('aria-invalid', 'true');
     queue.say(`Not saved: ${e.message}`);
     toast(e.message);
     throw e;
@@ -252,18 +151,6 @@ function step(d) {
   else toast(d > 0 ? 'This is the last copy on the roll.' : 'This is the first copy on the roll.');
 }
 
-let watching = 0;
-async function who() {
-  clearTimeout(watching);
-  const names = await ask(`/copies/${marks.view.copy}/others`, { retry: false }).catch(() => []);
-  const box = document.querySelector('[data-others]');
-  if (box)
-    box.textContent = names.length
-      ? `${names.join(' and ')} ${names.length > 1 ? 'have' : 'has'} this copy open too.`
-      : '';
-  watching = setTimeout(who, 10000);
-}
-
 // giveBack returns the copy, and asks first when it has no points; it says
 // whether it did.
 async function giveBack(pointless = '') {
@@ -283,12 +170,22 @@ async function giveBack(pointless = '') {
 }
 
 export function begin() {
+  top.addEventListener('input', later);
+  top.addEventListener('keydown', (e) => {
+    if (e.key !== 'Enter' || e.target.id !== 'points') return;
+    e.target.blur();
+    give().catch(() => {});
+  });
+  top.addEventListener('click', (e) => {
+    const to = e.target.closest('[data-attempt]');
+    if (to) go(marks.view.copy, +to.dataset.attempt);
+    if (e.target.closest('[data-answers]')) beside();
+  });
   extra['['] = () => step(-1);
   extra[']'] = () => step(1);
   extra.p = () => {
-    const f = document.querySelector('#points');
-    f?.focus();
-    f?.select();
+    field('points').focus?.();
+    field('points').select?.();
   };
   roll.addEventListener('click', (e) => {
     const a = e.target.closest('a');

@@ -21,50 +21,25 @@ export function dismiss() {
 
 // shift raises (1) or lowers (-1) what is selected or typed next; the same
 // again sets it back on the line.
-export function shift(way) {
-  const taken = chip?.take;
-  if (taken && chip.way === way) {
-    taken();
-    return;
-  }
-  document.execCommand('styleWithCSS', false, 'false');
-  document.execCommand(way > 0 ? 'superscript' : 'subscript');
+export function shift(editor, way) {
+  if (chip?.way === way) chip.take();
+  else editor.shift(way);
 }
 
-// before gives what was typed on the line before the caret, raised and lowered
-// letters included.
-function before(box) {
-  const s = getSelection();
-  if (!s.isCollapsed || !box.contains(s.anchorNode)) return '';
-  const r = document.createRange();
-  r.setStart(box, 0);
-  r.setEnd(s.anchorNode, s.anchorOffset);
-  return r.toString().split('\n').at(-1);
-}
-
-export function offer(box) {
+// offer offers it beneath the caret, where the letters before it ask for it.
+export function offer(box, editor) {
   dismiss();
-  const n = getSelection().anchorNode;
-  if (n?.nodeType !== Node.TEXT_NODE || n.parentElement.closest('sup, sub')) return;
-  const text = before(box),
+  const text = editor.before(),
     power = text.match(POWER),
     formula = !power && text.match(FORMULA);
   if (!power && !formula) return;
-  const letters = power ? power[1] : formula[2];
+  const letters = power ? power[1] : formula[2],
+    way = power ? 1 : -1;
   const take = () => {
     dismiss();
-    box.focus();
-    const s = getSelection(),
-      at = s.anchorOffset;
-    for (let i = 0; i < letters.length + (power ? 1 : 0); i++) s.modify('extend', 'backward', 'character');
-    if (power) document.execCommand('insertText', false, letters);
-    if (power) for (let i = 0; i < letters.length; i++) s.modify('extend', 'backward', 'character');
-    document.execCommand('styleWithCSS', false, 'false');
-    document.execCommand(power ? 'superscript' : 'subscript');
-    s.collapseToEnd();
-    if (at >= 0) document.execCommand(power ? 'superscript' : 'subscript'); // what follows stands on the line again
+    editor.focus();
+    editor.raise(way, letters.length, power ? 1 : 0);
   };
-  const way = power ? 1 : -1;
   chip = el(
     'button',
     {
@@ -83,7 +58,7 @@ export function offer(box) {
     el('kbd', {}, way > 0 ? 'Ctrl ↑' : 'Ctrl ↓'),
   );
   Object.assign(chip, { take, way });
-  const r = getSelection().getRangeAt(0).cloneRange().getBoundingClientRect(),
+  const r = editor.caret(),
     frame = box.parentElement.getBoundingClientRect();
   Object.assign(chip.style, {
     left: `${Math.min(r.left - frame.left + 6, frame.width - 130)}px`,

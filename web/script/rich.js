@@ -54,12 +54,24 @@ export function lookOf(body) {
   };
 }
 
+// hardLines gives the runs of what somebody ended a line of; where the browser
+// broke it for want of room is found anew.
+export function hardLines(body) {
+  const lines = [[]];
+  body.lines.forEach((l, i) => {
+    lines.at(-1).push(...l.runs);
+    if (l.hard && i < body.lines.length - 1) lines.push([]);
+  });
+  return lines;
+}
+
 // write puts a mark's text into a box whose look is that of its first run.
-export function write(box, body) {
+function write(box, body) {
   const plain = lookOf(body);
   box.replaceChildren();
-  body.lines.forEach((l, i) => {
-    for (const r of l.runs) {
+  hardLines(body).forEach((runs, i) => {
+    if (i) box.append(el('br'));
+    for (const r of runs) {
       const now = base(r),
         differs = Object.keys(now).filter((k) => now[k] !== plain[k]);
       let n = document.createTextNode(r.text);
@@ -74,7 +86,6 @@ export function write(box, body) {
       }
       box.append(r.shift ? el(r.shift > 0 ? 'sup' : 'sub', {}, n) : n);
     }
-    if (l.hard && i < body.lines.length - 1) box.append(el('br'));
   });
 }
 

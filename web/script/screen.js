@@ -21,7 +21,7 @@ import * as blanks from './blanks.js';
 import * as spine from './spine.js';
 import * as margin from './margin.js';
 import * as pagenav from './pagenav.js';
-import { finish, place } from './type.js';
+import { finish, load as loadTyping, place } from './type.js';
 import * as student from './student.js';
 import * as teacher from './marking.js';
 import * as drafts from './drafts.js';
@@ -59,6 +59,7 @@ export async function begins(view) {
   pagenav.build();
   await show(offline.fromDevice ? ((await queue.remembered(view.person, view.copy)) ?? view) : view);
   performance.mark('shown');
+  const typing = loadTyping().catch(() => {}); // which is tried again when somebody types
   await core.load();
   readyForHits();
   for (const s of surface.sheets)
@@ -68,6 +69,7 @@ export async function begins(view) {
   margin.gather();
   practice.show();
   performance.mark('ready');
+  await typing;
   screen.dataset.ready = 'yes';
   offline.keep(view);
   offline.note();
@@ -178,8 +180,7 @@ async function moved(news) {
   if (news.state === 'submitted' && marks.view.state === 'submitted') return false;
   if (working(news.state) && working(marks.view.state)) {
     if (news.returned) toast('New feedback has come. Load the page again to see it.');
-    marks.view.state = news.state;
-    student.draw(marks.view);
+    if (news.state !== marks.view.state) student.moved(news.state).catch(() => {});
     return true;
   }
   finish();
@@ -219,8 +220,7 @@ queue.events.onSaved = (answer) => {
   offline.note();
   meet();
   if (!marks.view.teacher && answer.state !== marks.view.state && ['in progress', 'reworking'].includes(answer.state)) {
-    marks.view.state = answer.state;
-    student.draw(marks.view);
+    student.moved(answer.state).catch(() => {});
   }
 };
 queue.events.onOlder = async (view) => {

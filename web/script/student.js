@@ -1,5 +1,5 @@
-// student has the student's side of the sheet screen: due and state in the
-// margin's head, submit, take back, improve.
+// student has the student's side of the sheet screen: submit, take back,
+// improve. The margin's head is written by the server.
 
 import { el, layer, paint } from './paint.js';
 import { ask, post } from './net.js';
@@ -33,149 +33,43 @@ const date = (t) =>
     hour12: false,
     timeZone: marks.view.zone,
   });
+const count = (n, what) => `${n} ${what}${n === 1 ? '' : 's'}`;
 const span = (minutes) =>
   minutes < 60
-    ? `${minutes} min`
+    ? count(minutes, 'minute')
     : minutes < 2880
-      ? `${Math.floor(minutes / 60)} h${minutes % 60 && minutes < 360 ? ` ${minutes % 60} min` : ''}`
-      : `${Math.floor(minutes / 1440)} days`;
+      ? `${count(Math.floor(minutes / 60), 'hour')}${minutes % 60 && minutes < 360 ? ` ${minutes % 60} min` : ''}`
+      : count(Math.floor(minutes / 1440), 'day');
 
-function due(v) {
-  if (!v.due) return null;
-  const left = Math.ceil((Date.parse(v.due) - Date.now()) / 60000);
-  return el(
-    'p',
-    { className: 'hint' },
-    left >= 0 ? `Due ${date(v.due)}, in ${span(left)}` : `Was due ${date(v.due)}, ${span(-left)} ago`,
-  );
+// left tells anew how long it is to the due time, on a page that has been open,
+// or kept on the device, for a while.
+function left() {
+  for (const t of top.querySelectorAll('[data-left]')) {
+    const minutes = Math.ceil(t.dataset.left / 60 - Date.now() / 60000);
+    t.textContent = minutes >= 0 ? `in ${span(minutes)}` : `${span(-minutes)} ago`;
+  }
+}
+setInterval(left, 60000);
+
+// head puts in the head that came with a view; what is unfolded stays so.
+function head(html) {
+  const open = top.querySelector('details.rich')?.open;
+  top.innerHTML = html;
+  const details = top.querySelector('details.rich');
+  if (details && open !== undefined) details.open = open;
 }
 
-// attempts leads to every attempt with what was said about it.
-function attempts(v) {
-  if (v.attempts < 2 && !(v.attempts && v.state === 'reworking')) return null;
-  const one = (n, words, on) =>
-    el(
-      'a',
-      {
-        className: `button ${on ? 'dark' : ''}`,
-        href: n ? `/copies/${v.copy}?attempt=${n}` : `/copies/${v.copy}`,
-        ...(on ? { 'aria-current': 'page' } : {}),
-      },
-      words,
-    );
-  const all = Array.from({ length: v.attempts }, (_, i) =>
-    one(i + 1, `Attempt ${i + 1}`, v.attempt === i + 1 && (v.past || v.state !== 'reworking')),
-  );
-  if (v.state === 'reworking') all.push(one(0, 'Now', !v.past));
-  return el('nav', { className: 'flex flex-wrap gap-1 my-2', 'aria-label': 'Attempts' }, ...all);
-}
-
-// got says what was given for the attempt that the feedback is about.
-function got(v) {
-  const points = !v.pointsOf ? 'Feedback' : v.given != null ? `${v.given} of ${v.pointsOf}` : 'No points were given';
-  return v.feedback === v.attempt ? points : `Attempt ${v.feedback}: ${points[0].toLowerCase()}${points.slice(1)}`;
+// moved says that the copy is worked on now.
+export async function moved(state) {
+  marks.view.state = state;
+  const said = top.querySelector('[data-state]');
+  if (said && state === 'in progress') said.textContent = 'In progress';
+  else head((await ask(`/copies/${marks.view.copy}/view`)).head);
 }
 
 export function draw(v) {
-  const lines = [attempts(v)];
-  if (v.past) {
-    lines.push(
-      el('strong', {}, `Attempt ${v.attempt}, as you submitted it`),
-      el(
-        'p',
-        { className: 'hint' },
-        `${date(v.receipt.at)}${v.receipt.late ? `, late by ${span(v.receipt.late)}` : ''}`,
-      ),
-    );
-    if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
-    if (v.returnedAt) lines.push(el('p', {}, el('strong', {}, got(v))));
-    else lines.push(el('p', { className: 'hint' }, 'It was not returned.'));
-    if (v.remark) lines.push(el('p', { className: 'mt-1 whitespace-pre-wrap' }, v.remark));
-  } else if (v.removed)
-    lines.push(
-      el('strong', {}, 'No longer assigned'),
-      el('p', { className: 'hint' }, 'Your work is kept, and you can read it.'),
-    );
-  else if (v.way === 'shared')
-    lines.push(
-      el('strong', {}, 'One for all'),
-      el(
-        'p',
-        { className: 'hint' },
-        'Everybody in the course writes on this sheet. What you add carries your name; Pick tells whose a mark is.',
-      ),
-      due(v),
-    );
-  else if (v.way === 'read')
-    lines.push(el('strong', {}, 'To read'), el('p', { className: 'hint' }, 'There is nothing to hand in.'), due(v));
-  else if (v.state === 'submitted') {
-    lines.push(
-      el('strong', {}, `Submitted ${date(v.receipt.at)}`),
-      el(
-        'p',
-        { className: 'hint' },
-        v.receipt.late ? `Late by ${span(v.receipt.late)}. ` : '',
-        `Attempt ${v.receipt.attempt}. You can read it; it is your teacher’s until it is returned.`,
-      ),
-    );
-    if (v.line) lines.push(el('p', { className: 'hint' }, `Your line: “${v.line}”`));
-    if (!may('take back') && !v.closed)
-      lines.push(el('p', { className: 'hint' }, 'Your teacher has begun to mark it, so it cannot be taken back.'));
-    if (v.waiting)
-      lines.push(
-        el(
-          'p',
-          { className: 'hint' },
-          `${v.waiting} ${v.waiting === 1 ? 'change' : 'changes'} came after you had submitted. They wait for your next attempt.`,
-        ),
-      );
-    lines.push(
-      el(
-        'details',
-        {},
-        el('summary', { className: 'hint' }, 'Details'),
-        el('p', { className: 'hint break-all' }, `Fingerprint (SHA-256): ${v.receipt.fingerprint}`),
-      ),
-    );
-  } else if (v.returnedAt) {
-    lines.push(
-      el(
-        'p',
-        { className: 'flex justify-between gap-2' },
-        el('strong', {}, got(v)),
-        el('strong', { className: 'text-moss-ink' }, v.state === 'reworking' ? `Attempt ${v.attempt}` : 'Returned'),
-      ),
-    );
-    if (v.remark) lines.push(el('p', { className: 'mt-1 whitespace-pre-wrap' }, v.remark));
-    if (v.state === 'reworking')
-      lines.push(
-        due(v),
-        el('p', { className: 'hint mt-1' }, 'You are improving it. Attempt ' + (v.attempt - 1) + ' stays as it was.'),
-      );
-  } else {
-    lines.push(
-      due(v) ?? el('p', { className: 'hint' }, 'No due time'),
-      el('strong', {}, v.closed ? 'Closed' : v.state === 'not started' ? 'Not started yet' : 'In progress'),
-    );
-    if (v.closes && !v.closed)
-      lines.push(el('p', { className: 'hint' }, `Takes no more work after ${date(v.closes)}.`));
-    if (v.pointsOf) lines.push(el('p', { className: 'hint' }, `${v.pointsOf} points`));
-  }
-  const said = document.querySelector('[data-instructions]');
-  if (said && v.state !== 'submitted' && !v.past)
-    lines.push(
-      el(
-        'details',
-        { className: 'rich mt-2', open: v.state === 'not started' },
-        el('summary', {}, 'What to do'),
-        said.content.cloneNode(true),
-      ),
-    );
-  if (may('bring back'))
-    lines.push(
-      el('button', { className: 'elsewhere', on: { click: bringElsewhere } }, 'Done elsewhere? Bring in the file'),
-    );
-  top.replaceChildren(...lines.filter(Boolean));
+  if (v.head) head(v.head);
+  left();
   back.hidden = !may('take back');
   away.href = `/copies/${v.copy}/print${v.past ? `?attempt=${v.attempt}` : ''}`;
   away.hidden = !may('take away') || (v.state === 'not started' && v.way === 'copy');
@@ -186,6 +80,9 @@ export function draw(v) {
 }
 
 export function begin() {
+  top.addEventListener('click', (e) => {
+    if (e.target.closest('[data-do="elsewhere"]')) bringElsewhere();
+  });
   main.addEventListener('click', async () => {
     if (may('submit')) {
       submit();

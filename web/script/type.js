@@ -13,16 +13,23 @@ import { toast } from './toast.js';
 import { blankAt, walk } from './blanks.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
 import { hold } from './queue.js';
-import { linesOf, look, lookOf, read, write as show } from './rich.js';
+import { hardLines, linesOf, look, lookOf, read } from './rich.js';
 import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
 const LEAST = 10; // points: what is too long for its blank gets no smaller
 const READABLE = 13; // CSS pixels
 const SMALLEST = 8; // points, in a field of several lines, which cannot grow
-let open = null; // {id, sheet, x, y, box, of, width, turn, before, merge}
+let open = null; // {id, sheet, x, y, box, editor, of, width, turn, before, merge}
 
 export const typing = () => open !== null;
+
+let editors = /** @type {typeof import('./editor.js') | null} */ (null);
+
+// load fetches what one types with, which may come after the page.
+export async function load() {
+  editors ??= await import('./editor.js');
+}
 
 instruments.type = {
   async tap(p) {
@@ -127,7 +134,15 @@ function intoField(b, sheet) {
   );
 }
 
-function edit(o, text) {
+function edit(o, body) {
+  if (!editors) {
+    load().then(
+      () => edit(o, body),
+      () => toast('What one types with has not loaded. Nothing is lost; press again in a moment.'),
+    );
+    return;
+  }
+  if (open) finish();
   const blank = o.field ?? (o.turn ? null : blankAt(o.sheet.number, o.x + 1, o.y - 2));
   open = {
     ...o,
@@ -138,37 +153,37 @@ function edit(o, text) {
   };
   const box = el('div', {
     className: 'typing',
-    contentEditable: 'true',
     spellcheck: !marks.view.noSpelling,
     role: 'textbox',
     'aria-multiline': 'true',
     'aria-label': blank?.l || 'Text on the page',
     dir: 'auto',
   });
-  if (text) show(box, text);
   open.box = box;
   o.sheet.box.append(box);
+  box.addEventListener('keydown', keys, { capture: true }); // before the editor
+  box.addEventListener('keydown', (e) => e.stopPropagation());
+  const most = o.field?.m;
+  open.editor = editors.edit(box, {
+    lines: body ? hardLines(body) : [[]],
+    of: o.of,
+    most,
+    single: o.field && o.field.k !== 'box',
+    changed() {
+      if (!open) return;
+      fitBlank();
+      stay();
+      offer(box, open.editor);
+      later();
+    },
+    full: () => toast(`There is room for ${most} ${most === 1 ? 'letter' : 'letters'} here.`),
+  });
   place();
   if (window.innerWidth <= 640 && o.of.size * pixels() < READABLE) closer(box, o.of.size);
   beside(o, blank);
-  box.addEventListener('input', () => {
-    if (!open) return;
-    fitBlank();
-    stay();
-    offer(box);
-    later();
-  });
-  box.addEventListener('beforeinput', plain);
-  box.addEventListener('keydown', keys);
   box.addEventListener('blur', () => {
     if (open?.box === box && !document.hasFocus()) keep();
   });
-  box.focus();
-  const range = document.createRange();
-  range.selectNodeContents(box);
-  range.collapse(false);
-  getSelection().removeAllRanges();
-  getSelection().addRange(range);
 }
 
 // later keeps what is typed soon, however long the typing goes on; until then
@@ -198,48 +213,20 @@ function closer(box, size) {
 }
 
 function keys(e) {
-  e.stopPropagation();
-  if (e.key === 'Enter' && open?.field && open.field.k !== 'box') {
-    e.preventDefault();
-    return;
-  } // a field of one line
+  if (!open) return;
   if (e.key === 'Escape') {
     e.preventDefault();
+    e.stopPropagation();
     finish();
-    document.querySelector('[data-desk]').focus({ preventScroll: true });
-    return;
-  }
-  if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
+    surface.desk.focus({ preventScroll: true });
+  } else if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
     e.preventDefault();
-    shift(e.key === 'ArrowUp' ? 1 : -1);
-    return;
-  }
-  if (e.key !== 'Tab' || !open) return;
-  const { sheet, x, y } = open;
-  finish();
-  if (walk(sheet.number, x + 1, y - 2, e.shiftKey)) e.preventDefault();
-}
-
-// plain turns a new paragraph into a line break and pastes as plain text.
-function plain(e) {
-  const most = open?.field?.m,
-    typed = e.data ?? e.dataTransfer?.getData('text/plain') ?? '';
-  if (
-    most &&
-    /^insert/.test(e.inputType) &&
-    e.cancelable &&
-    e.currentTarget.textContent.length - String(getSelection()).length + typed.length > most
-  ) {
-    e.preventDefault();
-    toast(`There is room for ${most} ${most === 1 ? 'letter' : 'letters'} here.`);
-    return;
-  }
-  if (e.inputType === 'insertParagraph') {
-    e.preventDefault();
-    document.execCommand('insertLineBreak');
-  } else if (/FromPaste|FromDrop/.test(e.inputType)) {
-    e.preventDefault();
-    document.execCommand('insertText', false, e.dataTransfer.getData('text/plain'));
+    shift(open.editor, e.key === 'ArrowUp' ? 1 : -1);
+  } else if (e.key === 'Tab') {
+    const { sheet, x, y } = open;
+    e.stopPropagation();
+    finish();
+    if (walk(sheet.number, x + 1, y - 2, e.shiftKey)) e.preventDefault();
   }
 }
 
@@ -257,30 +244,29 @@ export function place() {
     maxWidth: width ? '' : `${(open.right - open.x) * z}px`,
   });
   if (open.comb) Object.assign(box.style, combed());
-  const scrolled = box.scrollTop;
   if (open.field?.k === 'box')
     Object.assign(box.style, { maxHeight: `${(open.field.r[3] - open.field.r[1]) * z}px`, overflowY: 'auto' });
-  box.scrollTop = 0;
-  const probe = el('span', { className: 'probe' });
-  box.prepend(probe);
-  const baseline = probe.getBoundingClientRect().bottom - box.getBoundingClientRect().top;
-  probe.remove();
-  box.style.top = `${open.y * z - baseline}px`;
-  box.scrollTop = scrolled;
-  if (open.turn) Object.assign(box.style, { transformOrigin: `0 ${baseline}px`, transform: `rotate(${open.turn}deg)` });
+  const first = baseline(box);
+  box.style.top = `${open.y * z - first}px`;
+  if (open.turn) Object.assign(box.style, { transformOrigin: `0 ${first}px`, transform: `rotate(${open.turn}deg)` });
+}
+
+// baseline gives how far below the top of a box its first line stands. That is
+// measured on a likeness, as the editor minds what is put into its own.
+function baseline(box) {
+  const probe = el('span', { className: 'probe' }),
+    like = el('div', { className: 'typing again' }, probe);
+  like.style.cssText = box.style.cssText;
+  like.style.transform = 'none';
+  like.append(...(box.firstChild?.cloneNode(true).childNodes ?? []));
+  box.parentElement.append(like);
+  const down = probe.getBoundingClientRect().bottom - like.getBoundingClientRect().top;
+  like.remove();
+  return down;
 }
 
 // largest gives the largest size in the box, in points.
-function largest() {
-  let size = open.of.size;
-  for (const n of open.box.querySelectorAll('span, font'))
-    size = Math.max(
-      size,
-      (parseFloat(getComputedStyle(n).fontSize) / parseFloat(getComputedStyle(open.box).fontSize || '1')) *
-        open.of.size,
-    );
-  return round(size);
-}
+const largest = () => round(open.editor.largest() * open.of.size);
 
 // stay moves text up that would run off the page's foot.
 function stay() {
@@ -308,16 +294,15 @@ function widthOf(letters, size) {
 // fitBlank makes text that is too long for a blank of one line smaller; what
 // is still too long goes on below.
 function fitBlank() {
-  const { blank, box, of, wanted, field } = open;
-  if (field?.k === 'box' && !box.querySelector('span, font')) {
+  const { blank, box, editor, of, wanted, field } = open;
+  if (field?.k === 'box' && editor.largest() === 1) {
     const room = (field.r[3] - field.r[1]) * pixels();
     for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, SMALLEST)) {
       place();
       if (of.size <= SMALLEST || box.scrollHeight <= room + 1) return;
     }
   }
-  if (!blank || !['line', 'cell', 'number', 'comb'].includes(blank.k) || box.querySelector('br, sup, sub, span, font'))
-    return;
+  if (!blank || !['line', 'cell', 'number', 'comb'].includes(blank.k) || !editor.isPlain()) return;
   const before = of.size;
   for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, LEAST)) {
     place();
@@ -329,24 +314,9 @@ function fitBlank() {
 // dress changes the look of what is selected in the box, or of all of it.
 export function dress(change) {
   if (!open) return false;
-  const { box, of } = open,
-    some = !getSelection().isCollapsed && box.contains(getSelection().anchorNode);
-  box.focus();
-  if (some && !('align' in change) && !('fill' in change)) {
-    document.execCommand('styleWithCSS', false, 'false');
-    if ('bold' in change) document.execCommand('bold');
-    if ('italic' in change) document.execCommand('italic');
-    if ('under' in change) document.execCommand('underline');
-    if (change.color) document.execCommand('foreColor', false, change.color);
-    if ('font' in change || change.size) {
-      document.execCommand('fontSize', false, '7'); // a mark of where, which is then made what was asked for
-      for (const f of box.querySelectorAll('font[size="7"]')) {
-        f.removeAttribute('size');
-        if (change.size) f.style.fontSize = `${change.size / of.size}em`;
-        if ('font' in change) f.className = `font-${change.font || 'clear'}`;
-      }
-    }
-  } else {
+  const { box, editor, of } = open;
+  editor.focus();
+  if ('align' in change || 'fill' in change || !editor.dress(change)) {
     Object.assign(of, change);
     if (change.size) open.wanted = change.size;
     if (change.align && !open.width) open.width = Math.max(Math.round(box.offsetWidth / pixels()), 40);
@@ -359,8 +329,8 @@ export function dress(change) {
 // insert types a sign where the caret is, in the box that is open.
 export function insert(sign) {
   if (!open) return false;
-  open.box.focus();
-  document.execCommand('insertText', false, sign);
+  open.editor.focus();
+  open.editor.insert(sign);
   return true;
 }
 
@@ -429,8 +399,9 @@ export function finish() {
   if (!open) return;
   dismiss();
   keep();
-  const { box, id } = open;
+  const { box, editor, id } = open;
   open = null;
+  editor.close();
   box.remove();
   for (const g of find(id)?.groups ?? []) g.style.visibility = '';
 }
