@@ -1,12 +1,12 @@
 // blanks is where the places to write are corrected: dragged, resized, added,
 // deleted, named, and told what is expected in them.
 
-import { el, node } from '../paint.js';
+import { node } from '../paint.js';
 import { change, doc, leaf, size, view } from './doc.js';
 import { choose, spot, surfaces } from './leaves.js';
 import { newId } from '../ids.js';
-import { asFound, known, load, own, places } from './found.js';
-import { button, choice, field } from './parts.js';
+import { known, load, own, places } from './found.js';
+import { corrected, letGo, lines } from './parts.js';
 
 const KINDS = {
   line: 'One line',
@@ -22,17 +22,6 @@ const KINDS = {
 };
 const round = (v) => Math.round(v * 100) / 100;
 let at = -1; // the blank in hand, on the leaf in hand
-
-export const mode = {
-  begin,
-  panel,
-  paint,
-  leave: () => {
-    at = -1;
-  },
-  keys,
-  down,
-};
 
 function begin() {
   at = -1;
@@ -82,174 +71,100 @@ function shift(d) {
   });
 }
 
-function panel() {
-  const l = leaf();
-  if (l.use !== 'sheet')
-    return [
-      el('h2', {}, 'Blanks'),
-      el('p', { className: 'hint' }, 'Students do not get this page, so nobody writes on it.'),
-    ];
-  if (!known(l) && !l.places)
-    return [el('h2', {}, 'Blanks'), el('p', { className: 'hint', role: 'status' }, 'Looking for the places to write…')];
-  const all = places(l),
-    p = now();
-  const parts = [
-    el(
-      'section',
-      {},
-      el('h2', {}, all.length === 1 ? '1 blank on this page' : `${all.length || 'No'} blanks on this page`),
-      el(
-        'p',
-        { className: 'hint mb-3' },
-        p
-          ? 'Drag it, or its corners. Arrow keys move it too.'
-          : 'Press one to change it, or draw a new one on the page.',
-      ),
-      el(
-        'div',
-        { className: 'row' },
-        button('plus', 'Add one', () => {
-          const s = size(l);
-          add([s.w / 2 - 70, s.h / 2 - 9, s.w / 2 + 70, s.h / 2 + 9]);
-        }),
-        asFound('places', () => {
-          at = -1;
-        }),
-      ),
-    ),
-  ];
-  if (p) parts.push(editor(p));
-  parts.push(
-    el(
-      'ol',
-      { className: 'blank-list' },
-      ...all.map((b, i) =>
-        el(
-          'li',
-          {},
-          el(
-            'button',
-            { 'aria-current': String(i === at), on: { click: () => pick(i), keydown: keys } },
-            el('b', {}, String(i + 1)),
-            el('span', {}, b.l || 'no words before it'),
-            el('span', { className: 'hint' }, KINDS[b.k]),
-          ),
-        ),
-      ),
-    ),
-  );
-  return parts;
-}
+// expected changes what is expected in the blank in hand; what is empty is not.
+const expected = (k, v) =>
+  set((all) => {
+    const e = { ...all[at].e, [k]: v };
+    if (!v.length) delete e[k];
+    if (Object.keys(e).length) all[at].e = e;
+    else delete all[at].e;
+  }, k);
 
-function pick(i) {
-  at = i;
-  doc.onChange(false);
-  document.querySelector('.blank-list [aria-current="true"]')?.focus({ preventScroll: true });
-}
-
-function editor(p) {
-  const expected = (f, merge) =>
+const panel = {
+  kinds: Object.entries(KINDS),
+  refused: '',
+  heading: '',
+  corrected: false,
+  all: [],
+  kind: '', // of the blank in hand, if there is one
+  label: '',
+  options: '',
+  answered: false,
+  number: '',
+  tolerance: '',
+  unit: '',
+  words: '',
+  show() {
+    const l = leaf(),
+      p = now(),
+      looking = !known(l) && !l.places;
+    this.refused =
+      l.use !== 'sheet'
+        ? 'Students do not get this page, so nobody writes on it.'
+        : looking
+          ? 'Looking for the places to write…'
+          : '';
+    const all = this.refused ? [] : places(l);
+    this.heading = all.length === 1 ? '1 blank on this page' : `${all.length || 'No'} blanks on this page`;
+    this.corrected = corrected('places');
+    this.all = all.map((b, i) => ({
+      i: b.i,
+      at: i,
+      here: i === at,
+      words: b.l || 'no words before it',
+      kind: KINDS[b.k],
+    }));
+    this.kind = (!this.refused && p?.k) || '';
+    if (!this.kind) return;
+    const { number = '', tolerance = '', unit = '', words = [] } = p.e ?? {};
+    Object.assign(this, { label: p.l, options: (p.o ?? []).join('\n'), answered: !!p.e });
+    Object.assign(this, { number, tolerance, unit, words: words.join('\n') });
+  },
+  addOne() {
+    const s = size(leaf());
+    add([s.w / 2 - 70, s.h / 2 - 9, s.w / 2 + 70, s.h / 2 + 9]);
+  },
+  asFound() {
+    at = -1;
+    letGo('places');
+  },
+  pick,
+  keys,
+  shift,
+  remove,
+  setKind: (k) =>
     set((all) => {
-      const e = { ...all[at].e };
-      f(e);
-      for (const k of Object.keys(e)) if (!e[k]?.length) delete e[k];
-      if (Object.keys(e).length) all[at].e = e;
-      else delete all[at].e;
-    }, merge);
-  const e = p.e ?? {};
-  return el(
-    'section',
-    { className: 'in-hand blank-editor' },
-    choice('What goes in', p.k, Object.entries(KINDS), (k) =>
-      set((all) => {
-        const was = tall(all[at].k);
-        all[at].k = k;
-        if (was !== tall(k)) fitted(all[at], leaf());
-      }),
-    ),
-    field(
-      'Its words',
-      p.l,
-      (v) =>
-        set((all) => {
-          all[at].l = v;
-        }, 'label'),
-      { hint: 'read aloud', maxLength: 200 },
-    ),
-    p.k === 'choice'
-      ? field(
-          'To choose from',
-          (p.o ?? []).join('\n'),
-          (v) =>
-            set((all) => {
-              all[at].o = v
-                .split('\n')
-                .map((s) => s.trim())
-                .filter(Boolean);
-            }, 'options'),
-          { tag: 'textarea', rows: 3, hint: 'one a line' },
-        )
-      : null,
-    ['tick', 'drawing'].includes(p.k)
-      ? null
-      : el(
-          'details',
-          { open: !!p.e },
-          el('summary', {}, 'Expected answer'),
-          el('p', { className: 'hint my-2' }, 'It helps you while marking. No student sees it.'),
-          p.k === 'number'
-            ? el(
-                'div',
-                { className: 'thirds' },
-                field(
-                  'Number',
-                  e.number,
-                  (v) =>
-                    expected((x) => {
-                      x.number = v;
-                    }, 'number'),
-                  { maxLength: 40 },
-                ),
-                field(
-                  '± at most',
-                  e.tolerance,
-                  (v) =>
-                    expected((x) => {
-                      x.tolerance = v;
-                    }, 'tolerance'),
-                  { maxLength: 40 },
-                ),
-                field(
-                  'Unit',
-                  e.unit,
-                  (v) =>
-                    expected((x) => {
-                      x.unit = v;
-                    }, 'unit'),
-                  { maxLength: 40 },
-                ),
-              )
-            : field(
-                'Spellings that are right',
-                (e.words ?? []).join('\n'),
-                (v) =>
-                  expected((x) => {
-                    x.words = v
-                      .split('\n')
-                      .map((s) => s.trim())
-                      .filter(Boolean);
-                  }, 'words'),
-                { tag: 'textarea', rows: 2, hint: 'one a line' },
-              ),
-        ),
-    el(
-      'div',
-      { className: 'pair-of' },
-      button('up', 'Earlier', () => shift(-1)),
-      button('later', 'Later', () => shift(1)),
-      button('bin', 'Delete', remove),
-    ),
-  );
+      const was = tall(all[at].k);
+      all[at].k = k;
+      if (was !== tall(k)) fitted(all[at], leaf());
+    }),
+  setLabel: (v) =>
+    set((all) => {
+      all[at].l = v;
+    }, 'label'),
+  setOptions: (v) =>
+    set((all) => {
+      all[at].o = lines(v);
+    }, 'options'),
+  expect: expected,
+  expectWords: (v) => expected('words', lines(v)),
+};
+
+export const mode = {
+  begin,
+  panel,
+  paint,
+  leave: () => {
+    at = -1;
+  },
+  keys,
+  down,
+};
+
+async function pick(i) {
+  at = i;
+  await doc.onChange(false);
+  document.querySelector('.blank-list [aria-current="true"]')?.focus({ preventScroll: true });
 }
 
 function paint(s, l, i) {

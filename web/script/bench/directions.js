@@ -1,7 +1,7 @@
 // directions is what the teacher says on the sheet itself, so that every copy
 // carries it: typed and spoken notes, and highlights.
 
-import { el, icon, node } from '../paint.js';
+import { node } from '../paint.js';
 import { core } from '../core.js';
 import { clip } from '../clip.js';
 import { record } from '../record.js';
@@ -11,25 +11,10 @@ import { change, doc, leaf, url, view } from './doc.js';
 import { spot } from './leaves.js';
 import { print } from './found.js';
 import { outline } from './points.js';
-import { button } from './parts.js';
 
-const NAMES = { note: 'Note', voice: 'Voice note', highlighter: 'Highlighter' };
 let hand = 'note',
   color = WASHES.yellow,
-  draft = null; // draft: what is being written or recorded
-
-export const mode = {
-  begin: () => {
-    draft = null;
-  },
-  leave: () => {
-    draft?.keep?.();
-    draft = null;
-  },
-  panel,
-  paint,
-  down,
-};
+  draft = null; // {id, kind, i, at}: what is being written or recorded
 
 const put = (i, m) =>
   change((leaves) => {
@@ -37,164 +22,88 @@ const put = (i, m) =>
   });
 const mark = (kind, body) => ({ id: newId(), page: 1, kind, body });
 
-function panel() {
-  const parts = [
-    el(
-      'section',
-      {},
-      el('h2', {}, 'Directions on the sheet'),
-      el(
-        'p',
-        { className: 'hint mb-3' },
-        'Choose one and press the page. Every copy carries it, those that are begun too.',
-      ),
-      el(
-        'div',
-        { className: 'row' },
-        ...Object.entries(NAMES).map(([n, name]) =>
-          el(
-            'button',
-            {
-              className: 'kind',
-              'aria-pressed': String(hand === n),
-              on: {
-                click: () => {
-                  hand = n;
-                  if (n === 'highlighter') print(leaf());
-                  doc.onChange(false);
-                },
-              },
-            },
-            icon(n),
-            name,
-          ),
-        ),
-      ),
-      hand === 'highlighter'
-        ? el(
-            'div',
-            { className: 'row mt-3' },
-            ...Object.entries(WASHES).map(([name, v]) => {
-              const b = el('button', {
-                className: 'swatch',
-                'aria-label': name,
-                title: name,
-                'aria-pressed': String(v === color),
-                on: {
-                  click: () => {
-                    color = v;
-                    doc.onChange(false);
-                  },
-                },
-              });
-              b.style.background = v;
-              return b;
-            }),
-          )
-        : null,
-      hand === 'highlighter'
-        ? null
-        : el(
-            'div',
-            { className: 'row mt-3' },
-            button(
-              'plus',
-              hand === 'note' ? 'Note at the top of this page' : 'Voice note at the top of this page',
-              () => begin(doc.at, [40, 40]),
-            ),
-          ),
-    ),
-  ];
-  if (draft) parts.push(draft.card);
-  const all = (leaf().said ?? []).map((m, k) => ({ m, k }));
-  if (!all.length && !draft) parts.push(el('p', { className: 'hint' }, 'Nothing is said on this page yet.'));
-  for (const { m, k } of all) parts.push(card(m, k));
-  return parts;
-}
-
-function card(m, k) {
-  const i = doc.at,
-    b = m.body,
-    drop = () =>
-      change((leaves) => {
-        leaves[i].said.splice(k, 1);
-      });
-  const bin = el(
-    'button',
-    { className: 'button quiet', 'aria-label': 'Delete this direction', on: { click: drop } },
-    icon('bin'),
-  );
-  const box = el('article', { className: 'proposal direction' }, el('b', {}, String(k + 1)));
-  if (m.kind === 'highlight') box.append(el('p', {}, b.text ? `“${b.text}” is highlighted` : 'A place is highlighted'));
-  if (b.voice) box.append(clip(url(`/extras/${b.voice.sound}`), b.voice.peaks, b.voice.ms));
-  if (b.text && m.kind === 'note') {
-    const area = el('textarea', { className: 'field', value: b.text, rows: 2, 'aria-label': `Direction ${k + 1}` });
-    area.addEventListener('input', () => {
-      if (area.value.trim())
-        change((leaves) => {
-          leaves[i].said[k].body.text = area.value;
-        }, `said ${i} ${k}`);
-    });
-    box.append(area);
-  }
-  box.append(bin);
-  return box;
-}
-
-// begin writes or records a direction at a place of a page.
-function begin(i, at) {
-  draft?.keep?.();
-  const box = el('article', { className: 'proposal direction' });
-  draft = { card: box, i, at, keep: null };
-  const end = () => {
-    draft = null;
+const panel = {
+  hand,
+  color,
+  colors: Object.entries(WASHES).map(([name, value]) => ({ name, value })),
+  drafts: [], // what is being written or recorded, if anything is
+  all: [],
+  show() {
+    Object.assign(this, { hand, color, drafts: draft ? [{ id: draft.id, kind: draft.kind }] : [] });
+    this.all = (leaf().said ?? []).map((m, at) => ({
+      id: m.id,
+      at,
+      highlights:
+        m.kind !== 'highlight' ? '' : m.body.text ? `“${m.body.text}” is highlighted` : 'A place is highlighted',
+      note: m.kind === 'note' ? (m.body.text ?? '') : '',
+      voice: m.body.voice,
+    }));
+  },
+  take(name) {
+    hand = name;
+    if (name === 'highlighter') print(leaf());
     doc.onChange(false);
-  };
-  if (hand === 'voice') {
+  },
+  dye(v) {
+    color = v;
     doc.onChange(false);
+  },
+  atTop: () => begin(doc.at, [40, 40]),
+  keep() {
+    keep();
+    doc.onChange(false);
+  },
+  end,
+  record(box) {
+    const { i, at } = draft;
     record(box, { seconds: 900, to: url('/spoken') }, end, (voice) => {
       draft = null;
       put(i, mark('note', { at, voice }));
     });
-    return;
-  }
-  const area = el('textarea', {
-    className: 'field',
-    rows: 3,
-    'aria-label': 'Your direction',
-    placeholder: 'Write what every copy shall say here',
-  });
-  draft.keep = () => {
-    const text = area.value.trim();
+  },
+  play: (box, voice) => box.replaceChildren(clip(url(`/extras/${voice.sound}`), [...voice.peaks], voice.ms)),
+  say(k, text) {
+    const i = doc.at;
+    if (text.trim())
+      change((leaves) => {
+        leaves[i].said[k].body.text = text;
+      }, `said ${i} ${k}`);
+  },
+  drop: (k) => change((leaves) => leaves[doc.at].said.splice(k, 1)),
+};
+
+export const mode = {
+  begin: () => {
     draft = null;
-    if (text) put(i, mark('note', { at, text }));
-  };
-  box.append(
-    area,
-    el(
-      'div',
-      { className: 'row' },
-      button(
-        '',
-        'Keep',
-        () => {
-          draft.keep();
-          doc.onChange(false);
-        },
-        'dark',
-      ),
-      button('', 'Drop', end, 'quiet'),
-    ),
-  );
-  area.addEventListener('keydown', (e) => {
-    if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) {
-      e.preventDefault();
-      draft.keep();
-      doc.onChange(false);
-    }
-  });
+  },
+  leave: () => {
+    keep();
+    draft = null;
+  },
+  panel,
+  paint,
+  down,
+};
+
+// begin writes or records a direction at a place of a page.
+function begin(i, at) {
+  keep();
+  draft = { id: newId(), kind: hand, i, at };
   doc.onChange(false);
-  area.focus({ preventScroll: true });
+}
+
+// keep takes what is being written; what is being recorded has its own way.
+function keep() {
+  if (draft?.kind !== 'note') return;
+  const { i, at } = draft,
+    text = document.querySelector('[data-directing]')?.value.trim();
+  draft = null;
+  if (text) put(i, mark('note', { at, text }));
+}
+
+function end() {
+  draft = null;
+  doc.onChange(false);
 }
 
 function paint(s, l, i) {

@@ -2,8 +2,7 @@
 
 import { ask } from '../net.js';
 import { core } from '../core.js';
-import { change, doc, leaf, named, settled, url, view } from './doc.js';
-import { button } from './parts.js';
+import { named, settled, url, view } from './doc.js';
 
 const guides = new Map(),
   prints = new Map();
@@ -57,20 +56,3 @@ export async function print(l) {
   }
   return prints.get(named(l));
 }
-
-// asFound offers to forget what was corrected on the leaf in hand, if anything
-// was.
-export const asFound = (what, letGo) =>
-  leaf()[what]
-    ? button(
-        '',
-        'As they were found',
-        () => {
-          letGo();
-          change((leaves) => {
-            delete leaves[doc.at][what];
-          });
-        },
-        'quiet',
-      )
-    : null;

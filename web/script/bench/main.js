@@ -9,7 +9,7 @@ import { toast } from '../toast.js';
 import { showSaved } from '../saved.js';
 import { doc, history, leaf, redo, undecided, undo, url, view } from './doc.js';
 import { choose, chosen, draw, spot, surfaces } from './leaves.js';
-import * as pages from './pages.js';
+import { panel as pages } from './pages.js';
 import { mode as blanks } from './blanks.js';
 import { mode as points } from './points.js';
 import { mode as directions } from './directions.js';
@@ -17,8 +17,9 @@ import { mode as key } from './key.js';
 import { mode as shelf } from './shelf.js';
 
 const plain = { begin() {}, leave() {}, paint() {}, down: () => null };
+/** @type {Record<string, [string, string, any]>} sign, name, and what belongs to a place */
 const PLACES = {
-  pages: ['page', 'Pages', { ...plain, panel: pages.panel }],
+  pages: ['page', 'Pages', { ...plain, panel: pages }],
   blanks: ['blank', 'Blanks', blanks],
   points: ['points', 'Points', points],
   directions: ['note', 'Directions', directions],
@@ -30,6 +31,7 @@ const margin = document.querySelector('[data-margin]'),
   desk = document.querySelector('[data-desk]');
 let place = 'pages';
 const mode = () => PLACES[place][2];
+const panels = {}; // what bench-panels.html shows, by place
 
 function take(name) {
   if (name !== place) mode().leave();
@@ -63,8 +65,27 @@ function build() {
   );
 }
 
-// show paints what stands on the pages and fills the margin. While somebody
-// types in a field the margin stays as it is.
+// through gives a component what a panel has; the panel itself outlives it.
+const through = (panel) =>
+  Object.defineProperties(
+    {},
+    Object.fromEntries(
+      Object.keys(panel).map((k) => [
+        k,
+        {
+          enumerable: true,
+          configurable: true,
+          get: () => panel[k],
+          set(v) {
+            panel[k] = v;
+          },
+        },
+      ]),
+    ),
+  );
+
+// show paints what stands on the pages, and tells the place's panel. While
+// somebody types in a field the panel stays as it is.
 function show(typing) {
   for (const s of surfaces) {
     s.washes.replaceChildren();
@@ -72,14 +93,11 @@ function show(typing) {
     if (place !== 'directions') directions.paint(s, view.leaves[s.i], s.i);
     mode().paint(s, view.leaves[s.i], s.i);
   }
-  if (typing && margin.contains(document.activeElement)) return;
-  const held = margin.contains(document.activeElement)
-    ? [...margin.querySelectorAll('button, input, select, textarea')].indexOf(document.activeElement)
-    : -1;
-  margin.replaceChildren(...mode().panel().filter(Boolean));
-  if (held >= 0)
-    [...margin.querySelectorAll('button, input, select, textarea')].at(held)?.focus({ preventScroll: true });
+  if (typing && margin.contains(document.activeElement)) return undefined;
+  panels[place].show();
+  window.Alpine.store('bench').place = place;
   document.querySelector('[data-assign]').classList.toggle('next', !view.leaves.some(undecided)); // what is proposed comes first
+  return window.Alpine.nextTick();
 }
 
 let drawn = '';
@@ -92,7 +110,7 @@ doc.onChange = (typing) => {
     draw();
     mode().begin();
   }
-  show(typing);
+  return show(typing);
 };
 doc.onHistory = () => {
   const h = history();
@@ -172,12 +190,21 @@ window.addEventListener('pagehide', () => {
 
 view.kit ??= {};
 showSaved('saved', 'Saved');
-build();
-doc.at = Math.max(0, view.leaves.findIndex(undecided));
-doc.onChange(false);
-choose(doc.at, doc.at > 0);
-take('pages');
-document.querySelector('[data-screen]').dataset.ready = 'yes';
+document.addEventListener('alpine:init', () => {
+  const { Alpine } = window;
+  Alpine.store('bench', { place });
+  for (const [name, [, , { panel }]] of Object.entries(PLACES)) {
+    panels[name] = Alpine.reactive(panel);
+    Alpine.data(name, () => through(panels[name]));
+  }
+  build();
+  doc.at = Math.max(0, view.leaves.findIndex(undecided));
+  doc.onChange(false);
+  choose(doc.at, doc.at > 0);
+  take('pages');
+  reading();
+  document.querySelector('[data-screen]').dataset.ready = 'yes';
+});
 core.load().catch((e) => toast(e.message));
 
 // The words of a long file are read while its pages can be seen already.
@@ -197,5 +224,4 @@ async function reading() {
     doc.onChange(false);
   }
 }
-reading();
 if (!leaf()) toast('This worksheet has no pages.');

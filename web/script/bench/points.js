@@ -1,28 +1,17 @@
 // points is where questions get their points, and the words that are expected
 // to be marked.
 
-import { el, node } from '../paint.js';
+import { node } from '../paint.js';
 import { core } from '../core.js';
 import { change, doc, leaf, numbers, size, view } from './doc.js';
 import { choose, spot } from './leaves.js';
 import { newId } from '../ids.js';
-import { asFound, load, own, places, print, questions } from './found.js';
-import { button, field } from './parts.js';
+import { load, own, places, print, questions } from './found.js';
+import { corrected, letGo } from './parts.js';
 
 const QUARTERS = 4; // points are kept in quarters
 let at = -1,
   marking = false; // the question in hand; whether its expected words are being marked
-
-export const mode = {
-  begin,
-  panel,
-  paint,
-  down,
-  leave: () => {
-    at = -1;
-    marking = false;
-  },
-};
 
 function begin() {
   at = -1;
@@ -47,195 +36,104 @@ function gathered(l) {
   return count;
 }
 
-function panel() {
-  const n = numbers(),
-    parts = [];
-  let sum = 0,
-    any = false;
-  view.leaves.forEach((l, i) => {
-    if (l.use !== 'sheet') return;
-    const asks = questions(l),
-      blanks = gathered(l);
-    asks.forEach((q, k) => {
-      any = true;
-      sum += q.p ?? 0;
-      const here = i === doc.at && k === at,
-        points = el('input', {
-          className: 'field',
-          value: text(q.p),
-          inputMode: 'decimal',
-          'aria-label': `Points for question ${q.n || k + 1} on page ${n[i]}`,
-          maxLength: 7,
-        });
-      points.addEventListener('input', () => {
-        const v = Number(points.value.trim().replace(',', '.')) * QUARTERS,
-          ok = Number.isInteger(v) && v >= 0 && v <= 1000 * QUARTERS;
-        points.setAttribute('aria-invalid', String(!ok));
-        if (ok) {
-          set(
-            i,
-            (all) => {
-              if (v) all[k].p = v;
-              else delete all[k].p;
-            },
-            `points ${k}`,
-          );
-          total();
-        }
-      });
-      parts.push(
-        el(
-          'li',
-          { className: here ? 'here' : '' },
-          el(
-            'button',
-            {
-              className: 'ask',
-              'aria-current': String(here),
-              on: {
-                click: () => {
-                  choose(i, true);
-                  at = k;
-                  marking = false;
-                  doc.onChange(false);
-                },
-              },
-            },
-            el('b', {}, q.n || '·'),
-            el('span', {}, q.t || 'no words'),
-            el(
-              'span',
-              { className: 'hint' },
-              `page ${n[i]}${blanks[k] ? `, ${blanks[k]} ${blanks[k] === 1 ? 'blank' : 'blanks'}` : ''}${q.w?.length ? `, ${q.w.length} to mark` : ''}`,
-            ),
-          ),
-          points,
-        ),
-      );
-      if (here) parts.push(el('li', { className: 'editing' }, editor(q, k)));
+const sum = () =>
+  `${
+    view.leaves
+      .filter((l) => l.use === 'sheet')
+      .flatMap(questions)
+      .reduce((s, q) => s + (q.p ?? 0), 0) / QUARTERS
+  } points`;
+
+const panel = {
+  all: [],
+  sum: '',
+  marking: false,
+  corrected: false,
+  editing: { n: '', t: '', expected: '' }, // the question in hand
+  show() {
+    const n = numbers();
+    this.all = view.leaves.flatMap((l, i) => {
+      if (l.use !== 'sheet') return [];
+      const blanks = gathered(l);
+      return questions(l).map((q, k) => ({
+        i: q.i,
+        leaf: i,
+        at: k,
+        here: i === doc.at && k === at,
+        number: q.n || '·',
+        words: q.t || 'no words',
+        about: `page ${n[i]}${blanks[k] ? `, ${blanks[k]} ${blanks[k] === 1 ? 'blank' : 'blanks'}` : ''}${q.w?.length ? `, ${q.w.length} to mark` : ''}`,
+        label: `Points for question ${q.n || k + 1} on page ${n[i]}`,
+        points: text(q.p),
+      }));
     });
-  });
-  return [
-    el(
-      'section',
-      {},
-      el('h2', {}, 'Questions and points'),
-      el(
-        'p',
-        { className: 'hint mb-3' },
-        any
-          ? 'A quarter of a point is the smallest step. The sum is offered when you assign the sheet.'
-          : 'No numbered questions were found. Draw one over its first line on the page.',
-      ),
-      el('ol', { className: 'ask-list' }, ...parts),
-      any
-        ? el(
-            'p',
-            { className: 'ask-sum' },
-            'Together ',
-            el('strong', { data: { sum: '' } }, `${sum / QUARTERS} points`),
-          )
-        : null,
-      el(
-        'div',
-        { className: 'row mt-3' },
-        button('plus', 'Add a question', () => {
-          const s = size(leaf());
-          add([s.w * 0.1, s.h * 0.4, s.w * 0.9, s.h * 0.4 + 14]);
-        }),
-        asFound('questions', () => {
-          at = -1;
-        }),
-      ),
+    const q = questions(leaf())[at];
+    this.editing = { n: q?.n ?? '', t: q?.t ?? '', expected: (q?.w ?? []).map((w) => `“${w.text}”`).join(', ') };
+    Object.assign(this, { sum: sum(), marking, corrected: corrected('questions') });
+  },
+  pick(i, k) {
+    choose(i, true);
+    at = k;
+    marking = false;
+    doc.onChange(false);
+  },
+  give(i, k, f) {
+    const v = Number(f.value.trim().replace(',', '.')) * QUARTERS,
+      ok = Number.isInteger(v) && v >= 0 && v <= 1000 * QUARTERS;
+    f.setAttribute('aria-invalid', String(!ok));
+    if (!ok) return;
+    set(
+      i,
+      (all) => {
+        if (v) all[k].p = v;
+        else delete all[k].p;
+      },
+      `points ${k}`,
+    );
+    this.sum = sum();
+  },
+  set: (k, v) =>
+    set(
+      doc.at,
+      (all) => {
+        all[at][k] = v;
+      },
+      k,
     ),
-  ];
-}
-
-function total() {
-  const sum = view.leaves
-    .filter((l) => l.use === 'sheet')
-    .flatMap(questions)
-    .reduce((s, q) => s + (q.p ?? 0), 0);
-  const out = document.querySelector('[data-sum]');
-  if (out) out.textContent = `${sum / QUARTERS} points`;
-}
-
-function editor(q, k) {
-  return el(
-    'div',
-    { className: 'in-hand' },
-    el(
-      'div',
-      { className: 'third-rest' },
-      field(
-        'Number',
-        q.n,
-        (v) =>
-          set(
-            doc.at,
-            (all) => {
-              all[k].n = v;
-            },
-            'number',
-          ),
-        { maxLength: 20 },
-      ),
-      field(
-        'Its words',
-        q.t,
-        (v) =>
-          set(
-            doc.at,
-            (all) => {
-              all[k].t = v;
-            },
-            'text',
-          ),
-        { maxLength: 200 },
-      ),
-    ),
-    el(
-      'p',
-      { className: 'hint' },
-      'Is it “mark every word that …”? Mark the expected words yourself; no student sees them.',
-    ),
-    el(
-      'div',
-      { className: 'row' },
-      el(
-        'button',
-        {
-          className: 'button',
-          'aria-pressed': String(marking),
-          on: {
-            click: () => {
-              marking = !marking;
-              if (marking) print(leaf());
-              doc.onChange(false);
-            },
-          },
-        },
-        marking ? 'Done marking words' : 'Mark the expected words',
-      ),
-      q.w?.length
-        ? button(
-            '',
-            'Forget them',
-            () =>
-              set(doc.at, (all) => {
-                delete all[k].w;
-              }),
-            'quiet',
-          )
-        : null,
-    ),
-    q.w?.length ? el('p', { className: 'hint' }, q.w.map((w) => `“${w.text}”`).join(', ')) : null,
-    button('bin', 'Delete the question', () => {
-      at = -1;
-      set(doc.at, (all) => all.splice(k, 1));
+  markWords() {
+    marking = !marking;
+    if (marking) print(leaf());
+    doc.onChange(false);
+  },
+  forget: () =>
+    set(doc.at, (all) => {
+      delete all[at].w;
     }),
-  );
-}
+  remove() {
+    const k = at;
+    at = -1;
+    set(doc.at, (all) => all.splice(k, 1));
+  },
+  addOne() {
+    const s = size(leaf());
+    add([s.w * 0.1, s.h * 0.4, s.w * 0.9, s.h * 0.4 + 14]);
+  },
+  asFound() {
+    at = -1;
+    letGo('questions');
+  },
+};
+
+export const mode = {
+  begin,
+  panel,
+  paint,
+  down,
+  leave: () => {
+    at = -1;
+    marking = false;
+  },
+};
 
 function add(r) {
   change((leaves) => {

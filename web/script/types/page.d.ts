@@ -12,6 +12,11 @@ interface Element {
 interface Window {
   Go: new () => { importObject: WebAssembly.Imports; run(instance: WebAssembly.Instance): Promise<void> };
   readymarginCore: Record<string, (...args: any[]) => any>;
-  Alpine: { data(name: string, make: (...args: any[]) => Record<string, any> & ThisType<any>): void };
+  Alpine: {
+    data(name: string, make: (...args: any[]) => Record<string, any> & ThisType<any>): void;
+    store(name: string, value?: any): any;
+    reactive<T>(value: T): T;
+    nextTick(): Promise<void>;
+  };
   htmx: any;
 }
