@@ -18,6 +18,7 @@ import (
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"readymargin/core/flow"
 	"readymargin/core/mark"
@@ -495,6 +496,52 @@ func TestLettersOfEveryKind(t *testing.T) {
 	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d/print", id)) }, func() error {
 		return p.Until("they are named", `document.body.innerText.includes("👍")`)
 	})
+}
+
+// Within the box one types in: letters are lowered, raised and made bold by
+// key, what is pasted leaves its look behind, and undo goes back and forth. A
+// place of a form that holds so many letters takes no more.
+func TestTheBoxOneTypesIn(t *testing.T) {
+	p, id := desk(t, "Typed", 1280, 800)
+	chord := func(key string) func() error {
+		return func() error {
+			return chromedp.Do(p.Ctx, chromedp.KeyEvent(key, chromedp.KeyModifiers(2)))
+		}
+	}
+	write := func(text string) func() error { return func() error { return p.Type(text) } }
+	reads := func(html string) func() error {
+		return func() error {
+			return p.Until("the box has "+html, fmt.Sprintf(`document.querySelector(".typing").innerHTML.replaceAll(/ style="[^"]*"| class="[^"]*"/g, "") === %q`, html))
+		}
+	}
+	steps(t,
+		func() error { return p.Click(`.place [aria-label="Type"]`) },
+		func() error { return p.Press(browser.Place{Page: 1, X: 120, Y: 700}) },
+		write("H2"), func() error { return p.Until("it offers to lower", `document.querySelector(".offer")`) }, chord(kb.ArrowDown),
+		write("O x^2"), func() error {
+			return p.Until("it offers to raise", `document.querySelector(".offer")?.innerText.startsWith("Raise")`)
+		}, chord(kb.ArrowUp),
+		write(" "), chord("b"), write("B"), chord("b"), write("c"),
+		reads("<p>H<sub>2</sub>O x<sup>2</sup> <span>B</span>c</p>"),
+		func() error {
+			_, err := browser.Eval[int](p, `const d=new DataTransfer(); d.setData("text/html","<h1>one</h1><b>two</b>"); d.setData("text/plain","one\ntwo"); document.activeElement.dispatchEvent(new ClipboardEvent("paste",{clipboardData:d,bubbles:true,cancelable:true})); return 1`)
+			return err
+		},
+		reads("<p>H<sub>2</sub>O x<sup>2</sup> <span>B</span>cone</p><p>two</p>"),
+		chord("z"), reads("<p>H<sub>2</sub>O x<sup>2</sup> <span>B</span>c</p>"),
+		chord("y"), reads("<p>H<sub>2</sub>O x<sup>2</sup> <span>B</span>cone</p><p>two</p>"),
+		func() error { return p.Key(kb.Enter) }, write("three"),
+		func() error { return p.Click(`.place [aria-label="Pick"]`) },
+	)
+	var runs []string
+	for _, l := range kept(t, p, id)[0].Body.(*mark.FreeText).Lines {
+		for _, r := range l.Runs {
+			runs = append(runs, fmt.Sprintf("%s/%d/%v/%v", r.Text, r.Shift, r.Bold, l.Hard))
+		}
+	}
+	if s, want := strings.Join(runs, " "), "H/0/false/true 2/-1/false/true O x/0/false/true 2/1/false/true  /0/false/true B/0/true/true cone/0/false/true two/0/false/true three/0/false/true"; s != want {
+		t.Errorf("kept %s\nwant %s", s, want)
+	}
 }
 
 // A press anywhere in a blank begins at its beginning, on its line; Tab and

@@ -125,7 +125,11 @@ func (p *Pool) Picture(ctx context.Context, file []byte, page int, scale float64
 // bytes stand unchanged at the beginning of the new file. All of it is made in
 // the worker, and ends when the context does.
 func (p *Pool) Print(ctx context.Context, file []byte, what document.Export) ([]byte, error) {
-	j, parts := job{Do: "print", Print: &what, Sizes: []int{len(file)}}, [][]byte{file}
+	marks, err := packExport(what)
+	if err != nil {
+		return nil, fmt.Errorf("pdf: what is to be printed: %w", err)
+	}
+	j, parts := job{Do: "print", Sizes: []int{len(file), len(marks)}}, [][]byte{file, marks}
 	for _, hash := range slices.Sorted(maps.Keys(what.Pictures)) {
 		pic := what.Pictures[hash]
 		j.Hashes, j.Sizes, parts = append(j.Hashes, hash), append(j.Sizes, len(pic)), append(parts, pic)

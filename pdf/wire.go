@@ -1,12 +1,15 @@
 package pdf
 
 import (
+	"bytes"
 	"encoding/binary"
+	"encoding/gob"
 	"encoding/json"
 	"fmt"
 	"io"
 
 	"readymargin/core/document"
+	"readymargin/core/mark"
 	"readymargin/core/scan"
 )
 
@@ -20,7 +23,6 @@ type job struct {
 	Page   int                `json:"page,omitempty"`
 	Scale  float64            `json:"scale,omitempty"` // pixels per point
 	Other  int                `json:"other,omitempty"` // page of the second file
-	Print  *document.Export   `json:"print,omitempty"`
 	Hashes []string           `json:"hashes,omitempty"` // of the pictures behind a file that is printed
 	Sizes  []int              `json:"sizes,omitempty"`  // of several files that come as one
 	Leaves []document.PageRef `json:"leaves,omitempty"`
@@ -39,6 +41,26 @@ type result struct {
 	Ink      *scan.Ink         `json:"ink,omitempty"`
 	Carried  *document.Carried `json:"carried,omitempty"`
 	Parts    []document.Part   `json:"parts,omitempty"`
+}
+
+// What is exported goes to a worker as a part of its own, before the pictures:
+// marks are many numbers, and JSON takes longer over them than printing does.
+func init() {
+	for _, b := range mark.Bodies() {
+		gob.Register(b)
+	}
+}
+
+func packExport(what document.Export) ([]byte, error) {
+	what.Pictures = nil // which follow as they are
+	var b bytes.Buffer
+	err := gob.NewEncoder(&b).Encode(what)
+	return b.Bytes(), err
+}
+
+func unpackExport(b []byte) (what document.Export, err error) {
+	err = gob.NewDecoder(bytes.NewReader(b)).Decode(&what)
+	return what, err
 }
 
 // maxFrame bounds what either side believes of the other.

@@ -161,11 +161,15 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		res.Type, body, err = d.picture(j.Page, j.Scale)
 	case "print":
 		parts := split(d.file, j.Sizes)
-		j.Print.Pictures = map[string][]byte{}
-		for i, hash := range j.Hashes {
-			j.Print.Pictures[hash] = parts[i+1]
+		var what document.Export
+		if what, err = unpackExport(parts[1]); err != nil {
+			break
 		}
-		body, err = printAll(parts[0], *j.Print)
+		what.Pictures = map[string][]byte{}
+		for i, hash := range j.Hashes {
+			what.Pictures[hash] = parts[i+2]
+		}
+		body, err = printAll(parts[0], what)
 	case "ink":
 		res.Ink, err = d.ink(j.Page)
 	case "differ":

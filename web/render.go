@@ -123,7 +123,7 @@ func dated(t time.Time, zone string) string {
 	if err != nil {
 		loc = time.UTC
 	}
-	return t.In(loc).Format("Mon 2 January, 15:04")
+	return t.In(loc).Format("Mon 2 Jan, 15:04")
 }
 
 // span says how long something takes, before or after now, in the two largest

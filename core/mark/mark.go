@@ -12,6 +12,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -305,6 +307,9 @@ func kinds() map[string]Body {
 		"stamp": &Stamp{}, "picture": &Picture{}, "widget": &Widget{}, "note": &Note{}, "reply": &Reply{},
 	}
 }
+
+// Bodies returns an empty body of every kind there is.
+func Bodies() []Body { return slices.Collect(maps.Values(kinds())) }
 
 // UnmarshalJSON reads what MarshalJSON writes; a kind that does not exist and
 // a body that is not valid are refused with ErrInvalid.

@@ -1,6 +1,9 @@
 package page
 
-import "strconv"
+import (
+	"math"
+	"strconv"
+)
 
 // A Path is a sequence of subpaths, as it is drawn on the screen (SVG 2,
 // 9.3) and in a PDF (ISO 32000-2, 8.5.2). The zero Path is empty.
@@ -126,6 +129,24 @@ func (a Path) write(names map[byte]string, before bool) string {
 }
 
 // AppendNumber appends v with at most two decimals, as SVG and PDF both read it.
+// Pages have tens of thousands of numbers, so it goes by hundredths in whole
+// numbers, where a float has them all.
 func AppendNumber(b []byte, v float64) []byte {
-	return strconv.AppendFloat(b, Round(v), 'f', -1, 64)
+	hundredths := math.Round(v * 100)
+	if !(math.Abs(hundredths) < 1<<53) {
+		return strconv.AppendFloat(b, Round(v), 'f', -1, 64)
+	}
+	n := int64(hundredths)
+	if n < 0 {
+		b, n = append(b, '-'), -n
+	}
+	b = strconv.AppendInt(b, n/100, 10)
+	switch rest := n % 100; {
+	case rest == 0:
+		return b
+	case rest%10 == 0:
+		return append(b, '.', byte('0'+rest/10))
+	default:
+		return append(b, '.', byte('0'+rest/10), byte('0'+rest%10))
+	}
 }

@@ -105,7 +105,7 @@ export { EditorState, Plugin, TextSelection } from "prosemirror-state";
 export { EditorView } from "prosemirror-view";
 export { keymap } from "prosemirror-keymap";
 export { baseKeymap } from "prosemirror-commands";
-export { history, redo, undo } from "prosemirror-history";
+export { closeHistory, history, redo, undo } from "prosemirror-history";
 `
 
 // vendor bundles ProseMirror, unminified so that a change of it can be read.

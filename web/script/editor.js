@@ -5,6 +5,7 @@
 
 import {
   baseKeymap,
+  closeHistory,
   EditorState,
   EditorView,
   Fragment,
@@ -76,7 +77,8 @@ export function edit(box, { lines, of, most, single, changed, full }) {
     const nodes = rows.map((l) =>
       schema.node('line', null, l ? [schema.text(l, view.state.selection.$from.marks())] : []),
     );
-    view.dispatch(view.state.tr.replaceSelection(new Slice(Fragment.from(nodes), 1, 1)).scrollIntoView());
+    const { tr } = view.state;
+    view.dispatch(closeHistory(tr.replaceSelection(new Slice(Fragment.from(nodes), 1, 1)).scrollIntoView()));
     return true;
   };
   const room = new Plugin({
@@ -162,13 +164,13 @@ function turned(state, name, of) {
   return !all;
 }
 
-// style gives what is selected, or is typed next, a property; undefined takes
-// it away.
-function style(view, name, value) {
+// style gives what is selected, or is typed next, a property; what is as in
+// plain text has none.
+function style(view, name, value, plain) {
   const { tr, selection } = view.state,
     type = schema.marks[name],
     { from, to, empty } = selection;
-  if (value === undefined) view.dispatch(empty ? tr.removeStoredMark(type) : tr.removeMark(from, to, type));
+  if (value === plain) view.dispatch(empty ? tr.removeStoredMark(type) : tr.removeMark(from, to, type));
   else {
     const mark = type.create({ value });
     view.dispatch(empty ? tr.addStoredMark(mark) : tr.addMark(from, to, mark));
@@ -176,7 +178,7 @@ function style(view, name, value) {
   return true;
 }
 
-const toggle = (view, name, of) => style(view, name, turned(view.state, name, of));
+const toggle = (view, name, of) => style(view, name, turned(view.state, name, of), !!of[name]);
 
 const handle = (view, of) => ({
   focus: () => view.focus(),
@@ -196,9 +198,9 @@ const handle = (view, of) => ({
   dress(change) {
     if (view.state.selection.empty) return false;
     for (const name of ['bold', 'italic', 'under']) if (name in change) toggle(view, name, of);
-    if (change.color) style(view, 'color', change.color);
-    if (change.size) style(view, 'size', change.size / of.size);
-    if ('font' in change) style(view, 'font', change.font);
+    if (change.color) style(view, 'color', change.color, of.color);
+    if (change.size) style(view, 'size', change.size / of.size, 1);
+    if ('font' in change) style(view, 'font', change.font, of.font ?? '');
     return true;
   },
   insert: (sign) => view.dispatch(view.state.tr.insertText(sign).scrollIntoView()),
@@ -207,7 +209,7 @@ const handle = (view, of) => ({
   shift(way) {
     const { selection, storedMarks } = view.state,
       marks = storedMarks ?? (selection.empty ? selection.$from.marks() : selection.$from.marksAcross(selection.$to));
-    style(view, 'shift', schema.marks.shift.isInSet(marks ?? [])?.attrs.value === way ? undefined : way);
+    style(view, 'shift', schema.marks.shift.isInSet(marks ?? [])?.attrs.value === way ? 0 : way, 0);
   },
   // before gives what stands on the line before the caret, unless letters are
   // raised or lowered just there.

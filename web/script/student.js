@@ -62,8 +62,8 @@ function head(html) {
 // moved says that the copy is worked on now.
 export async function moved(state) {
   marks.view.state = state;
-  const said = top.querySelector('[data-state]');
-  if (said && state === 'in progress') said.textContent = 'In progress';
+  if (state === 'in progress')
+    for (const said of top.querySelectorAll('[data-state]')) said.textContent = 'In progress';
   else head((await ask(`/copies/${marks.view.copy}/view`)).head);
 }
 

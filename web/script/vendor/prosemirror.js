@@ -12697,6 +12697,9 @@ function mustPreserveItems(state) {
   }
   return cachedPreserveItems;
 }
+function closeHistory(tr) {
+  return tr.setMeta(closeHistoryKey, true);
+}
 var historyKey = new PluginKey("history");
 var closeHistoryKey = new PluginKey("closeHistory");
 function history(config = {}) {
@@ -12755,6 +12758,7 @@ export {
   Slice,
   TextSelection,
   baseKeymap,
+  closeHistory,
   history,
   keymap,
   redo,
