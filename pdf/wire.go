@@ -21,8 +21,8 @@ type job struct {
 	Kept   bool               `json:"kept,omitempty"` // the worker has them
 	Limits document.Limits    `json:"limits"`
 	Page   int                `json:"page,omitempty"`
-	Scale  float64            `json:"scale,omitempty"` // pixels per point
-	Other  int                `json:"other,omitempty"` // page of the second file
+	Scale  float64            `json:"scale,omitempty"`  // pixels per point
+	Other  int                `json:"other,omitempty"`  // page of the second file
 	Hashes []string           `json:"hashes,omitempty"` // of the pictures behind a file that is printed
 	Sizes  []int              `json:"sizes,omitempty"`  // of several files that come as one
 	Leaves []document.PageRef `json:"leaves,omitempty"`
