@@ -28,6 +28,27 @@ func TestWidthsAreTheFonts(t *testing.T) {
 	}
 }
 
+// A zero is an oval with one counter and nothing through it, as wide as the
+// font's own was: what the upstream files' hmtx tables have, in thousandths.
+// With it widths were kept, and by them lines were broken.
+func TestAZeroIsPlainAndAsWideAsItWas(t *testing.T) {
+	wide := map[Look]float64{
+		{}: 648, {Bold: true}: 659, {Italic: true}: 640, {Bold: true, Italic: true}: 656,
+		{Font: "mono"}: 632, {Font: "mono", Bold: true}: 632, {Font: "mono", Italic: true}: 632, {Font: "mono", Bold: true, Italic: true}: 632,
+		{Font: "serif"}: 579, {Font: "school"}: 585.9375,
+	}
+	for look, want := range wide {
+		g := Of(look).Shape("0", 1000)[0]
+		c, err := g.Face.SFNT.Glyf.Contour(g.ID)
+		if err != nil || len(c.EndPoints) != 2 {
+			t.Errorf("%+v: a zero of %d outlines (%v), want an oval and its counter", look, len(c.EndPoints), err)
+		}
+		if g.Width != want {
+			t.Errorf("%+v: a zero %v wide, want %v", look, g.Width, want)
+		}
+	}
+}
+
 func TestWrapKeepsInsideAndLosesNothing(t *testing.T) {
 	fs := Load()
 	for _, s := range []string{
