@@ -107,30 +107,42 @@ type answers struct {
 }
 
 func (f *filler) tideMarks(w uint64, a answers) []markMaker {
-	out := []markMaker{typed(1, 410, 76, 14, blue, a.name)}
+	out := []markMaker{typed(1, 410, 78.5, 12, blue, a.name)}
 	for i := range 3 {
 		y := 254 + 24*float64(i)
 		if a.heights[i] != "" {
-			out = append(out, typed(1, 129, y, 14, blue, a.heights[i]))
+			out = append(out, typed(1, 129, y, 12, blue, a.heights[i]))
 		}
 		if a.depths[i] != "" {
-			out = append(out, typed(1, 276, y, 14, blue, a.depths[i]))
+			out = append(out, typed(1, 276, y, 12, blue, a.depths[i]))
 		}
 	}
 	if a.span != "" {
-		out = append(out, typed(1, 212, 346, 14, blue, a.span))
+		out = append(out, typed(1, 212, 348.5, 12, blue, a.span))
 	}
 	if a.kind != "" {
-		out = append(out, typed(1, 390, 346, 14, blue, a.kind))
+		out = append(out, typed(1, 390, 348.5, 12, blue, a.kind))
 	}
 	if a.circle >= 0 {
 		out = append(out, circled(1, 110+120*float64(a.circle), 446, 30, 36, blue),
 			meant(f.washed(w, 1, 206, 174, 250, 174), key[0]), meant(f.washed(w, 1, 112, 192, 150, 192), key[1]))
 	}
-	for i, l := range a.lines {
-		out = append(out, typed(1, 60, 594+26*float64(i), 14, blue, l))
+	if len(a.lines) > 0 {
+		out = append(out, ruled(1, 60, 595.5, 26, 12, blue, a.lines))
 	}
 	return out
+}
+
+// ruled is one answer over several printed rules.
+func ruled(n int, x, y, step, size float64, color mark.Color, lines []string) markMaker {
+	return func(id string) mark.Mark {
+		text := &mark.FreeText{X: x, Y: y, Step: step, Box: 476}
+		for i, l := range lines {
+			text.Lines = append(text.Lines, mark.TextLine{Runs: []mark.Run{{Text: l, Size: size, Color: color}}, Hard: i == len(lines)-1})
+			text.Width = max(text.Width, 0.55*size*float64(len(l)))
+		}
+		return mark.Mark{ID: id, Page: n, Body: text}
+	}
 }
 
 var right = answers{heights: [3]string{"0.9 m", "3.4 m", "5.4 m"}, depths: [3]string{"3.0 m", "5.5 m", "7.5 m"}, span: "4.5", kind: "spring", circle: 0,

@@ -577,7 +577,7 @@ func TestFromBlankToBlank(t *testing.T) {
 		got = append(got, fmt.Sprintf("%s at %.0f,%.0f", f.Lines[0].Runs[0].Text, f.X, f.Y))
 	}
 	slices.Sort(got)
-	want := "0.9 m! at 123,256|3.0 m at 269,256|3.4 m at 123,280|4.5 at 209,348"
+	want := "0.9 m! at 123,254|3.0 m at 269,254|3.4 m at 123,278|4.5 at 209,348"
 	if s := strings.Join(got, "|"); s != want {
 		t.Errorf("%s, want %s", s, want)
 	}

@@ -95,10 +95,23 @@ func (r reader) words() ([]words.Word, error) {
 			c.endWord()
 			continue // outside the crop box: not on the page that people see
 		}
-		c.letter(letter, rect, base.Y)
+		if c.letter(letter, rect, base.Y) {
+			c.size = r.size(text.TextPage, i)
+		}
 	}
 	c.endWord()
 	return c.out, nil
+}
+
+// size returns how large a letter is set on the page, in points; 0 where it
+// can't be told.
+func (r reader) size(text references.FPDF_TEXTPAGE, i int) float64 {
+	font, err1 := r.pdf.FPDFText_GetFontSize(&requests.FPDFText_GetFontSize{TextPage: text, Index: i})
+	m, err2 := r.pdf.FPDFText_GetMatrix(&requests.FPDFText_GetMatrix{TextPage: text, Index: i})
+	if err1 != nil || err2 != nil {
+		return 0
+	}
+	return page.Round(font.FontSize * math.Hypot(float64(m.Matrix.C), float64(m.Matrix.D)))
 }
 
 // A collector makes words of letters.
@@ -108,19 +121,22 @@ type collector struct {
 	box  page.Rect
 	last page.Rect // of the newest letter
 	base float64
+	size float64 // of the letters of the word that has begun
 	edge []float64
 }
 
-func (c *collector) letter(r rune, box page.Rect, baseline float64) {
+// letter adds a letter and tells whether a word begins with it.
+func (c *collector) letter(r rune, box page.Rect, baseline float64) (begins bool) {
 	if c.text.Len() > 0 && apart(c.last, box) > 0.6*em(box) {
 		c.endWord() // a jump without a space between
 	}
-	if c.text.Len() == 0 {
+	if begins = c.text.Len() == 0; begins {
 		c.base, c.box = baseline, box
 	}
 	c.text.WriteRune(r)
 	c.box, c.last = c.box.Union(box), box
 	c.edge = append(c.edge, page.Round(box.Min.X))
+	return begins
 }
 
 // em is the height of a letter's line, whichever way the line runs.
@@ -136,7 +152,7 @@ func (c *collector) endWord() {
 		return
 	}
 	w := words.Word{
-		Text: c.text.String(), Baseline: page.Round(c.base), Edges: append(c.edge, page.Round(c.box.Max.X)),
+		Text: c.text.String(), Baseline: page.Round(c.base), Size: c.size, Edges: append(c.edge, page.Round(c.box.Max.X)),
 		Box: [4]float64{page.Round(c.box.Min.X), page.Round(c.box.Min.Y), page.Round(c.box.Max.X), page.Round(c.box.Max.Y)},
 	}
 	if !slices.IsSorted(w.Edges) || len(c.edge) > 1 && c.edge[0] == c.edge[len(c.edge)-1] {

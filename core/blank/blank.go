@@ -39,6 +39,7 @@ type Blank struct {
 	Rect       page.Rect
 	Baseline   float64 // of the first line of writing, points from the top
 	Size       float64 // of its letters, points
+	Step       float64 // from baseline to baseline, of several ruled lines
 	Kind       Kind
 	Label      string  // the words before it, or over it
 	Confidence float64 // from 0 to 1
@@ -168,7 +169,7 @@ func textOf(ws []words.Word) (out []row) {
 	for _, l := range words.Lines(ws) {
 		r := row{words: l, baseline: l[0].Baseline, box: l[0].Rect()}
 		for _, w := range l {
-			r.box, r.size = r.box.Union(w.Rect()), max(r.size, 0.8*w.Rect().H())
+			r.box, r.size = r.box.Union(w.Rect()), max(r.size, cmp.Or(w.Size, 0.8*w.Rect().H()))
 		}
 		out = append(out, r)
 	}
@@ -210,8 +211,9 @@ func (f *finder) settle() {
 		if b.Label == "" {
 			b.Label = f.label(*b)
 		}
+		f.measure(b)
 		b.Rect = page.Rect{Min: b.Rect.Min.Round(), Max: b.Rect.Max.Round()}
-		b.Baseline, b.Size = page.Round(b.Baseline), page.Round(b.Size)
+		b.Baseline, b.Size, b.Step = page.Round(b.Baseline), page.Round(b.Size), page.Round(b.Step)
 	}
 	slices.SortStableFunc(f.found, func(a, b Blank) int {
 		if d := a.Baseline - b.Baseline; math.Abs(d) > 6 {
@@ -220,6 +222,54 @@ func (f *finder) settle() {
 		return cmp.Compare(a.Rect.Min.X, b.Rect.Min.X)
 	})
 }
+
+// measure makes what is written in b as large as the print next to it: in its
+// line, else above it, as far as there is room.
+func (f *finder) measure(b *Blank) {
+	switch b.Kind {
+	case Line, Lines, Cell, Box, Room, Number:
+	default:
+		return
+	}
+	var beside *row
+	nearest := math.Inf(1)
+	for i := range f.text {
+		r := &f.text[i]
+		if isRun(r.String()) {
+			continue
+		}
+		d := math.Hypot(max(b.Rect.Min.X-r.box.Max.X, r.box.Min.X-b.Rect.Max.X, 0), 3*math.Abs(r.baseline-b.Baseline))
+		switch {
+		case b.Kind == Cell && b.level(r):
+			d /= 100
+		case r.baseline > b.Rect.Max.Y+4:
+			d += 60 // what follows is another matter
+		}
+		if d < nearest {
+			nearest, beside = d, r
+		}
+	}
+	if nearest > 400 {
+		return // nothing printed near it
+	}
+	if b.Kind == Cell && b.level(beside) {
+		b.Baseline = beside.baseline // in line with what its row begins with
+	}
+	most := 0.75 * b.Rect.H()
+	if b.Kind == Lines {
+		most = 0.75 * b.Step
+	}
+	b.Size = max(min(beside.size, most, largest), smallest)
+}
+
+// level reports whether a row of print goes on in b.
+func (b *Blank) level(r *row) bool {
+	return r.baseline > b.Rect.Min.Y+8 && r.baseline < b.Rect.Max.Y-1
+}
+
+// Letters in a blank, in points: smaller ones aren't read, and larger ones are
+// headings.
+const smallest, largest = 8, 24
 
 // label returns the words that say what goes into b: those before it in its
 // line, after a tick box, over a cell and at the head of its row, or above.
@@ -351,12 +401,12 @@ func runIn(w words.Word) (lo, hi float64, ok bool) {
 
 // line adds one line of writing on a baseline.
 func (f *finder) line(lo, hi, y, size, sure float64) {
-	size = min(max(size, 10), 14)
-	top := y - 1.25*size
+	size = min(max(size, smallest), largest)
+	top := y - 1.25*max(size, 10)
 	for _, r := range f.text { // not into the print above
 		if overlap(r.box.Min.X, r.box.Max.X, lo, hi) > 2 && r.baseline < y-3 && r.baseline > top {
 			top = r.baseline + 1
 		}
 	}
-	f.add(Blank{Rect: page.R(lo, min(top, y-7), hi, y+2), Baseline: y - 1, Size: size, Kind: Line, Confidence: sure})
+	f.add(Blank{Rect: page.R(lo, min(top, y-7), hi, y+2), Baseline: y, Size: size, Kind: Line, Confidence: sure})
 }

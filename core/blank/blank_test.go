@@ -41,15 +41,15 @@ func TestWhatIsABlank(t *testing.T) {
 		"a label and a line":             {printed(0, 60, 100, "Name:"), []Stroke{line(100, 240, 102)}, "line 100-240 y101 Name:"},
 		"a line made of dashes":          {printed(0, 60, 100, "Name:"), []Stroke{line(100, 140, 102), line(142, 190, 102), line(192, 240, 102)}, "line 100-240 y101 Name:"},
 		"a dot leader":                   {printed(0, 60, 100, "Tides", "..........", "12"), nil, ""},
-		"dots to write on":               {printed(0, 60, 100, "Height:", "..........", "m"), nil, "line 108-168 y99 Height:"},
-		"underscores inside a word":      {printed(0, 60, 100, "x=______cm"), nil, "line 72-108 y99 "},
+		"dots to write on":               {printed(0, 60, 100, "Height:", "..........", "m"), nil, "line 108-168 y100 Height:"},
+		"underscores inside a word":      {printed(0, 60, 100, "x=______cm"), nil, "line 72-108 y100 "},
 		"an underlined heading":          {printed(0, 60, 100, "Rule", "of", "twelfths"), []Stroke{line(60, 150, 103)}, ""},
 		"a choice":                       {printed(0, 60, 100, "It", "(rises", "/", "falls)", "now"), nil, "choice 78-168 y100 It"},
 		"and/or":                         {printed(0, 60, 100, "rocks", "(and/or", "wrecks)"), nil, ""},
 		"a tick that is a letter":        {printed(0, 60, 100, "☐", "spring", "tide"), nil, "tick 60-66 y100 spring tide"},
 		"a part of a drawing":            {question, append(frame(page.R(100, 140, 118, 158)), Stroke{109, 158, 109, 190}), ""},
-		"writing lines under a question": {question, []Stroke{line(60, 500, 130), line(60, 500, 154), line(60, 500, 178)}, "lines 60-500 y128 1. What is the range of the tide?"},
-		"a table":                        {append(printed(0, 64, 115, "Time"), printed(1, 64, 139, "05:12")...), append(append(frame(page.R(60, 100, 120, 124)), frame(page.R(120, 100, 200, 124))...), append(frame(page.R(60, 124, 120, 148)), frame(page.R(120, 124, 200, 148))...)...), "cell 120-200 y118 Time|cell 120-200 y142 05:12"},
+		"writing lines under a question": {question, []Stroke{line(60, 500, 130), line(60, 500, 154), line(60, 500, 178)}, "lines 60-500 y129 1. What is the range of the tide?"},
+		"a table":                        {append(printed(0, 64, 115, "Time"), printed(1, 64, 139, "05:12")...), append(append(frame(page.R(60, 100, 120, 124)), frame(page.R(120, 100, 200, 124))...), append(frame(page.R(60, 124, 120, 148)), frame(page.R(120, 124, 200, 148))...)...), "cell 120-200 y115 Time|cell 120-200 y139 05:12"},
 		"a frame around the page":        {question, frame(page.R(20, 20, 575, 822)), ""},
 	} {
 		got := ""
@@ -133,6 +133,39 @@ func TestFindHoldsOnAnyPage(t *testing.T) {
 					t.Fatalf("%+v lies on %+v", b, o)
 				}
 			}
+		}
+	}
+}
+
+// What is written in a place is as large as the print that it goes on from, as
+// far as the place has room, and stands on its rules.
+func TestLettersAreAsLargeAsThePrint(t *testing.T) {
+	sized := func(ws []words.Word, size float64) []words.Word {
+		for i := range ws {
+			ws[i].Size = size
+		}
+		return ws
+	}
+	for name, c := range map[string]struct {
+		words   []words.Word
+		strokes []Stroke
+		size    float64
+		step    float64
+		on      float64
+	}{
+		"small print":             {sized(printed(0, 60, 100, "Name:"), 9), []Stroke{line(100, 240, 102)}, 9, 0, 101.5},
+		"a young child's sheet":   {sized(printed(0, 60, 100, "Name:"), 18), []Stroke{line(100, 240, 102)}, 18, 0, 101.5},
+		"a heading is no measure": {sized(printed(0, 60, 100, "Name:"), 40), []Stroke{line(100, 240, 102)}, 24, 0, 101.5},
+		"rules for one answer":    {sized(printed(0, 60, 100, "1.", "What", "is", "it?"), 11), []Stroke{line(60, 500, 130), line(60, 500, 154), line(60, 500, 178)}, 11, 24, 129.5},
+		"narrow rules":            {sized(printed(0, 60, 100, "1.", "What", "is", "it?"), 14), []Stroke{line(60, 500, 130), line(60, 500, 142), line(60, 500, 154)}, 9, 12, 129.5},
+		"no size in the file":     {printed(0, 60, 100, "Name:"), []Stroke{line(100, 240, 102)}, 10.4, 0, 101.5},
+	} {
+		all := Find(Page{Width: 595, Height: 842, Words: c.words, Strokes: c.strokes})
+		if len(all) != 1 {
+			t.Fatalf("%s: %d blanks", name, len(all))
+		}
+		if b := all[0]; math.Abs(b.Size-c.size) > 0.01 || b.Step != c.step || b.Baseline != c.on {
+			t.Errorf("%s: %v points, lines %v apart, on %v; want %v, %v, %v", name, b.Size, b.Step, b.Baseline, c.size, c.step, c.on)
 		}
 	}
 }

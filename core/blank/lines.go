@@ -25,16 +25,16 @@ func (f *finder) rules() {
 		switch {
 		case n >= 2:
 			g := free[i : i+n]
-			step := g[1].at - g[0].at
+			step := (g[n-1].at - g[0].at) / float64(n-1)
 			r := page.R(g[0].lo, g[0].at-step, g[0].hi, g[n-1].at+2)
 			for _, t := range f.text { // the first line's room begins under the print
 				if overlap(t.box.Min.X, t.box.Max.X, r.Min.X, r.Max.X) > 2 && t.baseline < g[0].at-3 && t.box.Max.Y > r.Min.Y {
 					r.Min.Y = min(t.box.Max.Y, g[0].at-8)
 				}
 			}
-			f.add(Blank{Rect: r, Baseline: g[0].at - 1.5, Size: min(max(0.5*step, 10), 14), Kind: Lines, Confidence: 0.85})
+			f.add(Blank{Rect: r, Baseline: g[0].at - words.OnRule, Size: min(max(0.5*step, 10), 14), Step: step, Kind: Lines, Confidence: 0.85})
 		case f.asked(free[i]):
-			f.line(free[i].lo, free[i].hi, free[i].at, 12, 0.8)
+			f.line(free[i].lo, free[i].hi, free[i].at-words.OnRule, f.beside(free[i]), 0.8)
 		}
 		i += max(n, 1)
 	}
@@ -55,6 +55,17 @@ func (f *finder) ruled(s []span) int {
 		n++
 	}
 	return n
+}
+
+// beside returns how large the print is that a line goes on from, or 12.
+func (f *finder) beside(s span) float64 {
+	size, nearest := 12.0, 60.0
+	for _, r := range f.text {
+		if d := max(s.lo-r.box.Max.X, r.box.Min.X-s.hi, 0); d < nearest && r.baseline > s.at-9 && r.baseline < s.at+4 {
+			size, nearest = r.size, d
+		}
+	}
+	return size
 }
 
 // labelled reports whether words lead up to a line.

@@ -1,6 +1,8 @@
 package document
 
 import (
+	"slices"
+
 	"readymargin/core/blank"
 	"readymargin/core/worksheet"
 )
@@ -18,8 +20,8 @@ const (
 )
 
 // Guide returns what is on the page to be worked on: the fields of its form
-// as they are, or, where there is none, the blanks that are found; and the
-// questions.
+// as they are with the lines beside them, or, where there is none, the blanks
+// that are found; and the questions.
 func (p Page) Guide() worksheet.Guide {
 	flat := p.Flat()
 	var found []blank.Blank
@@ -31,13 +33,13 @@ func (p Page) Guide() worksheet.Guide {
 		}
 	}
 	if len(found) > 0 {
-		found = blank.Settle(flat, found)
+		found = blank.Settle(flat, append(found, p.beside(found)...))
 	} else {
 		found = p.Blanks()
 	}
 	g := worksheet.Guide{Blanks: []worksheet.Blank{}, Questions: []worksheet.Question{}}
 	for _, b := range found {
-		place := worksheet.Blank{Rect: worksheet.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Kind: b.Kind, Label: b.Label}
+		place := worksheet.Blank{Rect: worksheet.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Step: b.Step, Kind: b.Kind, Label: b.Label}
 		if f, ok := byPlace[topLeft(b)]; ok {
 			f.fill(&place)
 		}
@@ -50,6 +52,20 @@ func (p Page) Guide() worksheet.Guide {
 		g.Questions = append(g.Questions, worksheet.Question{Number: q.Number, Text: q.Text, Rect: worksheet.BoxOf(q.Rect)})
 	}
 	return g
+}
+
+// beside returns the lines to write on that stand apart from the fields of the
+// page's form, such as one for a name over it.
+func (p Page) beside(fields []blank.Blank) (out []blank.Blank) {
+	for _, b := range p.Blanks() {
+		if b.Kind != blank.Line || b.Label == "" || slices.ContainsFunc(fields, func(f blank.Blank) bool {
+			return !f.Rect.Grow(6).Intersect(b.Rect).Empty()
+		}) {
+			continue
+		}
+		out = append(out, b)
+	}
+	return out
 }
 
 func topLeft(b blank.Blank) [2]float64 {

@@ -176,7 +176,7 @@ func (h *Highlight) Distance(p page.Point) float64 {
 		if q.Contains(p) {
 			return 0
 		}
-		d = min(d, fromRect(p, q.Bounds()))
+		d = min(d, q.Bounds().Distance(p))
 	}
 	return d
 }
@@ -411,8 +411,4 @@ func said(text string, v *Voice) error {
 		return invalid("voice %q of %d ms with %d peaks", v.Sound, v.Milliseconds, len(v.Peaks))
 	}
 	return textOK(text)
-}
-
-func fromRect(p page.Point, r page.Rect) float64 {
-	return math.Hypot(max(r.Min.X-p.X, p.X-r.Max.X, 0), max(r.Min.Y-p.Y, p.Y-r.Max.Y, 0))
 }

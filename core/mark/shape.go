@@ -207,7 +207,7 @@ func (f framed) bounds() page.Rect { return f.quad().Bounds() }
 // own returns p as the rectangle would see it if it were not turned.
 func (f framed) own(p page.Point) page.Point { return p.Turned(rectOf(f.rect).Center(), -f.turn) }
 
-func (f framed) distance(p page.Point) float64 { return fromRect(f.own(p), rectOf(f.rect)) }
+func (f framed) distance(p page.Point) float64 { return rectOf(f.rect).Distance(f.own(p)) }
 
 // fitted puts the middle where the map has it and stretches along the
 // rectangle's own sides.
@@ -255,7 +255,7 @@ func (s *Square) Turned(about page.Point, degrees float64) Body {
 // Distance is that to the box's lines: what is in it is free to be met.
 func (s *Square) Distance(p page.Point) float64 {
 	r, p := rectOf(s.Rect), s.frame().own(p)
-	d := fromRect(p, r)
+	d := r.Distance(p)
 	if r.Contains(p) {
 		d = min(p.X-r.Min.X, r.Max.X-p.X, p.Y-r.Min.Y, r.Max.Y-p.Y)
 	}

@@ -19,6 +19,7 @@ type FreeText struct {
 	Align string     `json:"align,omitempty"` // center, right, or "" for left
 	Fill  Color      `json:"fill,omitempty"`  // behind it; none when empty
 	Turn  float64    `json:"turn,omitempty"`  // degrees clockwise about X, Y
+	Step  float64    `json:"step,omitempty"`  // from baseline to baseline on a ruling; 0 where the size tells it
 }
 
 // A TextLine is one line of typed text.
@@ -80,7 +81,13 @@ func (t *FreeText) Size() float64 {
 }
 
 // Baseline returns the baseline of line i, before the text is turned.
-func (t *FreeText) Baseline(i int) float64 { return t.Y + float64(i)*Leading*t.Size() }
+func (t *FreeText) Baseline(i int) float64 {
+	step := t.Step
+	if step == 0 {
+		step = Leading * t.Size()
+	}
+	return t.Y + float64(i)*step
+}
 
 // Anchor returns the place about which the text is turned.
 func (t *FreeText) Anchor() page.Point { return page.Pt(t.X, t.Y) }
@@ -133,7 +140,7 @@ func (t *FreeText) Fitted(from, to page.Rect) Body {
 	c := t.each(func(r *Run) {
 		r.Size, r.Width = page.Round(r.Size*k), page.Round(r.Width*k)
 	})
-	c.X, c.Y, c.Width, c.Box = at.X, at.Y, page.Round(t.Width*k), page.Round(t.Box*k)
+	c.X, c.Y, c.Width, c.Box, c.Step = at.X, at.Y, page.Round(t.Width*k), page.Round(t.Box*k), page.Round(t.Step*k)
 	for i := range c.Lines {
 		c.Lines[i].X = page.Round(c.Lines[i].X * k)
 	}
@@ -188,7 +195,7 @@ func (t *FreeText) each(f func(*Run)) *FreeText {
 }
 
 func (t *FreeText) Distance(p page.Point) float64 {
-	return fromRect(p.Turned(t.Anchor(), -t.Turn), t.Frame())
+	return t.Frame().Distance(p.Turned(t.Anchor(), -t.Turn))
 }
 
 func (t *FreeText) check() error {
@@ -211,6 +218,8 @@ func (t *FreeText) check() error {
 		return invalid("alignment %q", t.Align)
 	case !(t.Box >= 0 && t.Box < far) || !(t.Turn >= -360 && t.Turn <= 360):
 		return invalid("a box %v wide, turned by %v", t.Box, t.Turn)
+	case !(t.Step >= 0 && t.Step < 400):
+		return invalid("lines %v apart", t.Step)
 	}
 	if t.Fill != "" {
 		if err := t.Fill.check(); err != nil {

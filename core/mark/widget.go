@@ -36,7 +36,7 @@ func (w *Widget) Fitted(_, _ page.Rect) Body      { return w }
 func (w *Widget) Turned(page.Point, float64) Body { return w }
 func (w *Widget) Restyled(Style) Body             { return w }
 
-func (w *Widget) Distance(p page.Point) float64 { return fromRect(p, rectOf(w.Rect)) }
+func (w *Widget) Distance(p page.Point) float64 { return rectOf(w.Rect).Distance(p) }
 
 func (w *Widget) check() error {
 	switch {

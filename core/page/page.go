@@ -98,6 +98,11 @@ func (r Rect) Contains(p Point) bool {
 	return p.X >= r.Min.X && p.X < r.Max.X && p.Y >= r.Min.Y && p.Y < r.Max.Y
 }
 
+// Distance returns how far p is from r, 0 inside it.
+func (r Rect) Distance(p Point) float64 {
+	return math.Hypot(max(r.Min.X-p.X, p.X-r.Max.X, 0), max(r.Min.Y-p.Y, p.Y-r.Max.Y, 0))
+}
+
 // Add returns r moved by d.
 func (r Rect) Add(d Point) Rect { return Rect{r.Min.Add(d), r.Max.Add(d)} }
 

@@ -17,8 +17,9 @@ type Word struct {
 	Text     string     `json:"t"`
 	Box      [4]float64 `json:"b"` // left, top, right, bottom of its line's height, in points
 	Baseline float64    `json:"y"`
-	Line     int        `json:"l"` // words of one printed line share a number; numbers grow in reading order
-	Edges    []float64  `json:"x"` // the left edge of each letter, and the right edge of the last
+	Line     int        `json:"l"`           // words of one printed line share a number; numbers grow in reading order
+	Size     float64    `json:"s,omitempty"` // of its letters in points, where the file tells it
+	Edges    []float64  `json:"x"`           // the left edge of each letter, and the right edge of the last
 }
 
 // Rect returns the word's box.
@@ -163,6 +164,21 @@ func (pg Page) run(first, last, lo, hi int) Run {
 	return out
 }
 
+// Distance returns how far p is from the nearest word, except those that lie
+// in a place: dots and underscores are printed to be written over.
+func (pg Page) Distance(p page.Point, but page.Rect) float64 {
+	best := math.Inf(1)
+	for _, w := range pg.Words {
+		if r := w.Rect(); !but.Contains(r.Center()) {
+			best = min(best, r.Distance(p))
+		}
+	}
+	return best
+}
+
+// OnRule is how far above a printed rule letters stand on it, in points.
+const OnRule = 0.5
+
 // Settle returns the baseline on which letters of the given size stand when
 // somebody starts to type at p: on a printed rule or on the baseline of a
 // printed line when one is near, else where the letters are centred on p.
@@ -176,7 +192,7 @@ func (pg Page) Settle(p page.Point, size float64) float64 {
 	}
 	for _, r := range pg.Rules {
 		if p.X > r.X0-2 && p.X < r.X1+2 && p.Y < r.Y+0.4*size {
-			offer(r.Y - 0.16*size)
+			offer(r.Y - OnRule)
 		}
 	}
 	for _, w := range pg.Words {

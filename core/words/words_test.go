@@ -73,8 +73,8 @@ func TestTextSettlesOnThePrintedLine(t *testing.T) {
 		at   page.Point
 		want float64
 	}{
-		{"on a rule", page.Pt(250, 294), 300 - 0.16*14},
-		{"just above a rule", page.Pt(100, 290), 300 - 0.16*14},
+		{"on a rule", page.Pt(250, 294), 300 - OnRule},
+		{"just above a rule", page.Pt(100, 290), 300 - OnRule},
 		{"beside printed words", page.Pt(180, 107), 110},
 		{"on free paper", page.Pt(100, 500), 500 + 0.35*14},
 		{"past the end of a rule", page.Pt(400, 290), 290 + 0.35*14},

@@ -83,6 +83,31 @@ func (g Guide) Answered(m mark.Mark) (all []int) {
 	return all
 }
 
+// Near returns the number of the blank that is meant by a press at p: the
+// smallest that p is in, or else the nearest within reach unless something
+// else is nearer; -1 for none. Other tells how far the nearest of what is no
+// blank is, what lies in a given place left out. Mere room is meant only from
+// within, and what is not written into is never meant.
+func (g Guide) Near(p page.Point, reach float64, other func(but page.Rect) float64) int {
+	in, near := -1, -1
+	for i, b := range g.Blanks {
+		r := b.Rect.Rect()
+		switch d := r.Distance(p); {
+		case b.Kind == blank.Drawing || b.Kind == blank.Choice && b.Field == "":
+		case r.Contains(p):
+			if in < 0 || area(b.Rect) < area(g.Blanks[in].Rect) {
+				in = i
+			}
+		case b.Kind != blank.Room && d < reach && d <= other(r):
+			near, reach = i, d
+		}
+	}
+	if in < 0 || near >= 0 && g.Blanks[in].Kind == blank.Room {
+		return near
+	}
+	return in
+}
+
 // BlankOf returns the ID of the blank that a mark stands in, the smallest of
 // several; "" when it stands in none.
 func (g Guide) BlankOf(m mark.Mark) string {

@@ -27,6 +27,7 @@ type Blank struct {
 	Rect     Box        `json:"r"`
 	Baseline float64    `json:"y"`
 	Size     float64    `json:"s"`
+	Step     float64    `json:"d,omitempty"` // from baseline to baseline, of several ruled lines
 	Kind     blank.Kind `json:"k"`
 	Label    string     `json:"l"`
 	Field    string     `json:"f,omitempty"` // the name of the form field, if it is one
@@ -156,7 +157,7 @@ func short(most int, all ...string) bool {
 }
 
 func (p Blank) check() bool {
-	ok := named(p.ID) && p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Baseline > -1000 && p.Baseline < 20_000 &&
+	ok := named(p.ID) && p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Step >= 0 && p.Step < 400 && p.Baseline > -1000 && p.Baseline < 20_000 &&
 		short(maxText, p.Label, p.Field, p.On) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
 	if e := p.Expected; e != nil {
 		ok = ok && len(e.Words) <= 50 && short(maxWords, e.Words...) && short(40, e.Number, e.Tolerance, e.Unit)

@@ -190,3 +190,37 @@ func TestEmptyPlaces(t *testing.T) {
 		t.Errorf("it is called %q %q", q, label)
 	}
 }
+
+// A press beside a place goes into it, unless something else is nearer.
+func TestWhichBlankAPressMeans(t *testing.T) {
+	g := Guide{Blanks: []Blank{
+		{Rect: Box{100, 100, 200, 120}, Kind: blank.Line},
+		{Rect: Box{100, 140, 200, 160}, Kind: blank.Cell},
+		{Rect: Box{60, 200, 500, 400}, Kind: blank.Room},
+		{Rect: Box{300, 210, 340, 230}, Kind: blank.Tick},
+		{Rect: Box{400, 100, 500, 120}, Kind: blank.Drawing},
+		{Rect: Box{110, 102, 130, 118}, Kind: blank.Tick},
+	}}
+	for name, c := range map[string]struct {
+		at    page.Point
+		reach float64
+		other float64
+		want  int
+	}{
+		"in one":                      {page.Pt(150, 110), 10, 0, 0},
+		"in the smaller of two":       {page.Pt(120, 110), 10, 0, 5},
+		"above one":                   {page.Pt(150, 92), 10, 99, 0},
+		"too far above":               {page.Pt(150, 89), 10, 99, -1},
+		"print is nearer":             {page.Pt(150, 92), 10, 7.9, -1},
+		"between two, nearer the one": {page.Pt(150, 131), 15, 99, 1},
+		"in mere room":                {page.Pt(100, 300), 10, 99, 2},
+		"in room, beside a box":       {page.Pt(295, 220), 10, 99, 3},
+		"under mere room":             {page.Pt(100, 405), 10, 99, -1},
+		"in a place to draw":          {page.Pt(450, 110), 10, 99, -1},
+		"at an edge of two":           {page.Pt(200, 110), 10, 99, 0},
+	} {
+		if got := g.Near(c.at, c.reach, func(page.Rect) float64 { return c.other }); got != c.want {
+			t.Errorf("%s: blank %d, want %d", name, got, c.want)
+		}
+	}
+}

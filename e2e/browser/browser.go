@@ -193,6 +193,18 @@ func (t *Tab) Type(text string) error {
 // Key presses a key.
 func (t *Tab) Key(key string) error { return chromedp.Do(t.Ctx, chromedp.KeyEvent(key)) }
 
+// Enter presses the Enter key as a keyboard does: its sign is typed only where
+// the press itself was not taken, which Key leaves apart.
+func (t *Tab) Enter() error {
+	down := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyDown, Key: "Enter", Code: "Enter", Text: "\r", WindowsVirtualKeyCode: 13}
+	if _, err := chromedp.Call(t.Ctx, input.DispatchKeyEvent, down); err != nil {
+		return err
+	}
+	up := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyUp, Key: "Enter", Code: "Enter", WindowsVirtualKeyCode: 13}
+	_, err := chromedp.Call(t.Ctx, input.DispatchKeyEvent, up)
+	return err
+}
+
 // A Place is a point in page space on a page of the sheet.
 type Place struct {
 	Page int

@@ -35,7 +35,7 @@ func main() {
 		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "practised": bridge(practised), "crossing": bridge(crossing),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "near": bridge(near), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
 	select {}
 }
@@ -483,6 +483,20 @@ func empty(a []js.Value) (any, error) {
 		out = append(out, map[string]any{"place": i, "question": question, "label": label})
 	}
 	return asJSON(out)
+}
+
+// near(page, x, y, reach) gives the number of the blank that is meant by a
+// press there, -1 for none: print and the student's own marks may be nearer.
+func near(a []js.Value) (any, error) {
+	n, p := a[0].Int(), page.Pt(a[1].Float(), a[2].Float())
+	written := board.On([]submission.Layer{submission.Work}, n)
+	return guides[n].Near(p, a[3].Float(), func(but page.Rect) float64 {
+		d := prints[n].Distance(p, but)
+		for _, e := range written {
+			d = min(d, e.Mark.Body.Distance(p))
+		}
+		return d
+	}), nil
 }
 
 // practised() tells of each step of the practice sheet whether it is done.

@@ -5,7 +5,7 @@
 import { core } from './core.js';
 import { layer, node } from './paint.js';
 import { ask } from './net.js';
-import { goTo, surface } from './surface.js';
+import { goTo, pixels, surface } from './surface.js';
 import { hand, instruments } from './pointer.js';
 
 const WRITTEN = ['line', 'lines', 'cell', 'box', 'comb', 'room', 'number', 'tick'];
@@ -39,6 +39,15 @@ export function blankAt(page, x, y) {
   return all
     .filter((b) => b.page === page && x >= b.r[0] && x <= b.r[2] && y >= b.r[1] && y <= b.r[3])
     .sort((a, b) => size(a) - size(b))[0];
+}
+
+// near returns the blank that a press means, which may come down beside it.
+const REACH = { touch: 24, pen: 14, mouse: 14 }; // CSS pixels
+export function near(p, e) {
+  const page = p.sheet.number;
+  return (
+    blankOf(page, core.near(page, p, (REACH[e?.pointerType] ?? REACH.mouse) / pixels())) ?? blankAt(page, p.x, p.y)
+  );
 }
 
 // empty names the places in which nothing stands yet.

@@ -58,6 +58,7 @@ export const core = {
     parsed(call('rubbed', layers, page, radius, Float64Array.from(samples))) ?? [],
   resembles: (version, before) => parsed(call('resembles', version, before ?? '')),
   setGuide: (page, guide) => call('setGuide', page, JSON.stringify(guide)),
+  near: (page, p, reach) => call('near', page, p.x, p.y, reach) ?? -1,
   empty: (page) => parsed(call('empty', page)) ?? [],
   crossing: (grey, width, x, y) => parsed(call('crossing', grey, width, x, y)),
   practised: () => parsed(call('practised')) ?? [],

@@ -9,7 +9,7 @@ import { instruments } from './pointer.js';
 import { toast } from './toast.js';
 import { dismiss, fresh } from './neat.js';
 import { along } from './aids.js';
-import { LEADING, lookOf } from './rich.js';
+import { leading, lookOf } from './rich.js';
 import { meaning, settings } from './settings.js';
 
 core.loaded.then(() => {
@@ -71,7 +71,7 @@ function overTyped(a, b) {
   );
   if (!e) return null;
   const t = core.bounds(e.version),
-    step = LEADING * lookOf(e.mark.body).largest;
+    step = leading(lookOf(e.mark.body));
   const rows = e.mark.body.lines.map((_, i) => [t[1] + i * step, t[1] + i * step + step * 0.97]);
   const from = rows.findIndex(([, foot]) => Math.min(a.y, b.y) <= foot),
     to = rows.findIndex(([, foot]) => Math.max(a.y, b.y) <= foot);

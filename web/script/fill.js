@@ -73,7 +73,7 @@ function choose(b, values) {
   const sheet = surface.sheets[b.page - 1],
     high = b.r[3] - b.r[1],
     rows = values.length;
-  let size = Math.min(settings.type.size, Math.max(b.s, 8), b.n ? Math.max((high - 4) / (LEADING * rows), 6) : 99),
+  let size = Math.min(b.s, b.n ? Math.max((high - 4) / (LEADING * rows), 6) : 99),
     text;
   do {
     const run = (t) => ({ runs: [{ text: t, size, color: settings.type.color }], hard: true });

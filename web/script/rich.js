@@ -24,12 +24,15 @@ const base = ({ size = 14, color, font = '', bold = false, italic = false, under
   under,
 });
 
+// leading gives the way from baseline to baseline, in points.
+export const leading = (of) => of.step || LEADING * (of.largest ?? of.size);
+
 // look gives a box the look of its plain text.
 export function look(box, of) {
   const z = pixels();
   Object.assign(box.style, {
     fontSize: `${of.size * z}px`,
-    lineHeight: `${LEADING * (of.largest ?? of.size) * z}px`,
+    lineHeight: `${leading(of) * z}px`,
     color: of.color,
     fontFamily: `var(--font-${FONTS[of.font] ?? 'text'})`,
     fontWeight: of.bold ? '700' : '400',
@@ -50,6 +53,7 @@ export function lookOf(body) {
     ...base(runs[0] ?? {}),
     align: body.align ?? '',
     fill: body.fill ?? '',
+    step: body.step,
     largest: Math.max(...runs.map((r) => r.size), 4),
   };
 }
@@ -210,6 +214,6 @@ export function again(sheet, body, { box = body.box, align = body.align, fill = 
   const set = read(hidden);
   hidden.remove();
   const out = { x: body.x, y: body.y, ...set };
-  for (const [k, v] of Object.entries({ box, align, fill, turn: body.turn })) if (v) out[k] = v;
+  for (const [k, v] of Object.entries({ box, align, fill, turn: body.turn, step: body.step })) if (v) out[k] = v;
   return out;
 }

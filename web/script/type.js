@@ -10,14 +10,15 @@ import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
-import { blankAt, walk } from './blanks.js';
+import { blankAt, near, walk } from './blanks.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
 import { hold } from './queue.js';
 import { hardLines, linesOf, look, lookOf, read } from './rich.js';
 import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
-const LEAST = 10; // points: what is too long for its blank gets no smaller
+const LEAST = 0.8; // of a blank's own size: what is too long for it gets no smaller
+const INSET = 3; // points between the edge of a blank and what is written in it
 const READABLE = 13; // CSS pixels
 const SMALLEST = 8; // points, in a field of several lines, which cannot grow
 let open = null; // {id, sheet, x, y, box, editor, of, width, turn, before, merge}
@@ -32,12 +33,12 @@ export async function load() {
 }
 
 instruments.type = {
-  async tap(p) {
+  async tap(p, e) {
     if (open) finish();
     const entry = hit(p, 3);
     if (entry?.mark.kind === 'freetext' && !entry.conflict && mayChange(entry)) return this.open(entry, p);
     await Promise.race([words(p.sheet), new Promise((r) => setTimeout(r, 250))]);
-    const blank = blankAt(p.sheet.number, p.x, p.y);
+    const blank = near(p, e);
     if (blank && isPressed(blank)) {
       press(blank, p.sheet, true);
       return;
@@ -66,25 +67,20 @@ instruments.type = {
       intoField(b, sheet);
       return;
     }
-    const there = [...marks.shown.values()].find(
-      (e) =>
-        e.layer === marks.view.edit &&
-        e.mark.kind === 'freetext' &&
-        !e.conflict &&
-        mayChange(e) &&
-        e.mark.page === b.page &&
-        (e.mark.blank ? e.mark.blank === b.i : blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b) &&
-        (b.k !== 'lines' ||
-          !p ||
-          Math.abs(e.mark.body.y - core.settle(b.page, p, e.mark.body.lines[0]?.runs[0]?.size ?? 14)) < 4),
-    );
+    const there = writtenIn(b, p)[0];
     if (there) {
       this.open(there, { sheet });
       return;
     }
-    const size = Math.min(settings.type.size, Math.max(b.s, 8));
-    const y = b.k === 'lines' && p ? core.settle(b.page, p, size) : b.y;
-    edit({ id: newId(), sheet, x: round(b.r[0] + 3), y, of: { ...settings.type, size, align: '' }, before: null });
+    edit({
+      id: newId(),
+      sheet,
+      x: round(b.r[0] + INSET),
+      y: b.y,
+      of: { ...settings.type, size: b.s, align: '', step: b.d },
+      width: b.d ? round(b.r[2] - b.r[0] - 2 * INSET) : undefined,
+      before: null,
+    });
   },
   open(entry, p) {
     const t = entry.mark.body;
@@ -109,6 +105,25 @@ instruments.type = {
   },
 };
 
+// writtenIn gives one's own texts in a blank, the nearest to a place first.
+function writtenIn(b, p) {
+  const far = (e) => {
+    const [, top, , foot] = core.bounds(e.version) ?? [0, 0, 0, 0];
+    return p ? Math.max(top - p.y, p.y - foot, 0) : 0;
+  };
+  return [...marks.shown.values()]
+    .filter(
+      (e) =>
+        e.layer === marks.view.edit &&
+        e.mark.kind === 'freetext' &&
+        !e.conflict &&
+        mayChange(e) &&
+        e.mark.page === b.page &&
+        (e.mark.blank ? e.mark.blank === b.i : blankAt(b.page, e.mark.body.x + 1, e.mark.body.y - 2) === b),
+    )
+    .sort((a, c) => far(a) - far(c));
+}
+
 // intoField opens a form field: its text may not be longer than it allows, a
 // letter stands in each part of a comb, and what is long scrolls in its box.
 function intoField(b, sheet) {
@@ -116,8 +131,7 @@ function intoField(b, sheet) {
     text = there?.mark.body.text,
     comb = b.k === 'comb' && b.m > 0;
   for (const g of there?.groups ?? []) g.style.visibility = 'hidden';
-  const size = Math.min(settings.type.size, Math.max(b.s, 8)),
-    of = text ? { ...lookOf(text), largest: undefined } : { ...settings.type, size, align: '', fill: '' };
+  const of = text ? { ...lookOf(text), largest: undefined } : { ...settings.type, size: b.s, align: '', fill: '' };
   edit(
     {
       id: there?.mark.id ?? newId(),
@@ -147,7 +161,7 @@ function edit(o, body) {
   open = {
     ...o,
     blank,
-    wanted: o.of.size,
+    wanted: blank && (o.of.step || isOneLine(blank)) ? Math.max(o.of.size, blank.s) : o.of.size,
     merge: `typing-${newId()}`,
     right: blank ? Math.max(blank.r[2] - 2, o.x + 20) : o.sheet.w - EDGE,
   };
@@ -222,9 +236,10 @@ function keys(e) {
   } else if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
     e.preventDefault();
     shift(open.editor, e.key === 'ArrowUp' ? 1 : -1);
-  } else if (e.key === 'Tab') {
+  } else if (e.key === 'Tab' || (e.key === 'Enter' && !e.shiftKey && !e.isComposing && isOneLine(open.blank))) {
     const { sheet, x, y } = open;
     e.stopPropagation();
+    if (e.key === 'Enter') e.preventDefault();
     finish();
     if (walk(sheet.number, x + 1, y - 2, e.shiftKey)) e.preventDefault();
   }
@@ -291,10 +306,17 @@ function widthOf(letters, size) {
   return canvas.measureText(letters).width;
 }
 
-// fitBlank makes text that is too long for a blank of one line smaller; what
-// is still too long goes on below.
+// isOneLine says of a blank that what is written in it stands on one line.
+const isOneLine = (b) => !!b && ['line', 'cell', 'number', 'comb'].includes(b.k) && b.r[3] - b.r[1] <= 40;
+
+// rulesOf gives how many lines a blank has that is written from rule to rule.
+const rulesOf = (b) => Math.max(1, Math.floor((b.r[3] - b.y) / b.d + 0.01) + 1);
+
+// fitBlank makes text that is too long for its blank smaller; what is still too
+// long goes on below.
 function fitBlank() {
-  const { blank, box, editor, of, wanted, field } = open;
+  const { blank, box, editor, of, wanted, field } = open,
+    least = Math.max(LEAST * wanted, SMALLEST);
   if (field?.k === 'box' && editor.largest() === 1) {
     const room = (field.r[3] - field.r[1]) * pixels();
     for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, SMALLEST)) {
@@ -302,11 +324,12 @@ function fitBlank() {
       if (of.size <= SMALLEST || box.scrollHeight <= room + 1) return;
     }
   }
-  if (!blank || !['line', 'cell', 'number', 'comb'].includes(blank.k) || !editor.isPlain()) return;
-  const before = of.size;
-  for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, LEAST)) {
+  if (!blank || !(of.step || (isOneLine(blank) && editor.isPlain()))) return;
+  const before = of.size,
+    room = of.step ? (rulesOf(blank) + 0.5) * of.step : 0;
+  for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, least)) {
     place();
-    if (of.size <= LEAST || box.offsetHeight < 2 * of.size * pixels()) break;
+    if (of.size <= least || box.offsetHeight < (room || 2 * of.size) * pixels()) break;
   }
   if (of.size !== before) place();
 }
@@ -355,7 +378,13 @@ function write() {
     return;
   }
   const body = { x: open.x, y: open.y, width, lines: open.comb ? combLines(lines) : lines };
-  for (const [k, v] of Object.entries({ box: open.width, align: of.align, fill: of.fill, turn: open.turn }))
+  for (const [k, v] of Object.entries({
+    box: open.width,
+    align: of.align,
+    fill: of.fill,
+    turn: open.turn,
+    step: of.step,
+  }))
     if (v) body[k] = v;
   const { field } = open,
     whole = field
