@@ -107,7 +107,7 @@ type answers struct {
 }
 
 func (f *filler) tideMarks(w uint64, a answers) []markMaker {
-	out := []markMaker{typed(1, 410, 78.5, 12, blue, a.name)}
+	out := []markMaker{typed(1, 410, 78.3, 12, blue, a.name)}
 	for i := range 3 {
 		y := 254 + 24*float64(i)
 		if a.heights[i] != "" {
@@ -118,17 +118,17 @@ func (f *filler) tideMarks(w uint64, a answers) []markMaker {
 		}
 	}
 	if a.span != "" {
-		out = append(out, typed(1, 212, 348.5, 12, blue, a.span))
+		out = append(out, typed(1, 212, 348.3, 12, blue, a.span))
 	}
 	if a.kind != "" {
-		out = append(out, typed(1, 390, 348.5, 12, blue, a.kind))
+		out = append(out, typed(1, 390, 348.3, 12, blue, a.kind))
 	}
 	if a.circle >= 0 {
 		out = append(out, circled(1, 110+120*float64(a.circle), 446, 30, 36, blue),
 			meant(f.washed(w, 1, 206, 174, 250, 174), key[0]), meant(f.washed(w, 1, 112, 192, 150, 192), key[1]))
 	}
 	if len(a.lines) > 0 {
-		out = append(out, ruled(1, 60, 595.5, 26, 12, blue, a.lines))
+		out = append(out, ruled(1, 60, 595.3, 26, 12, blue, a.lines))
 	}
 	return out
 }

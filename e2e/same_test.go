@@ -15,11 +15,12 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/cdproto/page"
+	cdpage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"readymargin/core/ink"
 	"readymargin/core/mark"
+	"readymargin/core/page"
 	"readymargin/core/submission"
 	"readymargin/core/typeset"
 	"readymargin/e2e/browser"
@@ -89,13 +90,67 @@ func randomText(r *rand.Rand, n int) mark.Mark {
 	return mark.Mark{Body: text}
 }
 
-// Of 200 random texts and 200 random strokes the browser's picture and
-// poppler's of the exported file have their ink in the same places: text
-// within half a point, strokes within three quarters, by Hausdorff distance,
-// to which a pixel is added for how each rounds.
+// everyOtherKind has marks of all kinds but notes, on a grid of cells.
+func everyOtherKind() (out []mark.Mark) {
+	const wide, high = 86.0, 70.0
+	cell := func() (x, y float64) { n := len(out); return 30 + wide*float64(n%6), 30 + high*float64(n/6) }
+	add := func(b mark.Body) {
+		out = append(out, mark.Mark{ID: fmt.Sprintf("other-%02d", len(out)), Page: samePages + 1, Body: b})
+	}
+	rect := func(w, h float64) [4]float64 { x, y := cell(); return [4]float64{x, y, x + w, y + h} }
+	for _, name := range mark.StampNames {
+		add(&mark.Stamp{Name: name, Color: "#c22f20", Rect: rect(30, 30)})
+	}
+	for _, sign := range []string{"check", "cross", "dot"} {
+		add(&mark.Widget{Field: "f" + sign, Values: []string{"Yes"}, Rect: rect(18, 18), Sign: sign})
+	}
+	x, y := cell()
+	word := []mark.TextLine{{Runs: []mark.Run{{Text: "ebb 2006", Size: 12, Color: "#1e2a44"}}}}
+	add(&mark.Widget{Field: "said", Values: []string{"ebb 2006"}, Rect: rect(70, 18), Text: &mark.FreeText{X: x + 2, Y: y + 13, Width: 50, Lines: word}})
+	x, y = cell()
+	add(&mark.FreeText{X: x, Y: y + 14, Width: 60, Step: 20, Lines: append(word, word...), Fill: "#fff3c4"})
+	// A line half of which was rubbed out along its side, one cut through, and
+	// one whose breadth the pencil set.
+	for i, rub := range []ink.Rub{{Radius: 5}, {Radius: 4}, {Radius: 3}} {
+		x, y := cell()
+		var samples []ink.Sample
+		for k := range 40 {
+			samples = append(samples, ink.Sample{X: x + 1.8*float64(k), Y: y + 20 + 8*math.Sin(float64(k)/6), Pressure: 0.5 + 0.01*float64(i*k)})
+		}
+		rub.Path = [][]page.Point{{page.Pt(x+10, y+33), page.Pt(x+45, y+26)}, {page.Pt(x+36, y), page.Pt(x+36, y+50)}, {page.Pt(x+20, y+20), page.Pt(x+50, y+20), page.Pt(x+50, y+8)}}[i]
+		drawn := (&mark.Ink{Color: "#1f4fa3", Width: 9, Opacity: 1, InkList: []ink.Stroke{ink.Fit(samples)}}).Rubbing(rub)
+		add(drawn)
+	}
+	even := mark.Shape{Color: "#7a3fa0", Width: 2, Opacity: 1}
+	for _, ends := range [][2]string{{"", ""}, {"", "OpenArrow"}, {"OpenArrow", "OpenArrow"}} {
+		r := rect(60, 40)
+		add(&mark.Line{Shape: even, L: r, LineEnding: ends})
+	}
+	x, y = cell()
+	add(&mark.PolyLine{Shape: even, Vertices: [][2]float64{{x, y}, {x + 30, y + 40}, {x + 60, y + 5}}, LineEnding: [2]string{"", "OpenArrow"}})
+	for _, turn := range []float64{0, 24} {
+		add(&mark.Square{Shape: even, Rect: rect(50, 30), Turn: turn})
+		add(&mark.Circle{Shape: even, Rect: rect(50, 30), Turn: turn})
+	}
+	quads := func() [][8]float64 {
+		r := rect(60, 14)
+		return [][8]float64{{r[0], r[1], r[2], r[1], r[2], r[3], r[0], r[3]}}
+	}
+	add(&mark.Highlight{Color: "#ffd84d", QuadPoints: quads()})
+	add(&mark.Highlight{Color: "#ffb070", QuadPoints: quads(), Meaning: "danger", Sign: "D"})
+	add(&mark.Underline{Markup: mark.Markup{Color: "#c22f20", QuadPoints: quads()}})
+	add(&mark.StrikeOut{Markup: mark.Markup{Color: "#c22f20", QuadPoints: quads()}})
+	return out
+}
+
+// Of 200 random texts and 200 random strokes, and of marks of every other
+// kind, the browser's picture and poppler's of the exported file have their
+// ink in the same places: text within half a point, all else within three
+// quarters, by Hausdorff distance, to which a pixel is added for how each
+// rounds.
 func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 	ctx, r := context.Background(), rand.New(rand.NewPCG(11, 26))
-	login, id := copyOf(t, "same", emptyPages(t, samePages), samePages)
+	login, id := copyOf(t, "same", emptyPages(t, samePages+1), samePages+1)
 	student := personOf(t, login)
 	var texts []mark.Mark
 	for n := range samePages {
@@ -110,6 +165,13 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 		if _, err := home.School.Saving.Save(ctx, student, id, submission.Work, ops); err != nil {
 			t.Fatal(err)
 		}
+	}
+	var ops []submission.Op
+	for _, m := range everyOtherKind() {
+		ops = append(ops, submission.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
+	}
+	if _, err := home.School.Saving.Save(ctx, student, id, submission.Work, ops); err != nil {
+		t.Fatal(err)
 	}
 	p := tab(t, 1000, 800)
 	given, err := json.Marshal(texts)
@@ -130,7 +192,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 		},
 	)
 	ms := kept(t, p, id)
-	if got := kinds(ms); strings.Count(got, "freetext") != 20*samePages || strings.Count(got, "ink") != 20*samePages {
+	if got := kinds(ms); strings.Count(got, "freetext") != 20*samePages+1 || strings.Count(got, "ink") != 20*samePages+3 {
 		t.Fatalf("kept %s", got)
 	}
 	file, err := home.School.Exports.PrintCopy(ctx, student, id, 0, false)
@@ -145,7 +207,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v %s", err, out)
 	}
 	worst := map[string]float64{}
-	for n := range samePages {
+	for n := range samePages + 1 {
 		screen := sheetPicture(t, p, n+1)
 		f, err := os.Open(filepath.Join(dir, fmt.Sprintf("page-%02d.png", n+1)))
 		if err != nil {
@@ -160,9 +222,9 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 			if m.Page != n+1 {
 				continue
 			}
-			most := 0.5
-			if m.Body.Kind() == "ink" {
-				most = 0.75
+			most := 0.75
+			if m.Body.Kind() == "freetext" {
+				most = 0.5
 			}
 			b := m.Body.Bounds().Grow(3)
 			box := image.Rect(int(b.Min.X*sameScale), int(b.Min.Y*sameScale), int(b.Max.X*sameScale), int(b.Max.Y*sameScale))
@@ -171,7 +233,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 					t.Errorf("%s is not seen in %s", m.ID, where)
 				}
 			}
-			if stroke, ok := m.Body.(*mark.Ink); ok && stroke.Width > 3 {
+			if stroke, ok := m.Body.(*mark.Ink); ok && stroke.Width > 3 && stroke.Rubbed == nil {
 				for where, picture := range map[string]image.Image{"the screen": screen, "the file": printed} {
 					if off := colorOff(picture, box, stroke); off > 2 {
 						t.Errorf("%s in %s: its colour is off by %d of 255", m.ID, where, off)
@@ -196,7 +258,7 @@ func sheetPicture(t *testing.T, p *browser.Tab, n int) image.Image {
 		t.Fatal(err)
 	}
 	scale, beyond := 841.89*sameScale/r[3], true
-	raw, err := chromedp.Call(p.Ctx, page.CaptureScreenshot, page.CaptureScreenshotParams{Format: page.CaptureScreenshotFormatPng, CaptureBeyondViewport: &beyond, Clip: &page.Viewport{X: r[0], Y: r[1], Width: r[2], Height: r[3], Scale: scale}})
+	raw, err := chromedp.Call(p.Ctx, cdpage.CaptureScreenshot, cdpage.CaptureScreenshotParams{Format: cdpage.CaptureScreenshotFormatPng, CaptureBeyondViewport: &beyond, Clip: &cdpage.Viewport{X: r[0], Y: r[1], Width: r[2], Height: r[3], Scale: scale}})
 	if err != nil {
 		t.Fatal(err)
 	}

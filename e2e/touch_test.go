@@ -76,9 +76,15 @@ func TestByTouchAlone(t *testing.T) {
 			is("the blank has the focus", `document.activeElement?.classList.contains("typing")`),
 			presses("4.5"),
 			is("it is written", `document.querySelector(".typing")?.innerText === "4.5"`),
-			// The next one, by a further tap, and free text beside.
-			func() error { return p.TapAt(place(430, 343)) }, settled,
+			// The next one, by the strip above the screen's keyboard, which leaves
+			// the place in hand to be seen however little it leaves; free text beside.
+			is("the strip counts", `document.querySelector(".strip span")?.innerText === "8 of 11"`),
+			func() error { return p.Resize(size[0], size[1]*5/9, true) },
+			tap(`.strip [aria-label="On to the next place"]`), settled,
+			is("it is the next", `document.querySelector(".strip span")?.innerText === "9 of 11" && document.activeElement?.classList.contains("typing")`),
+			is("it is seen", `(r => r.top > 48 && r.bottom < document.querySelector(".strip").getBoundingClientRect().top && r.left >= 0 && r.right <= innerWidth)(document.querySelector(".typing").getBoundingClientRect())`),
 			presses("2 neap"),
+			func() error { return p.Resize(size[0], size[1], true) }, settled,
 			func() error { return p.TapAt(place(300, 745)) }, settled,
 			presses("3rd hour"),
 			is("all three are there", `document.querySelectorAll(".marks text, .typing").length >= 3`),

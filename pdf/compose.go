@@ -221,7 +221,7 @@ func (o *overlay) rubbed(s draw.Shape) {
 	var all page.Path
 	all.Quad(page.QuadOf(around.Grow(1000)))
 	for _, r := range s.Rubbed {
-		for _, part := range r.Capsules(around) {
+		for _, part := range r.Way.Capsules(around) {
 			fmt.Fprintf(&o.content, "%s%sW* n\n", all.PDF(), part.PDF())
 		}
 	}

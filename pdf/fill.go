@@ -1,6 +1,7 @@
 package pdf
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -230,14 +231,20 @@ func (p *printer) fieldDict(o types.Object, d types.Dict) (field types.Dict, kid
 	return field, kids, err
 }
 
-// press turns a button on, and all others of its field off that are not of
-// the same state.
+// press turns a button on, with the sign that was put there in place of the
+// form's own, and all others of its field off that are not of the same state.
 func (p *printer) press(f composedField, d, field types.Dict, kids []types.Dict, look types.IndirectRef) error {
-	on := onState(p.ctx, d)
-	if on == "" {
-		on = "Yes"
-		d["AP"] = types.Dict{"N": types.Dict{on: look}}
+	on := cmp.Or(onState(p.ctx, d), "Yes")
+	off := p.off(d)
+	signed, err := p.signed(d, off, f.Look.Crop, look)
+	if err != nil {
+		return err
 	}
+	normal := types.Dict{on: signed}
+	if off != nil {
+		normal["Off"] = *off
+	}
+	d["AP"] = types.Dict{"N": normal}
 	d["AS"], field["V"] = types.Name(on), types.Name(on)
 	for _, k := range kids {
 		if onState(p.ctx, k) != on {
@@ -245,6 +252,46 @@ func (p *printer) press(f composedField, d, field types.Dict, kids []types.Dict,
 		}
 	}
 	return nil
+}
+
+// off returns how a button looks that is off, nil where the file does not say.
+func (p *printer) off(d types.Dict) *types.IndirectRef {
+	looks, err := p.ctx.DereferenceDict(d["AP"])
+	if err != nil {
+		return nil
+	}
+	normal, err := p.ctx.DereferenceDict(looks["N"])
+	if err != nil {
+		return nil
+	}
+	if ref, ok := normal["Off"].(types.IndirectRef); ok {
+		return &ref
+	}
+	return nil
+}
+
+// signed lays a sign over how a button looks that is off, which may have a
+// border that nothing else shows; where there is none, over its ground.
+func (p *printer) signed(d types.Dict, off *types.IndirectRef, r page.Rect, look types.IndirectRef) (types.IndirectRef, error) {
+	if off == nil {
+		return p.dressed(d, r, look)
+	}
+	stream, _, err := p.ctx.DereferenceStreamDict(*off)
+	if err != nil || stream == nil {
+		return p.dressed(d, r, look)
+	}
+	box, ok := rectIn(p.ctx, stream.Dict["BBox"])
+	if !ok || box.Empty() {
+		return p.dressed(d, r, look)
+	}
+	// Its box goes to the field's rectangle (ISO 32000-2, 12.5.5), a matrix of
+	// its own left out: a border looks the same turned by quarters.
+	sx, sy := r.W()/box.W(), r.H()/box.H()
+	ops := fmt.Sprintf("q %.4g 0 0 %.4g %.4f %.4f cm /Off Do Q /Look Do\n", sx, sy, r.Min.X-sx*box.Min.X, r.Min.Y-sy*box.Min.Y)
+	return p.addStream([]byte(ops), types.Dict{
+		"Type": types.Name("XObject"), "Subtype": types.Name("Form"), "BBox": types.NewNumberArray(r.Min.X, r.Min.Y, r.Max.X, r.Max.Y),
+		"Resources": types.Dict{"XObject": types.Dict{"Look": look, "Off": *off}},
+	}, nil)
 }
 
 // choose sets what was chosen of options, each of which may have a value that

@@ -4,7 +4,7 @@ package web
 // field of 24 by 24 with round lines of 1.7.
 var icons = map[string]string{
 	"pick":           `<path d="M6 3.5l12.2 8.3-5.6 1.2-2.7 5.6z"/>`,
-	"type":           `<path d="M5 7V4.8h14V7M12 4.8v14.4M9 19.2h6"/>`,
+	"type":           `<path d="M7.500 15L12 4.200 16.500 15M9.200 11.400h5.600M3.500 19.500h17"/>`,
 	"highlighter":    `<path d="M4 20.2h7M8.2 16.6l8-9.6 3.4 2.8-8 9.6-4.3.9zM14 9.6l3.4 2.8"/>`,
 	"pen":            `<path d="M12 21v-7.5M7.2 17l-2-7L12 3l6.8 7-2 7-4.8 3.4z"/><circle cx="12" cy="12.2" r="1.4"/>`,
 	"stamp":          `<path d="M4 13.5l5 6L20 5"/>`,
@@ -14,6 +14,8 @@ var icons = map[string]string{
 	"undo":           `<path d="M8.5 5L4.5 9l4 4M5 9h9a5 5 0 0 1 0 10h-3"/>`,
 	"redo":           `<path d="M15.5 5l4 4-4 4M19 9h-9a5 5 0 0 0 0 10h3"/>`,
 	"back":           `<path d="M11 5l-7 7 7 7M4.5 12H20"/>`,
+	"left":           `<path d="M14.500 5l-7 7 7 7"/>`,
+	"right":          `<path d="M9.500 5l7 7-7 7"/>`,
 	"plus":           `<path d="M12 5v14M5 12h14"/>`,
 	"minus":          `<path d="M5 12h14"/>`,
 	"play":           `<path d="M7.5 4.5v15l12-7.5z"/>`,

@@ -63,9 +63,9 @@ type Image struct {
 // A Rubbed way is where a rubber went over a shape: what is under a line
 // along Path, so wide and with round ends, is not painted.
 type Rubbed struct {
-	ink.Rub `json:"-"`
-	D       string  `json:"d"`
-	Width   float64 `json:"width"`
+	Way   ink.Rub `json:"-"` // not embedded: its own form in JSON would be taken for this one's
+	D     string  `json:"d"`
+	Width float64 `json:"width"`
 }
 
 // Shapes returns what to paint for m, from back to front. D is left out; see
@@ -90,7 +90,7 @@ func ForScreen(m mark.Mark) []Shape {
 	for i := range out {
 		out[i].D = out[i].Path.SVG()
 		for k, r := range out[i].Rubbed {
-			out[i].Rubbed[k].D = r.Line().SVG()
+			out[i].Rubbed[k].D = r.Way.Line().SVG()
 		}
 	}
 	return out
@@ -141,7 +141,7 @@ func (p *painter) Ink(_ mark.Mark, i *mark.Ink) {
 		}
 		for _, r := range i.Rubbed {
 			if r.Meets(s, i.Width) {
-				shape.Rubbed = append(shape.Rubbed, Rubbed{Rub: r, Width: page.Round(2 * r.Radius)})
+				shape.Rubbed = append(shape.Rubbed, Rubbed{Way: r, Width: page.Round(2 * r.Radius)})
 			}
 		}
 		p.out = append(p.out, shape)

@@ -177,7 +177,7 @@ func (pg Page) Distance(p page.Point, but page.Rect) float64 {
 }
 
 // OnRule is how far above a printed rule letters stand on it, in points.
-const OnRule = 0.5
+const OnRule = 0.7
 
 // Settle returns the baseline on which letters of the given size stand when
 // somebody starts to type at p: on a printed rule or on the baseline of a

@@ -56,6 +56,9 @@ export const empty = () =>
 
 export const blankOf = (page, place) => all.find((b) => b.page === page && b.place === place);
 
+// counted tells which of how many places one is.
+export const counted = (b) => ({ at: b ? all.indexOf(b) + 1 : 0, of: all.length });
+
 // walk goes to the blank behind (or before) a place; false when there is none.
 export function walk(page, x, y, back) {
   const here = blankAt(page, x, y);

@@ -64,12 +64,13 @@ function written(lines, of) {
 /**
  * edit begins typing in a box.
  * @param {HTMLElement} box
- * @param {{ lines: any[][], of: any, most?: number, single?: boolean, changed: () => void, full: () => void }} options
+ * @param {{ lines: any[][], of: any, most?: number, single?: boolean, onward?: () => void, changed: () => void, full: () => void }} options
  *   lines has the runs of what stands there already, of is the look of plain
  *   text, which may be changed meanwhile; most is how many letters there is room for, full is
- *   called when there is not, single is said of a place of one line.
+ *   called when there is not, single is said of a place of one line, and
+ *   onward is where Enter goes from there: a screen's keyboard tells of it in its own way.
  */
-export function edit(box, { lines, of, most, single, changed, full }) {
+export function edit(box, { lines, of, most, single, onward, changed, full }) {
   // What comes from elsewhere is words alone, whatever it looked like there.
   const put = (view, text) => {
     const all = text.split(/\r\n?|\n/),
@@ -111,7 +112,7 @@ export function edit(box, { lines, of, most, single, changed, full }) {
             'Mod-b': asked.formatBold,
             'Mod-i': asked.formatItalic,
             'Mod-u': asked.formatUnderline,
-            ...(single ? { Enter: () => true } : {}),
+            ...(single ? { Enter: () => (onward?.(), true) } : {}),
             'Shift-Enter': baseKeymap.Enter,
           }),
           keymap(baseKeymap),

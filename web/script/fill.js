@@ -6,7 +6,8 @@ import { pixels, round, surface } from './surface.js';
 import { newId } from './ids.js';
 import { add, marks, mayChange, set, together } from './marks.js';
 import { settings } from './settings.js';
-import { walk } from './blanks.js';
+import { counted, walk } from './blanks.js';
+import * as strip from './strip.js';
 import { again, LEADING } from './rich.js';
 
 // isPressed says that a place is not written in.
@@ -98,7 +99,9 @@ let open = null;
 export function finishFilling() {
   const o = open;
   open = null;
-  o?.remove();
+  if (!o) return;
+  strip.hide();
+  o.remove();
 }
 
 // press ticks a box when it was touched, and gives the place to the keyboard.
@@ -178,20 +181,26 @@ export function press(b, sheet, touched) {
     minWidth: `${(b.r[2] - b.r[0]) * z}px`,
     minHeight: `${(b.r[3] - b.r[1]) * z}px`,
   });
+  const end = () => {
+    finishFilling();
+    surface.desk.focus({ preventScroll: true });
+  };
+  const go = (back) => {
+    finishFilling();
+    return walk(b.page, ...middle(b.r), back);
+  };
   box.addEventListener('keydown', (e) => {
     e.stopPropagation();
     if (e.key === 'Escape') {
       e.preventDefault();
-      finishFilling();
-      surface.desk.focus({ preventScroll: true });
+      end();
       return;
     }
     if (e.key !== 'Tab') return;
     const stops = [...box.querySelectorAll('input')],
       i = stops.indexOf(e.target);
     if (stops.length && (e.shiftKey ? i > 0 : i < stops.length - 1)) return;
-    finishFilling();
-    if (walk(b.page, ...middle(b.r), e.shiftKey)) e.preventDefault();
+    if (go(e.shiftKey)) e.preventDefault();
   });
   box.addEventListener('focusout', (e) => {
     if (open === box && !box.contains(e.relatedTarget))
@@ -201,6 +210,7 @@ export function press(b, sheet, touched) {
   });
   sheet.box.append(box);
   (box.querySelector('input') ?? box).focus({ preventScroll: true });
+  strip.show(box, { ...counted(b), go, end });
   if (touched && box.nodeName === 'SELECT')
     try {
       box.showPicker?.();

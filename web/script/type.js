@@ -10,7 +10,8 @@ import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
-import { blankAt, near, walk } from './blanks.js';
+import { blankAt, counted, near, walk } from './blanks.js';
+import * as strip from './strip.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
 import { hold } from './queue.js';
 import { hardLines, linesOf, look, lookOf, read } from './rich.js';
@@ -171,6 +172,7 @@ function edit(o, body) {
     role: 'textbox',
     'aria-multiline': 'true',
     'aria-label': blank?.l || 'Text on the page',
+    enterKeyHint: isOneLine(blank) ? 'next' : 'enter',
     dir: 'auto',
   });
   open.box = box;
@@ -182,7 +184,8 @@ function edit(o, body) {
     lines: body ? hardLines(body) : [[]],
     of: o.of,
     most,
-    single: o.field && o.field.k !== 'box',
+    single: o.field ? o.field.k !== 'box' : isOneLine(blank),
+    onward: () => onward(false),
     changed() {
       if (!open) return;
       fitBlank();
@@ -195,6 +198,7 @@ function edit(o, body) {
   place();
   if (window.innerWidth <= 640 && o.of.size * pixels() < READABLE) closer(box, o.of.size);
   beside(o, blank);
+  strip.show(box, { ...counted(blank), go: onward, end });
   box.addEventListener('blur', () => {
     if (open?.box === box && !document.hasFocus()) keep();
   });
@@ -226,22 +230,31 @@ function closer(box, size) {
   box.scrollIntoView({ block: 'center', inline: 'nearest' });
 }
 
+// onward ends the typing and goes to the next place, or the one before; false
+// when there is none.
+function onward(back) {
+  const { sheet, x, y } = open;
+  finish();
+  return walk(sheet.number, x + 1, y - 2, back);
+}
+
+function end() {
+  finish();
+  surface.desk.focus({ preventScroll: true });
+}
+
 function keys(e) {
   if (!open) return;
   if (e.key === 'Escape') {
     e.preventDefault();
     e.stopPropagation();
-    finish();
-    surface.desk.focus({ preventScroll: true });
+    end();
   } else if ((e.ctrlKey || e.metaKey) && (e.key === 'ArrowUp' || e.key === 'ArrowDown')) {
     e.preventDefault();
     shift(open.editor, e.key === 'ArrowUp' ? 1 : -1);
   } else if (e.key === 'Tab' || (e.key === 'Enter' && !e.shiftKey && !e.isComposing && isOneLine(open.blank))) {
-    const { sheet, x, y } = open;
     e.stopPropagation();
-    if (e.key === 'Enter') e.preventDefault();
-    finish();
-    if (walk(sheet.number, x + 1, y - 2, e.shiftKey)) e.preventDefault();
+    if (onward(e.shiftKey) || e.key === 'Enter') e.preventDefault();
   }
 }
 
@@ -431,6 +444,7 @@ export function finish() {
   const { box, editor, id } = open;
   open = null;
   editor.close();
+  strip.hide();
   box.remove();
   for (const g of find(id)?.groups ?? []) g.style.visibility = '';
 }
