@@ -359,7 +359,6 @@ func TestThePopoverIsInReachEverywhere(t *testing.T) {
 			func() error { return p.Resize(size[0], size[1], size[0] < 1200) },
 			func() error { return p.Click(`.place [aria-label="Type"]`) },
 			func() error { return p.Click(`.place [aria-label="Pen"]`) },
-			func() error { return p.Click(`.place [aria-label="Pen"]`) },
 			func() error {
 				return p.Until(fmt.Sprint("the popover is in view at ", size), `(r=>r.width>200&&r.left>=0&&r.top>=0&&r.right<=innerWidth&&r.bottom<=innerHeight&&document.elementFromPoint(r.left+20,r.top+20).closest("[data-popover]"))(document.querySelector("[data-popover]").getBoundingClientRect())`)
 			},
@@ -671,11 +670,11 @@ func TestAxeFindsNothingOnTheSheet(t *testing.T) {
 		{"pen, with a neat shape offered", []func() error{popover("draw", "Pen"), func() error { return p.Drag("mouse", 0.5, round(1, 450, 700, 30)...) }}},
 		{"something in hand", []func() error{popover("pick", "Pick"), press(480, 700)}},
 		{"words selected", []func() error{do(`const x=document.querySelectorAll(".print text")[4], r=document.createRange(); r.selectNodeContents(x); getSelection().removeAllRanges(); getSelection().addRange(r)`), func() error {
-			return p.Until("the bubble is there", `[...document.querySelectorAll("button")].some(b=>b.innerText.trim()==="Cross out" && b.offsetParent)`)
+			return p.Until("the bubble is there", `[...document.querySelectorAll(".popover button")].some(b=>b.innerText.trim()==="Cross out" && b.offsetParent)`)
 		}}},
 		{"saying", []func() error{do(`getSelection().removeAllRanges()`), popover("say", "Note")}},
 		{"a note begun", []func() error{press(480, 760)}},
-		{"rubber", []func() error{popover("mend", "Rubber")}},
+		{"rubbing", []func() error{popover("mend", "Parts of lines")}},
 		{"everything on the copy", []func() error{do(`document.querySelector('[data-do="list"]').click()`)}},
 		{"finding", []func() error{do(`document.querySelector('[data-do="find"]').click()`), func() error { return p.Type("the") }, func() error {
 			return p.Until("something is found", `document.querySelector(".panel .line")`)

@@ -49,8 +49,8 @@ func TestThePracticeSheet(t *testing.T) {
 		take("draw", "Shapes"), take("draw", "Box"), drag(in(6, -50, -20), in(6, 0, 0), in(6, 50, 20)), tried(7),
 		take("draw", "Stamp"), func() error { return p.Press(in(7, 0, 0)) }, tried(8),
 		take("pick", "Pick"), drag(at(545, 418), at(480, 450), in(8, 0, -7)), tried(9),
-		take("mend", "Rubber"), drag(in(9, 0, -30), in(9, 0, 0), in(9, 0, 30)), tried(10),
-		take("mend", "Eraser"), drag(in(10, -24, 0), in(10, 0, 0), in(10, 24, 0)), tried(11),
+		take("mend", "Parts of lines"), drag(in(9, 0, -30), in(9, 0, 0), in(9, 0, 30)), tried(10),
+		take("mend", "Whole marks"), drag(in(10, -24, 0), in(10, 0, 0), in(10, 24, 0)), tried(11),
 		take("say", "Note"), func() error { return p.Press(in(11, 0, 0)) }, func() error { return p.Type("Done!") }, func() error { return p.Click("[data-draft] .dark") }, tried(12),
 	)
 }

@@ -54,16 +54,10 @@ func TestByTouchAlone(t *testing.T) {
 				if name, err := inHand(); err != nil || name == instrument {
 					return err
 				}
-				if err := p.TapOn(fmt.Sprintf(`[data-place=%q] .take`, place)); err != nil { // its popover
-					return err
-				}
 				if err := p.TapWords(".popover button", instrument); err != nil {
 					return err
 				}
-				if err := p.Until(instrument+" is in the hand", pressed+fmt.Sprintf(`?.getAttribute("aria-label") === %q`, instrument)); err != nil {
-					return err
-				}
-				return p.TapOn(fmt.Sprintf(`[data-place=%q] .take`, place)) // closes it
+				return p.Until(instrument+" is in the hand", pressed+fmt.Sprintf(`?.getAttribute("aria-label") === %q`, instrument))
 			}
 		}
 		is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }

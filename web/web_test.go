@@ -44,13 +44,18 @@ func TestContrastOfTheTokens(t *testing.T) {
 	}
 	for name := range token {
 		if strings.HasPrefix(name, "ink ") {
-			pairs = append(pairs, pair{name, "white", 3})
+			pairs = append(pairs, pair{name, "white", 4.5})
+			for wash := range token {
+				if strings.HasPrefix(wash, "wash ") {
+					pairs = append(pairs, pair{name, wash, 3})
+				}
+			}
 		}
 		if strings.HasPrefix(name, "wash ") {
 			pairs = append(pairs, pair{"ink", name, 4.5}) // print stays readable through it
 		}
 	}
-	if len(pairs) < 28 {
+	if len(pairs) < 90 {
 		t.Fatalf("only %d pairs were found", len(pairs))
 	}
 	for _, p := range pairs {

@@ -83,8 +83,8 @@ var Steps = []Step{
 	{"Shapes", "Draw a box or an ellipse in the frame.", [4]float64{310, 338, 520, 402}, of("square", "circle", "line", "polyline")},
 	{"Stamp", "Put a stamp into the frame.", [4]float64{74, 440, 280, 504}, of("stamp")},
 	{"Pick", "Drag the star into the frame.", [4]float64{310, 440, 520, 504}, moved},
-	{"Rubber", "Rub out a piece of the line.", [4]float64{74, 544, 280, 604}, rubbed},
-	{"Eraser", "Take the spill away.", [4]float64{310, 544, 520, 604}, erased},
+	{"Eraser: parts", "Rub out a piece of the line.", [4]float64{74, 544, 280, 604}, rubbed},
+	{"Eraser: whole marks", "Take the spill away.", [4]float64{310, 544, 520, 604}, erased},
 	{"Note", "Leave a note here for your teacher.", [4]float64{74, 644, 520, 704}, of("note")},
 }
 

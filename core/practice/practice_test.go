@@ -52,14 +52,14 @@ func TestEachStepIsDoneByItsOwnMark(t *testing.T) {
 			}
 			return m, true
 		},
-		"Rubber": func(m mark.Mark) (mark.Mark, bool) {
+		"Eraser: parts": func(m mark.Mark) (mark.Mark, bool) {
 			if line, ok := m.Body.(*mark.Ink); ok && m.ID == Loose {
 				c := line.Bounds().Center()
 				m.Body = line.Rubbing(ink.Rubbing([]ink.Sample{{X: c.X, Y: c.Y - 20}, {X: c.X, Y: c.Y + 20}}, 6))
 			}
 			return m, true
 		},
-		"Eraser": func(m mark.Mark) (mark.Mark, bool) { return m, m.ID != Spill },
+		"Eraser: whole marks": func(m mark.Mark) (mark.Mark, bool) { return m, m.ID != Spill },
 	} {
 		var now []mark.Mark
 		for _, m := range Laid() {

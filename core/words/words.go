@@ -81,14 +81,63 @@ func (pg Page) At(p page.Point) int {
 	return best
 }
 
+// sideways reports whether the word's line runs up or down the page.
+func (w Word) sideways() bool {
+	r := w.Rect()
+	return len(w.Edges) == 2 && r.H() > 1.2*r.W()
+}
+
+// from returns how far p is from w along its line and across it.
+func (w Word) from(p page.Point) (along, across float64) {
+	r := w.Rect()
+	along, across = outside(p.X, r.Min.X, r.Max.X), outside(p.Y, r.Min.Y, r.Max.Y)
+	if w.sideways() {
+		return across, along
+	}
+	return along, across
+}
+
 // nearest returns the word that a gesture ending at p means: of the lines the
-// closest in height among those whose column p is in, and on it the closest word.
-func (pg Page) nearest(p page.Point) int {
+// closest among those level with p, and on it the closest word.
+func (pg Page) nearest(p page.Point, sideways bool) int {
 	best, cost := -1, math.Inf(1)
 	for i, w := range pg.Words {
-		r := w.Rect()
-		dx, dy := outside(p.X, r.Min.X, r.Max.X), outside(p.Y, r.Min.Y, r.Max.Y)
-		if c := dx + 4*dy; c < cost {
+		if w.sideways() != sideways {
+			continue
+		}
+		along, across := w.from(p)
+		if c := along + 4*across; c < cost {
+			best, cost = i, c
+		}
+	}
+	return best
+}
+
+// How far before, behind, over and under the words of a line a gesture may
+// begin and still be about them.
+const (
+	before  = 14  // points along the line
+	between = 0.6 // of the line's height
+	across  = 300 // points along the line, of a gesture that goes on over the words
+)
+
+// first returns the word that a gesture from one place to another begins with:
+// the one under it, or, when it begins beside the words of a line or goes on
+// over them, the nearest of these; -1 when it is about the paper.
+func (pg Page) first(from, to page.Point) int {
+	if i := pg.At(from); i >= 0 {
+		return i
+	}
+	best, cost := -1, math.Inf(1)
+	for i, w := range pg.Words {
+		high, way, dir := w.Rect().H(), to.X-from.X, w.Rect().Center().X-from.X
+		if w.sideways() {
+			high, way, dir = w.Rect().W(), to.Y-from.Y, w.Rect().Center().Y-from.Y
+		}
+		along, off := w.from(from)
+		_, end := w.from(to)
+		over := off == 0 && end <= between*high && way*dir > 0 && along <= min(math.Abs(way), across)
+		if c := along + 4*off; c < cost && (over || off <= between*high && along <= before) {
 			best, cost = i, c
 		}
 	}
@@ -99,13 +148,13 @@ func outside(v, lo, hi float64) float64 { return max(lo-v, v-hi, 0) }
 
 // Between returns the run from the word under from to the one meant by to,
 // in reading order, in whole words or, with letters, in whole letters. ok is
-// false when from is not on a word: then the gesture is about the paper.
+// false when no words are meant by from: then the gesture is about the paper.
 func (pg Page) Between(from, to page.Point, letters bool) (run Run, ok bool) {
-	first := pg.At(from)
+	first := pg.first(from, to)
 	if first < 0 {
 		return Run{}, false
 	}
-	last := pg.nearest(to)
+	last := pg.nearest(to, pg.Words[first].sideways())
 	a, b := from, to
 	if last < first {
 		first, last, a, b = last, first, to, from

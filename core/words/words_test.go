@@ -33,6 +33,13 @@ func lines(texts ...string) (p Page) {
 func TestARunFollowsTheWords(t *testing.T) {
 	one := lines("keep clear of the Carrick rocks", "which dry one metre", "and of the overfalls")
 	columns := Page{Words: append(append(set(50, 100, 0, "left top"), set(50, 114, 1, "left end")...), set(300, 100, 2, "right top")...)}
+	apart := Page{Words: append(set(50, 100, 0, "first line here"), set(50, 128, 1, "second one")...)}
+	// Two lines that run up the page, the second to the right of the first.
+	var up Page
+	for i, t := range []string{"one", "two", "three", "four"} {
+		x, y := 200+14*float64(i/2), 400-40*float64(i%2)
+		up.Words = append(up.Words, Word{Text: t, Line: i / 2, Baseline: y, Box: [4]float64{x, y - 30, x + 12, y}, Edges: []float64{x, x + 12}})
+	}
 	for _, c := range []struct {
 		name     string
 		page     Page
@@ -46,6 +53,13 @@ func TestARunFollowsTheWords(t *testing.T) {
 		{"over the end of a line", one, page.Pt(182, 106), page.Pt(60, 120), false, "rocks which", 2},
 		{"three lines", one, page.Pt(52, 106), page.Pt(60, 134), false, "keep clear of the Carrick rocks which dry one metre and", 3},
 		{"ending beside the print", one, page.Pt(52, 106), page.Pt(400, 107), false, "keep clear of the Carrick rocks", 1},
+		{"begun a little before the first word", one, page.Pt(42, 106), page.Pt(60, 106), false, "keep", 1},
+		{"begun between two lines", apart, page.Pt(60, 117), page.Pt(120, 106), false, "first line here", 1},
+		{"begun far before a line, dragged over it", one, page.Pt(10, 106), page.Pt(85, 107), false, "keep clear", 1},
+		{"begun behind a line's end, dragged back", one, page.Pt(260, 106), page.Pt(155, 106), false, "Carrick rocks", 1},
+		{"two lines of sideways text", up, page.Pt(205, 390), page.Pt(219, 345), false, "one two three four", 2},
+		{"one line of sideways text", up, page.Pt(205, 390), page.Pt(206, 350), false, "one two", 1},
+		{"sideways, dragged backwards", up, page.Pt(219, 345), page.Pt(205, 390), false, "one two three four", 2},
 		{"letters", one, page.Pt(56, 106), page.Pt(62, 106), true, "ee", 1},
 		{"letters across words", one, page.Pt(61, 106), page.Pt(82, 106), true, "ep cl", 1},
 		{"the left column does not reach into the right one", columns, page.Pt(52, 106), page.Pt(60, 120), false, "left top left", 2},
@@ -56,8 +70,10 @@ func TestARunFollowsTheWords(t *testing.T) {
 			t.Errorf("%s: %q in %d quads (%v), want %q in %d", c.name, run.Text, len(run.Quads), ok, c.text, c.quads)
 		}
 	}
-	if _, ok := one.Between(page.Pt(500, 500), page.Pt(52, 106), false); ok {
-		t.Error("a gesture begun on empty paper took words")
+	for _, drag := range [][2]page.Point{{page.Pt(500, 500), page.Pt(52, 106)}, {page.Pt(20, 80), page.Pt(120, 130)}, {page.Pt(300, 106), page.Pt(400, 180)}} {
+		if run, ok := one.Between(drag[0], drag[1], false); ok {
+			t.Errorf("a gesture over the paper, %v, took words: %q", drag, run.Text)
+		}
 	}
 	run, _ := one.Between(page.Pt(56, 106), page.Pt(62, 106), true)
 	if b, want := run.Quads[0].Bounds(), page.R(55, 100, 65, 112); b != want {

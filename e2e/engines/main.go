@@ -195,7 +195,7 @@ func (r *round) chord(held, key rune) error {
 // instrument takes one from the popover of its place.
 func (r *round) instrument(place, name string) error {
 	return r.do(fmt.Sprintf(`const b=document.querySelector('[data-place=%q] .take'); if (b.getAttribute("aria-pressed")!=="true") b.click(); if (document.querySelector("[data-popover]").hidden) b.click();
-		[...document.querySelectorAll(".popover .kind")].find(k=>k.textContent.trim()===%q).click()`, place, name))
+		[...document.querySelectorAll(".popover button")].find(k=>k.textContent.trim()===%q).click()`, place, name))
 }
 
 // shown counts the student's marks on the screen.
@@ -283,7 +283,7 @@ func (r *round) highlighting(marks int) error {
 }
 
 func (r *round) rubbing() error {
-	if err := r.instrument("mend", "Rubber"); err != nil {
+	if err := r.instrument("mend", "Parts of lines"); err != nil {
 		return err
 	}
 	if err := r.drag([2]float64{200, 690}, [2]float64{200, 655}, [2]float64{200, 600}); err != nil {

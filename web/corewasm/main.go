@@ -33,7 +33,7 @@ var (
 func main() {
 	js.Global().Set("readymarginCore", js.ValueOf(map[string]any{
 		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
-		"run": bridge(run), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
+		"run": bridge(run), "onWord": bridge(onWord), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
 		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "near": bridge(near), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
@@ -120,6 +120,11 @@ func run(a []js.Value) (any, error) {
 		return nil, nil
 	}
 	return asJSON(map[string]any{"quadPoints": mark.QuadPoints(r.Quads), "text": r.Text})
+}
+
+// onWord(page, x, y) says whether a place is on a printed word.
+func onWord(a []js.Value) (any, error) {
+	return prints[a[0].Int()].At(page.Pt(a[1].Float(), a[2].Float())) >= 0, nil
 }
 
 // settle(page, x, y, size) gives the baseline for typing there.

@@ -78,7 +78,8 @@ export function walk(page, x, y, back) {
 }
 
 surface.desk.addEventListener('keydown', (e) => {
-  if (e.key !== 'Tab' || e.target !== surface.desk || hand.name !== 'type' || e.ctrlKey || e.altKey) return;
+  if (e.key !== 'Tab' || e.target !== surface.desk || !['type', 'signs'].includes(hand.name) || e.ctrlKey || e.altKey)
+    return;
   const sheet =
     surface.sheets.find((s) => s.box.getBoundingClientRect().bottom > surface.desk.getBoundingClientRect().top) ??
     surface.sheets[0];

@@ -11,7 +11,16 @@ import { toast } from './toast.js';
 
 const place = () => `clipboard ${marks.view.person}`; // a shared laptop's next person has another one
 const writes = (e) => e.target.closest?.('input, textarea, select, [contenteditable="true"]');
-let where = null; // where the pointer was last on a page
+let where = null, // where the pointer was last on a page
+  pressed = 0; // the page that was pressed last
+
+surface.desk.addEventListener(
+  'pointerdown',
+  (e) => {
+    pressed = +(e.target.closest?.('.sheet')?.dataset.page ?? pressed);
+  },
+  { passive: true, capture: true },
+);
 
 surface.desk.addEventListener(
   'pointermove',
@@ -46,11 +55,19 @@ export function cut() {
   if (take({ target: document.body, preventDefault() {} })) remove();
 }
 
-// paste lays what was cut or copied on the page that is in view.
+// aim gives the page that was pressed last, while it is in view.
+function aim() {
+  const s = surface.sheets[pressed - 1],
+    r = s?.box.getBoundingClientRect(),
+    d = surface.desk.getBoundingClientRect();
+  return r && r.bottom > d.top + 20 && r.top < d.bottom - 20 ? s : current();
+}
+
+// paste lays what was cut or copied on the page that is in hand.
 export async function paste(ones) {
   ones ??= JSON.parse(localStorage.getItem(place()) ?? '[]');
   if (!ones.length || !marks.view.edit) return;
-  const s = current(),
+  const s = aim(),
     here = ones[0].copy === marks.view.copy,
     same = here && ones[0].page === s.number;
   try {

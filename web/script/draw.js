@@ -4,8 +4,9 @@
 import { core } from './core.js';
 import { node } from './paint.js';
 import { round, words } from './surface.js';
-import { add, marks } from './marks.js';
-import { instruments } from './pointer.js';
+import { add, hit, layerNow, marks, mayChange, set, together } from './marks.js';
+import { instruments, take } from './pointer.js';
+import { pick } from './pick.js';
 import { toast } from './toast.js';
 import { dismiss, fresh } from './neat.js';
 import { along } from './aids.js';
@@ -34,30 +35,72 @@ instruments.highlighter = {
     this.color = settings.highlighter.color;
     this.meaning = meaning('highlighter');
     this.letters = settings.highlighter.letters;
-    this.onWords = !!core.run(p.sheet.number, p, p, this.letters);
     this.body = null;
     tellOfBoxes(p.sheet);
     words(p.sheet);
-    if (this.onWords) this.move(p);
+    if (core.onWord(p.sheet.number, p)) this.move(p);
   },
   move(p) {
-    this.body = this.onWords ? core.run(this.from.sheet.number, this.from, p, this.letters) : box(this.from, p);
+    this.body = core.run(this.from.sheet.number, this.from, p, this.letters) ?? box(this.from, p);
     this.wash.setAttribute('d', (this.body?.quadPoints ?? []).map(outline).join(''));
   },
   up(p, e, moved) {
     this.wash.remove();
-    if (!this.body || (!this.onWords && !moved)) return;
-    const typed = this.onWords ? null : overTyped(this.from, p);
-    if (typed) this.body = typed;
-    const body = { color: this.color, quadPoints: this.body.quadPoints };
-    if (this.body.text) body.text = this.body.text;
-    Object.assign(body, signed(this.meaning));
-    add('highlight', this.from.sheet.number, body);
+    if (!this.body || !moved) {
+      const there = moved ? null : hit(p, 1);
+      if (there?.mark.kind === 'highlight') {
+        take('pick');
+        pick(there);
+      } else if (this.body?.text) this.lay(this.body);
+      return;
+    }
+    this.lay((this.body.text ? null : overTyped(this.from, p)) ?? this.body);
+  },
+  // lay puts the wash down. With those that it meets on the same words and in
+  // the same colour it becomes one; over the very same words its colour is the
+  // one that stays.
+  lay({ quadPoints, text }) {
+    const page = this.from.sheet.number,
+      look = { color: this.color, ...signed(this.meaning) },
+      like = (e) => e.mark.body.color === look.color && e.mark.body.meaning === look.meaning,
+      met = text ? washes(page).filter((e) => overlap(e.mark.body.quadPoints, quadPoints)) : [],
+      same = met.filter((e) => like(e) || e.mark.body.text === text);
+    if (!same.length) {
+      add('highlight', page, { quadPoints, ...(text ? { text } : {}), ...look });
+      return;
+    }
+    const all = [{ quadPoints, text }, ...same.filter(like).map((e) => e.mark.body)],
+      ways = all.flatMap((a) => all.map((b) => core.run(page, head(a.quadPoints), tail(b.quadPoints), this.letters))),
+      whole = ways.filter(Boolean).reduce((a, b) => (b.text.length > a.text.length ? b : a), { quadPoints, text });
+    together(() => {
+      const [first, ...rest] = same;
+      const { id, ...mark } = first.mark;
+      set(id, { ...mark, id, body: { ...whole, ...look } });
+      for (const e of rest) set(e.mark.id, null);
+    });
   },
   cancel() {
     this.wash?.remove();
   },
 };
+
+// washes gives one's own highlights of printed words on a page.
+const washes = (page) =>
+  [...marks.shown.values()].filter(
+    (e) =>
+      e.mark.kind === 'highlight' &&
+      e.mark.page === page &&
+      e.mark.body.text &&
+      e.layer === layerNow() &&
+      mayChange(e) &&
+      !e.conflict,
+  );
+const overlap = (a, b) =>
+  a.some((q) =>
+    b.some((r) => Math.min(q[2], r[2]) - Math.max(q[0], r[0]) > 1 && Math.min(q[5], r[5]) - Math.max(q[1], r[1]) > 1),
+  );
+const head = ([q]) => ({ x: q[0] + 1, y: (q[1] + q[7]) / 2 });
+const tail = (qs) => ({ x: qs.at(-1)[2] - 1, y: (qs.at(-1)[3] + qs.at(-1)[5]) / 2 });
 
 // overTyped fits a wash to one's own typed text that it was drawn across.
 function overTyped(a, b) {

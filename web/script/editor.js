@@ -64,13 +64,13 @@ function written(lines, of) {
 /**
  * edit begins typing in a box.
  * @param {HTMLElement} box
- * @param {{ lines: any[][], of: any, most?: number, single?: boolean, onward?: () => void, changed: () => void, full: () => void }} options
+ * @param {{ lines: any[][], of: any, most?: number, single?: boolean, onward?: () => void, changed: () => void, selected: () => void, full: () => void }} options
  *   lines has the runs of what stands there already, of is the look of plain
  *   text, which may be changed meanwhile; most is how many letters there is room for, full is
  *   called when there is not, single is said of a place of one line, and
  *   onward is where Enter goes from there: a screen's keyboard tells of it in its own way.
  */
-export function edit(box, { lines, of, most, single, onward, changed, full }) {
+export function edit(box, { lines, of, most, single, onward, changed, selected, full }) {
   // What comes from elsewhere is words alone, whatever it looked like there.
   const put = (view, text) => {
     const all = text.split(/\r\n?|\n/),
@@ -137,6 +137,7 @@ export function edit(box, { lines, of, most, single, onward, changed, full }) {
       dispatchTransaction(tr) {
         view.updateState(view.state.apply(tr));
         if (tr.docChanged) changed();
+        else if (tr.selectionSet || tr.storedMarksSet) selected();
       },
     },
   );
@@ -195,6 +196,21 @@ const handle = (view, of) => ({
     });
     return ratio;
   },
+  // look gives in what the letters that are selected, or are typed next, differ
+  // from plain ones.
+  look() {
+    const { selection, storedMarks } = view.state;
+    let marks = storedMarks ?? selection.$from.marks();
+    if (!selection.empty) {
+      marks = null;
+      each(view.state, (node) => (marks ??= node.marks));
+    }
+    const out = {};
+    for (const m of marks ?? [])
+      if (m.type.name === 'size') out.size = Math.round(of.size * m.attrs.value * 10) / 10;
+      else if (m.type.name !== 'shift') out[m.type.name] = m.attrs.value;
+    return out;
+  },
   // dress changes the look of what is selected, if anything is.
   dress(change) {
     if (view.state.selection.empty) return false;
@@ -218,11 +234,11 @@ const handle = (view, of) => ({
     const { empty, $from } = view.state.selection;
     return empty && !schema.marks.shift.isInSet($from.marks()) ? $from.parent.textBetween(0, $from.parentOffset) : '';
   },
-  // raise shifts the last letters before the caret, and takes out as many
-  // before them as only asked for it.
-  raise(way, letters, asking) {
+  // raise shifts letters before the caret, all but those behind them, and takes
+  // out as many before them as only asked for it.
+  raise(way, letters, asking, behind) {
     const { tr, selection } = view.state,
-      end = selection.from - asking;
+      end = selection.from - asking - behind;
     if (asking) tr.delete(end - letters, end - letters + asking);
     tr.addMark(end - letters, end, schema.marks.shift.create({ value: way }));
     view.dispatch(tr.removeStoredMark(schema.marks.shift)); // what follows stands on the line again

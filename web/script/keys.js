@@ -108,7 +108,7 @@ document.addEventListener('keydown', (e) => {
 });
 
 const HELP = {
-  pick: 'Press a mark to take it in hand; draw a loop on empty paper around several. Drag to move, the squares to stretch, the round knob to turn. Printed words can be selected: a small bubble says what can be done.',
+  pick: 'Press a mark to take it in hand; draw a loop on empty paper around several. Drag to move, the squares to stretch, the round knob to turn. Printed words can be selected: what can be done with them stands at the rule.',
   move: 'Drag the page to move it.',
   type: 'Press where you want to write, and type. Tinted places are blanks: Tab goes to the next one.',
   signs: 'Press where you want to write, then choose signs.',
@@ -122,8 +122,8 @@ const HELP = {
   ruler: 'Lay a ruler, protractor or grid on the page and draw along it.',
   note: 'Press the place you want to speak about, then write.',
   voice: 'Press the place you want to speak about, then speak.',
-  eraser: 'Touch whole marks to take them away; Undo brings them back.',
-  rubber: 'Rub over drawn lines: just what is under the ring goes.',
+  eraser:
+    'Touch whole marks to take them away, or, with Parts, rub over drawn lines: just what is under the ring goes.',
 };
 const dialog = document.querySelector('[data-dialog="help"]');
 export function help() {

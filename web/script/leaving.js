@@ -32,7 +32,7 @@ async function waiting(person) {
 // has not got.
 async function clear(person) {
   sessionStorage.clear();
-  for (const k of Object.keys(localStorage)) if (k.startsWith('clipboard ')) localStorage.removeItem(k);
+  for (const k of Object.keys(localStorage)) if (/^(clipboard|settings) /.test(k)) localStorage.removeItem(k);
   try {
     const base = await open('readymargin');
     if (base) {

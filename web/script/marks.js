@@ -149,8 +149,10 @@ export function set(on, mark, { layer, before, merge, written, samples } = {}) {
   before ??= now?.mark ?? null;
   const done = change(on, mark, layer, { tie: layer === 'work' && !written, samples });
   if (!done) return null;
-  const step = { on, layer, before, after: done.mark ?? null };
-  if (group) group.push(step);
+  const step = { on, layer, before, after: done.mark ?? null },
+    begun = group?.find((s) => s.on === on && s.layer === layer);
+  if (begun) begun.after = step.after;
+  else if (group) group.push(step);
   else history.did([step], merge);
   return done.mark ?? null;
 }

@@ -1,5 +1,5 @@
-// mend takes things off the page: the eraser whole marks by touching them, the
-// round rubber exactly what it goes over of lines.
+// mend takes things off the page: the eraser takes whole marks by touching
+// them, or, set so, exactly the parts of lines that it goes over.
 
 import { core } from './core.js';
 import { node } from './paint.js';
@@ -9,8 +9,7 @@ import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { question } from './dialogs.js';
 
-instruments.eraser = {
-  draws: true,
+const whole = {
   down(p) {
     this.doomed = new Set();
     this.last = p;
@@ -45,13 +44,12 @@ instruments.eraser = {
   },
 };
 
-instruments.rubber = {
-  draws: true,
+const parts = {
   down(p) {
     this.way = [p.x, p.y, 0.5];
-    this.radius = settings.rubber.size / 2;
+    this.radius = settings.eraser.size / 2;
     this.sheet = p.sheet;
-    this.trail = node('path', { class: 'rubbing', 'stroke-width': settings.rubber.size });
+    this.trail = node('path', { class: 'rubbing', 'stroke-width': settings.eraser.size });
     this.ring = node('circle', { class: 'rubber', r: this.radius });
     p.sheet.box.querySelector('.over').append(this.trail, this.ring);
     this.show(p);
@@ -83,6 +81,23 @@ instruments.rubber = {
   cancel() {
     this.trail?.remove();
     this.ring?.remove();
+  },
+};
+
+instruments.eraser = {
+  draws: true,
+  down(...how) {
+    this.by = settings.eraser.parts ? parts : whole;
+    this.by.down(...how);
+  },
+  move(...how) {
+    this.by.move(...how);
+  },
+  up(...how) {
+    this.by.up(...how);
+  },
+  cancel() {
+    this.by?.cancel();
   },
 };
 

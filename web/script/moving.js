@@ -23,6 +23,12 @@ document.addEventListener('keydown', (e) => {
   e.preventDefault();
   lend('move');
 });
+// A button of the head or the rule that was pressed by a pointer does not keep
+// the focus: Space moves the page then, and does not press it again.
+document.addEventListener('click', (e) => {
+  const b = /** @type {HTMLElement} */ (e.target).closest?.('.head button, .spine button');
+  if (b && e.detail > 0 && document.activeElement === b) desk.focus({ preventScroll: true });
+});
 document.addEventListener('keyup', (e) => {
   if (e.key === ' ') lend('');
 });

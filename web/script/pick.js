@@ -102,7 +102,7 @@ instruments.pick = {
       return true;
     }
     pick();
-    if (e.pointerType === 'touch' || core.run(p.sheet.number, p, p, false)) return false; // the browser scrolls, or selects words
+    if (e.pointerType === 'touch' || core.onWord(p.sheet.number, p)) return false; // the browser scrolls, or selects words
     this.grab = { kind: 'loop', way: [p.x, p.y] };
     this.line = node('path', { class: 'loop' });
     p.sheet.box.querySelector('.over').append(this.line);

@@ -6,7 +6,7 @@ import { marks, mayChange } from './marks.js';
 import { INKS, mean, meaning, meanings, pen, settings, WASHES } from './settings.js';
 import { duplicate, order, picked, remove, restyle, retype, takeBeside } from './pick.js';
 import * as clipboard from './clipboard.js';
-import { dress } from './type.js';
+import { dress, lookNow, raise } from './type.js';
 import { lookOf } from './rich.js';
 import { palette } from './signs.js';
 import { choose } from './pictures.js';
@@ -32,8 +32,19 @@ const act = (sign, words, run) => el('button', { className: 'button', on: { clic
 export function swatches(colors, now, choose) {
   return row(
     ...Object.entries(colors).map(([name, value]) => {
+      if (!value)
+        return el(
+          'button',
+          {
+            className: 'kind',
+            'aria-pressed': String(!now),
+            on: { click: () => choose('') },
+          },
+          el('i', { className: 'open-disc' }),
+          name,
+        );
       const b = el('button', {
-        className: `swatch ${value ? '' : 'no-color'}`,
+        className: 'swatch',
         title: name,
         'aria-label': name,
         'aria-pressed': String(value === (now ?? '')),
@@ -125,8 +136,7 @@ function texting(now, change, aligned) {
     ),
     swatches(INKS, now.color, (color) => change({ color })),
     stepper('Size', now.size, (size) => change({ size }), now.size >= 24 ? 2 : 1, 6, 96),
-    row(hint('Background')),
-    swatches({ none: '', white: '#ffffff', ...WASHES }, now.fill || '', (fill) => change({ fill })),
+    swatches({ 'No ground': '', white: '#ffffff', ...WASHES }, now.fill || '', (fill) => change({ fill })),
   ];
 }
 
@@ -144,12 +154,24 @@ export function fill(names, name, take, done) {
       })();
   if (names.length > 1 && !(name === 'pick' && picked.all.length))
     out.push(
-      row(
+      el(
+        'div',
+        { className: 'instruments' },
         ...names.map((n) =>
-          chip(n, NAMES[n], n === name, () => {
-            take(n);
-            done();
-          }),
+          el(
+            'button',
+            {
+              'aria-pressed': String(n === name),
+              on: {
+                click: () => {
+                  take(n);
+                  done();
+                },
+              },
+            },
+            icon(n),
+            NAMES[n],
+          ),
         ),
       ),
     );
@@ -178,19 +200,25 @@ export function fill(names, name, take, done) {
   };
   const own = {
     type() {
-      const typed = document.querySelector('.typing');
+      const typed = lookNow();
+      if (typed)
+        out.push(
+          row(
+            el('button', { className: 'kind', on: { click: () => raise(1) } }, 'Raise x', el('sup', {}, '2')),
+            el('button', { className: 'kind', on: { click: () => raise(-1) } }, 'Lower x', el('sub', {}, '2')),
+          ),
+        );
       out.push(
         ...texting(
-          { ...settings.type, align: typed?.style.textAlign?.replace('left', '') },
+          typed ?? settings.type,
           (change) =>
             set(() => {
-              if (!('align' in change)) Object.assign(settings.type, change);
-              dress(change);
+              // What is done to some words says nothing of those typed next.
+              if (dress(change) !== 'some' && !('align' in change)) Object.assign(settings.type, change);
             })(),
           !!typed,
         ),
       );
-      if (typed) out.push(el('p', { className: 'hint' }, 'Ctrl ↑ raises what is typed next, Ctrl ↓ lowers it.'));
     },
     signs: () => out.push(...palette()),
     highlighter() {
@@ -284,34 +312,40 @@ export function fill(names, name, take, done) {
       const p = pen();
       out.push(
         row(
-          ...settings.pens.map((q, i) => {
-            const b = el(
-              'button',
-              {
-                className: 'ready',
-                'aria-label': `Pen ${i + 1}, ${q.width} points`,
-                'aria-pressed': String(i === settings.pen),
-                on: {
-                  click: set(() => {
-                    settings.pen = i;
-                  }),
-                },
-              },
-              el('i'),
-            );
-            Object.assign(b.firstChild.style, {
-              width: '1.9rem',
-              height: `${Math.max(q.width * 1.4, 1.5)}px`,
-              borderRadius: '4px',
-              background: q.color,
-              opacity: q.opacity,
-            });
-            return b;
-          }),
+          ...settings.pens.map((q, i) =>
+            chip(
+              inked(q),
+              nameOf(q),
+              q === p,
+              set(() => {
+                settings.pen = i;
+              }),
+            ),
+          ),
         ),
         swatches(INKS, p.color, to(p, 'color')),
         stepper('Width', p.width, to(p, 'width'), p.width < 2 ? 0.5 : 1, 0.5, 40),
         slider('Strength', p.opacity, to(p, 'opacity')),
+        row(
+          act(
+            'plus',
+            'Another pen',
+            set(() => {
+              settings.pens = [...settings.pens, { ...p, name: `Mine ${settings.pens.length - 2}` }];
+              settings.pen = settings.pens.length - 1;
+            }),
+          ),
+          settings.pens.length > 1
+            ? act(
+                'bin',
+                `Take ${nameOf(p)} out`,
+                set(() => {
+                  settings.pens = settings.pens.filter((q) => q !== p);
+                  settings.pen = 0;
+                }),
+              )
+            : null,
+        ),
       );
     },
     stamp() {
@@ -441,13 +475,18 @@ export function fill(names, name, take, done) {
     },
     note: () => out.push(...saying(done)),
     voice: () => out.push(...saying(done)),
-    eraser: () => out.push(el('p', { className: 'hint' }, 'Takes away whole marks that you touch.'), ...clearing()),
-    rubber: () =>
+    eraser() {
+      const e = settings.eraser,
+        parts = (on) =>
+          set(() => {
+            e.parts = on;
+          });
       out.push(
-        stepper('Size', settings.rubber.size, to(settings.rubber, 'size'), 4, 4, 60),
-        el('p', { className: 'hint' }, 'Takes away just what it goes over of drawn lines.'),
-        ...clearing(),
-      ),
+        row(chip(null, 'Whole marks', !e.parts, parts(false)), chip(null, 'Parts of lines', e.parts, parts(true))),
+      );
+      if (e.parts) out.push(stepper('Size', e.size, to(e, 'size'), 4, 4, 60));
+      out.push(...clearing());
+    },
     pick: () => out.push(...inHand(done)),
     move: () =>
       out.push(el('p', { className: 'hint' }, 'Drag the page. Holding Space does the same with any instrument.')),
@@ -455,6 +494,14 @@ export function fill(names, name, take, done) {
   own[name]?.();
   return out;
 }
+
+// inked shows a pen as a stroke of it.
+function inked(q) {
+  const i = el('i', { className: 'stroke' });
+  Object.assign(i.style, { height: `${Math.max(q.width * 1.4, 1.5)}px`, background: q.color, opacity: q.opacity });
+  return i;
+}
+const nameOf = (q) => q.name ?? ({ 1: 'Fine', 2: 'Circling', 5: 'Broad' }[q.width] || 'Mine');
 
 // snapping lets points go to printed crossings without a key held.
 const snapping = (set) =>
@@ -572,7 +619,7 @@ function inHand(done) {
     );
   if (all.length > 1) out.push(hint(`${all.length} things in hand`));
   out.push(
-    row(act('copy', 'Copy', clipboard.copy), act('cut', 'Cut', clipboard.cut), act('duplicate', 'Double', duplicate)),
+    row(act('duplicate', 'Double', duplicate), act('copy', 'Copy', clipboard.copy), act('cut', 'Cut', clipboard.cut)),
     row(
       act('front', 'To front', () => order(true)),
       act('behind', 'To back', () => order(false)),
@@ -587,6 +634,6 @@ function inHand(done) {
         }),
       ),
     );
-  out.push(row(act('bin', 'Delete', remove)));
+  out.push(el('div', { className: 'row last' }, act('bin', 'Delete', remove)));
   return out;
 }

@@ -29,7 +29,7 @@ export function show() {
       : el(
           'p',
           { className: 'hint' },
-          'Choose the instrument on the rule; press it again for the others of its place.',
+          'Press a place on the rule: it opens with its instruments and how they are set.',
         ),
     el(
       'ol',

@@ -9,8 +9,33 @@ const ELEMENTS =
     .split(' ')
     .sort((a, b) => b.length - a.length)
     .join('|');
-const FORMULA = new RegExp(`(?:^|[\\s(=+→])\\d*((?:${ELEMENTS}|[()\\[\\]]|\\d)*(?:${ELEMENTS}|\\)|\\]))(\\d)$`);
+const FORMULA = new RegExp(`(?:^|[\\s(=+→])\\d*((?:${ELEMENTS}|[()\\[\\]]|\\d)*(?:${ELEMENTS}|\\)|\\]))(\\d+)$`);
+const ION = new RegExp(`(?:^|[\\s(=+→])\\d*(?:${ELEMENTS}|\\()(?:${ELEMENTS}|[()\\[\\]]|\\d)*?(\\d[+−-])$`);
+const INNER = new RegExp(`(?:^|[\\s(=+→])\\d*(?:${ELEMENTS})(\\d)(${ELEMENTS})$`);
+const MOLECULES = /^(H2|N2|O2|O3|F2|Cl2|Br2|I2|P4|S8)$/; // elements that stand with such a digit alone
+const SHELL = /(?:^|[\s\])])[1-7][spdf](\d{1,2})$/;
+const TENTH = /(?:^|[\s·×*(])10([-−]\d+)$/;
 const POWER = /\^([-−+]?\d+|[a-z])$/;
+
+// wish gives what the letters before the caret ask for: how many of them are
+// to be raised (1) or lowered (-1), how many stand behind these, and whether a
+// caret only asked for it. What may still become the opposite asks for nothing:
+// Ca2 may go on as an ion, Fe2 as either.
+export function wish(text) {
+  const found = (pattern, way, more = {}) => {
+    const m = text.match(pattern);
+    return m && { letters: m[1], way, behind: 0, asking: 0, ...more };
+  };
+  const formula = text.match(FORMULA);
+  if (formula) {
+    const token = formula[1] + formula[2],
+      alone = new RegExp(`^(?:${ELEMENTS})\\d+$`).test(token);
+    if (!alone || MOLECULES.test(token)) return { letters: formula[2], way: -1, behind: 0, asking: 0 };
+  }
+  const inner = text.match(INNER);
+  if (inner) return { letters: inner[1], way: -1, behind: inner[2].length, asking: 0 };
+  return found(POWER, 1, { asking: 1 }) ?? found(SHELL, 1) ?? found(TENTH, 1) ?? found(ION, 1);
+}
 
 let chip = null;
 
@@ -29,16 +54,13 @@ export function shift(editor, way) {
 // offer offers it beneath the caret, where the letters before it ask for it.
 export function offer(box, editor) {
   dismiss();
-  const text = editor.before(),
-    power = text.match(POWER),
-    formula = !power && text.match(FORMULA);
-  if (!power && !formula) return;
-  const letters = power ? power[1] : formula[2],
-    way = power ? 1 : -1;
+  const asked = wish(editor.before());
+  if (!asked) return;
+  const { letters, way, behind, asking } = asked;
   const take = () => {
     dismiss();
     editor.focus();
-    editor.raise(way, letters.length, power ? 1 : 0);
+    editor.raise(way, letters.length, asking, behind);
   };
   chip = el(
     'button',

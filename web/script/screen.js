@@ -14,7 +14,7 @@ import './mend.js';
 import './pictures.js';
 import './moving.js';
 import './pointing.js';
-import './bubble.js';
+import './selected.js';
 import * as aids from './aids.js';
 import * as say from './say.js';
 import * as blanks from './blanks.js';
@@ -33,6 +33,7 @@ import './window.js';
 
 // What tests call as the screen itself does: the sheet's entry hands it on.
 export { again } from './rich.js';
+export { wish } from './raised.js';
 export { add } from './marks.js';
 export { surface };
 

@@ -8,8 +8,10 @@ export const INKS = {
   blue: '#1f4fa3',
   green: '#2d7a3a',
   red: '#c22f20',
-  orange: '#c96a12',
+  orange: '#ad5207',
   violet: '#7a3fa0',
+  brown: '#7a4a21',
+  pink: '#b8327a',
   grey: '#6b7280',
   black: '#111111',
 };
@@ -27,9 +29,9 @@ const student = {
   signs: [],
   highlighter: { color: WASHES.yellow, letters: false },
   pens: [
-    { color: INKS.blue, width: 2, opacity: 1 },
-    { color: INKS['blue-black'], width: 1, opacity: 1 },
-    { color: INKS.green, width: 5, opacity: 1 },
+    { name: 'Circling', color: INKS.blue, width: 2, opacity: 1 },
+    { name: 'Fine', color: INKS['blue-black'], width: 1, opacity: 1 },
+    { name: 'Broad', color: INKS.green, width: 5, opacity: 1 },
   ],
   pen: 0,
   underline: { color: INKS.blue },
@@ -38,7 +40,7 @@ const student = {
   stamp: { color: INKS.red, name: 'tick', size: 18 },
   stamps: [],
   snap: false,
-  rubber: { size: 12 },
+  eraser: { parts: false, size: 12 },
   note: { color: '' },
   picture: '',
   place: { write: 'type', mark: 'highlighter', draw: 'pen', say: 'note', mend: 'eraser', pick: 'pick' },
@@ -48,9 +50,9 @@ const teacher = {
   ...student,
   type: { ...student.type, color: INKS.red },
   pens: [
-    { color: INKS.red, width: 2, opacity: 1 },
-    { color: INKS.red, width: 1, opacity: 1 },
-    { color: INKS.green, width: 5, opacity: 1 },
+    { name: 'Circling', color: INKS.red, width: 2, opacity: 1 },
+    { name: 'Fine', color: INKS.red, width: 1, opacity: 1 },
+    { name: 'Broad', color: INKS.green, width: 5, opacity: 1 },
   ],
   hand: 'pen',
 };
@@ -64,12 +66,14 @@ let mine = null,
 
 export function begin(view) {
   role = view.teacher ? 'teacher' : 'student';
+  waits = `settings ${view.person}`;
   let stored = {};
   try {
-    stored = JSON.parse(view.settings) ?? {};
+    stored = JSON.parse(localStorage.getItem(waits) ?? view.settings) ?? {};
   } catch {
     /* made anew */
   }
+  if (localStorage.getItem(waits)) setTimeout(send, REST); // from a time without a line
   mine = { ...VIEW, ...stored };
   const fresh = structuredClone(role === 'teacher' ? teacher : student),
     kept = stored[role] ?? {};
@@ -115,21 +119,32 @@ export function keep() {
 // send stores what is not stored yet: the first change at once, what comes
 // soon after it together, and the rest before the page is left.
 const REST = 600; // milliseconds
-let sent = '';
+let sent = '',
+  waits = ''; // under which this device keeps what the server has not got yet
 function send() {
   const now = mine && JSON.stringify(mine);
   if (!now || now === sent) return;
   sent = now;
-  ask('/settings', { method: 'POST', json: mine, keepalive: true }).catch(() => {
-    if (sent === now) sent = '';
-  });
+  try {
+    localStorage.setItem(waits, now);
+  } catch {
+    /* then it is the server's alone */
+  }
+  ask('/settings', { method: 'POST', json: mine, keepalive: true })
+    .then(() => {
+      if (localStorage.getItem(waits) === now) localStorage.removeItem(waits);
+    })
+    .catch(() => {
+      if (sent === now) sent = '';
+    });
 }
+addEventListener('online', send);
 for (const leaving of ['beforeunload', 'pagehide'])
   addEventListener(leaving, () => {
     if (timer) send();
   });
 
-export const pen = () => settings.pens[settings.pen];
+export const pen = () => settings.pens[settings.pen] ?? settings.pens[0];
 
 // look shows the screen as it is kept: plain or not, the rule on which side.
 export function look() {

@@ -1,5 +1,7 @@
 // spine builds the places on the coral rule. Pressing a place takes its
-// instrument; pressing it again, or its colour, opens its popover.
+// instrument and opens its popover: the instruments of the place, and how the
+// one in hand is set. It goes when work on the page begins, and at once on a
+// press anywhere else.
 
 import { el, icon } from './paint.js';
 import { hand, take } from './pointer.js';
@@ -7,8 +9,9 @@ import { marks } from './marks.js';
 import { events, redo, steps as waiting, undo } from './history.js';
 import { keep, pen, settings } from './settings.js';
 import { picked } from './pick.js';
-import { finish } from './type.js';
+import { finish, typed } from './type.js';
 import { fill } from './popover.js';
+import { toast } from './toast.js';
 
 const spine = document.querySelector('[data-spine]'),
   popover = document.querySelector('[data-popover]');
@@ -28,7 +31,6 @@ export const NAMES = {
   note: 'Note',
   voice: 'Voice note',
   eraser: 'Eraser',
-  rubber: 'Rubber',
   picture: 'Picture',
 };
 /** @type {[string, string[]][]} */
@@ -38,7 +40,7 @@ const ALL = [
   ['mark', ['highlighter', 'underline', 'crossout']],
   ['draw', ['pen', 'shape', 'stamp', 'picture', 'ruler']],
   ['say', ['note', 'voice']],
-  ['mend', ['eraser', 'rubber']],
+  ['mend', ['eraser']],
 ];
 let places = [];
 
@@ -51,7 +53,6 @@ const LEAVABLE = {
   underline: 'underline',
   crossout: 'crossout',
   pen: 'pen',
-  rubber: 'pen',
   shape: 'shape',
   stamp: 'shape',
   ruler: 'shape',
@@ -83,11 +84,10 @@ export function build(view) {
   }
   for (const [place, names] of places) {
     const box = el('div', { className: 'place', data: { place } });
-    const dot = el('button', { className: 'dot', tabIndex: -1, on: { click: () => open(place) } }, el('i'));
     box.append(
-      el('button', { className: 'take', on: { click: () => press(place) } }),
+      el('button', { className: 'take', 'aria-expanded': 'false', on: { click: () => press(place) } }),
       el('span', { className: 'name', 'aria-hidden': 'true' }),
-      dot,
+      el('i', { className: 'dot' }),
     );
     spine.append(box);
     if (!names.includes(settings.place[place])) settings.place[place] = names[0];
@@ -99,11 +99,12 @@ export function build(view) {
 
 export function press(place) {
   const name = settings.place[place];
-  if (hand.name === name && popover.hidden) open(place);
-  else {
+  if (hand.name === name && shown === place) {
     close();
-    take(name);
+    return;
   }
+  if (hand.name !== name) take(name);
+  show(place);
 }
 
 // pressDigit takes the n-th place; the same digit again, its next instrument.
@@ -112,8 +113,10 @@ export function pressDigit(n) {
   if (!entry) return;
   const [place, names] = entry;
   if (names.includes(hand.name)) settings.place[place] = names[(names.indexOf(hand.name) + 1) % names.length];
+  const stepped = names.includes(hand.name) && names.length > 1;
   close();
   take(settings.place[place]);
+  if (stepped) toast(`${NAMES[settings.place[place]]} is in your hand.`);
 }
 
 hand.onChange = () => {
@@ -126,8 +129,11 @@ function draw() {
     const place = box.dataset.place,
       name = settings.place[place];
     box.setAttribute('aria-current', String(name === hand.name));
-    const b = box.querySelector('.take');
+    const b = box.querySelector('.take'),
+      names = places.find(([p]) => p === place)[1];
     b.replaceChildren(icon(name));
+    if (names.length > 1)
+      b.append(el('i', { className: 'many' }, ...names.map((n) => el('b', { className: n === name ? 'here' : '' }))));
     b.setAttribute('aria-label', NAMES[name]);
     b.setAttribute('aria-pressed', String(name === hand.name));
     b.title = NAMES[name];
@@ -135,8 +141,7 @@ function draw() {
     const color = colorOf(name),
       dot = box.querySelector('.dot');
     dot.hidden = !color;
-    dot.setAttribute('aria-label', `${NAMES[name]}: settings`);
-    dot.querySelector('i').style.background = color ?? '';
+    dot.style.background = color ?? '';
   }
 }
 
@@ -166,17 +171,37 @@ export function steps() {
 }
 events.onChange = steps;
 
+let shown = ''; // the place whose popover is open
 const moved = () => popover.dispatchEvent(new CustomEvent('moved', { bubbles: true }));
+function opened(place) {
+  shown = place;
+  for (const box of spine.querySelectorAll('.place'))
+    box.querySelector('.take').setAttribute('aria-expanded', String(box.dataset.place === place));
+}
 export function close() {
   if (popover.hidden) return;
   popover.hidden = true;
+  opened('');
   moved();
 }
 
-function open(place) {
-  const name = settings.place[place];
-  if (hand.name !== name) take(name);
-  show(place);
+// level sets the popover level with what it is about, a place of the window,
+// as far as it stays in view; without one it stands over the margin's head.
+const FREE = 12; // CSS pixels about it
+function level(y) {
+  const top = document.querySelector('.head').getBoundingClientRect().bottom,
+    most = window.innerHeight - top - popover.offsetHeight - FREE;
+  popover.style.setProperty('--level', `${Math.max(FREE, Math.min(y === undefined ? FREE : y - top, most))}px`);
+}
+
+// lay shows something else in the popover, level with a place of the window.
+export function lay(label, contents, y) {
+  popover.setAttribute('aria-label', label);
+  popover.replaceChildren(...contents);
+  popover.hidden = false;
+  opened('');
+  level(y);
+  moved();
 }
 
 // show fills the popover of a place; what is chosen in it is kept and shown anew.
@@ -198,8 +223,11 @@ function show(place) {
       },
     ),
   );
-  popover.scrollTop = scroll;
+  popover.setAttribute('aria-label', NAMES[settings.place[place]]);
   popover.hidden = popover.childElementCount === 0;
+  popover.scrollTop = scroll;
+  opened(popover.hidden ? '' : place);
+  level(place === 'pick' ? topOf(picked.all) : undefined);
   moved();
 }
 export const refreshPopover = () => {
@@ -209,18 +237,28 @@ export const refreshPopover = () => {
   }
 };
 
+typed.onChange = () => {
+  if (shown === 'write') show('write');
+};
+
+// topOf gives where in the window things begin.
+const topOf = (entries) =>
+  entries.length ? Math.min(...entries.flatMap((e) => e.groups.map((g) => g.getBoundingClientRect().top))) : undefined;
+
 picked.onChange = () => {
   if (hand.name !== 'pick') return;
   if (picked.all.length) show('pick');
   else close();
 };
 
-// A popover closes when work on the page begins; the palette of signs and what
-// can be done with things in hand stay.
-document.querySelector('[data-desk]').addEventListener(
+// The palette of signs, the aids and what can be done with things in hand stay
+// while the page is worked on.
+document.addEventListener(
   'pointerdown',
-  () => {
-    if (!['pick', 'signs', 'ruler'].includes(hand.name)) close();
+  (e) => {
+    const on = /** @type {HTMLElement} */ (e.target);
+    if (on.closest('[data-popover], [data-spine], dialog')) return;
+    if (!on.closest('[data-desk]') || !['pick', 'signs', 'ruler'].includes(shown && hand.name)) close();
   },
   true,
 );

@@ -25,6 +25,7 @@ const SMALLEST = 8; // points, in a field of several lines, which cannot grow
 let open = null; // {id, sheet, x, y, box, editor, of, width, turn, before, merge}
 
 export const typing = () => open !== null;
+export const typed = { onChange: /** @type {() => void} */ (() => {}) }; // another part of it is selected
 
 let editors = /** @type {typeof import('./editor.js') | null} */ (null);
 
@@ -193,6 +194,7 @@ function edit(o, body) {
       offer(box, open.editor);
       later();
     },
+    selected: () => typed.onChange(),
     full: () => toast(`There is room for ${most} ${most === 1 ? 'letter' : 'letters'} here.`),
   });
   place();
@@ -347,19 +349,31 @@ function fitBlank() {
   if (of.size !== before) place();
 }
 
-// dress changes the look of what is selected in the box, or of all of it.
+// dress changes the look of what is selected in the box ('some' of it), or of
+// all of it.
 export function dress(change) {
   if (!open) return false;
   const { box, editor, of } = open;
   editor.focus();
-  if ('align' in change || 'fill' in change || !editor.dress(change)) {
+  const some = !('align' in change || 'fill' in change) && editor.dress(change);
+  if (!some) {
     Object.assign(of, change);
     if (change.size) open.wanted = change.size;
     if (change.align && !open.width) open.width = Math.max(Math.round(box.offsetWidth / pixels()), 40);
   }
   place();
   keep();
-  return true;
+  return some ? 'some' : 'all';
+}
+
+// lookNow gives the look of what is selected in the box, or is typed next; null
+// when no box is open.
+export const lookNow = () => open && { ...open.of, ...open.editor.look() };
+
+// raise raises (1) or lowers (-1) what is selected or is typed next.
+export function raise(way) {
+  open?.editor.focus();
+  if (open) shift(open.editor, way);
 }
 
 // insert types a sign where the caret is, in the box that is open.
