@@ -75,6 +75,7 @@ func TestAWorksheetByKeyboardAlone(t *testing.T) {
 		},
 		// The fields, in their order.
 		tabTo("the page", onDesk), key(kb.Tab),
+		focused("the name, which is a line beside the form", `document.activeElement.getAttribute("aria-label")==="Name"`), key(kb.Tab),
 		focused("the boat", `document.activeElement.getAttribute("aria-label")==="Name of the boat"`), func() error { return p.Type("Kittiwake") }, key(kb.Tab),
 		func() error { return p.Type("MQVR5") }, key(kb.Tab),
 		focused("the flood", `document.activeElement.getAttribute("aria-label")==="on the flood"`), key(kb.Tab), focused("the ebb", `document.activeElement.getAttribute("aria-label")==="on the ebb"`), key(" "), key(kb.Tab),

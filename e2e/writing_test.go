@@ -71,3 +71,93 @@ func TestWritingWhereOneMeansIt(t *testing.T) {
 		}
 	}
 }
+
+// A note belongs to what it speaks about: it quotes the words, goes where its
+// mark goes, lights it, and says so when it is gone; what it is and who reads
+// it is said while it is written, and it can be put elsewhere with its colour.
+func TestANoteBelongsToWhatItSpeaksAbout(t *testing.T) {
+	p, id := desk(t, "About", 1280, 800)
+	at := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	chosen := func(want string) func() error {
+		return is("the note is "+want, fmt.Sprintf(`document.querySelector('.says [aria-checked="true"]')?.innerText === %q`, want))
+	}
+	note := func(n int) *mark.Note {
+		t.Helper()
+		var all []*mark.Note
+		for _, m := range kept(t, p, id) {
+			if n, ok := m.Body.(*mark.Note); ok {
+				all = append(all, n)
+			}
+		}
+		if len(all) <= n {
+			t.Fatalf("%d notes are kept", len(all))
+		}
+		return all[n]
+	}
+	stands := func() float64 {
+		y, err := browser.Eval[float64](p, `await new Promise(r=>setTimeout(r,150)); return document.querySelector(".marker").offsetTop`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return y
+	}
+	steps(t,
+		func() error { return fromPopover(p, "draw", "Shapes") }, func() error { return fromPopover(p, "draw", "Box") },
+		func() error { return p.Drag("mouse", 0.5, at(200, 420), at(230, 440), at(260, 460)) },
+		func() error { return p.Click(`[data-place="pick"] .take`) }, func() error { return p.Press(at(200, 440)) },
+		func() error { return fromPopover(p, "pick", "Note about it") },
+		is("it says who reads it", `document.querySelector(".readers").innerText === "Your teacher will read it."`),
+		func() error { return p.Type("This is the second mark") }, chosen("Part of my work"),
+		func() error { return p.Type(", isn't it?") }, chosen("I ask"),
+		func() error { return p.Click("[data-draft] .dark") },
+		is("its card asks", `document.querySelector(".said-note .by")?.innerText.includes("asks")`),
+	)
+	if n := note(0); n.On == "" || n.From == nil || n.Says != "ask" {
+		t.Errorf("kept %+v", n)
+	}
+	before := stands()
+	steps(t,
+		func() error { return p.Press(at(200, 440)) }, is("the box is in hand", `document.querySelector(".frame")`),
+		func() error { return arrow(p, "ArrowDown", true) }, func() error { return arrow(p, "ArrowDown", true) },
+	)
+	if after := stands(); after-before < 15 {
+		t.Errorf("the box went down by 20 points, its note from %v to %v pixels", before, after)
+	}
+	steps(t,
+		func() error { return p.Click(".marker") },
+		is("its mark is lit", `document.querySelector(".spoken-of")`),
+		func() error { return p.Press(at(200, 460)) }, func() error { return arrow(p, "Delete", false) },
+		is("the card says that it is gone", `document.querySelector(".said-note").innerText.includes("not there any more")`),
+		// Put elsewhere, and in another colour.
+		func() error {
+			_, err := browser.Eval[int](p, `[...document.querySelectorAll(".said-note .button")].find(b=>b.innerText==="Move").click(); return 1`)
+			return err
+		},
+		func() error { return p.Press(at(480, 136)) },
+		is("it has moved", `document.querySelector(".marker").offsetTop < 300`),
+		func() error {
+			_, err := browser.Eval[int](p, `[...document.querySelectorAll(".said-note .button")].find(b=>b.innerText==="Change").click(); document.querySelector('.said-note [aria-label="green"]').click(); return 1`)
+			return err
+		},
+		// Words that were selected are quoted.
+		func() error {
+			_, err := browser.Eval[int](p, `const x=document.querySelectorAll(".print text")[4], r=document.createRange(); r.selectNodeContents(x); getSelection().removeAllRanges(); getSelection().addRange(r); return 1`)
+			return err
+		},
+		is("what can be done is at the rule", `[...document.querySelectorAll(".popover .button")].some(b=>b.innerText.trim()==="Note")`),
+		func() error {
+			_, err := browser.Eval[int](p, `[...document.querySelectorAll(".popover .button")].find(b=>b.innerText.trim()==="Note").click(); return 1`)
+			return err
+		},
+		is("they are quoted", `document.querySelector("[data-draft] blockquote")?.innerText.length > 10`),
+		func() error { return p.Type("Which?") }, func() error { return p.Click("[data-draft] .dark") },
+	)
+	if n := note(0); math.Abs(n.At[0]-480) > 2 || n.On != "" || n.Color != "#2d7a3a" {
+		t.Errorf("the note that was moved and coloured: %+v", n)
+	}
+	if n := note(1); n.Quote == "" || n.Says != "ask" {
+		t.Errorf("the note on words: %+v", n)
+	}
+	axeFinds(t, p, "notes with quotations")
+}

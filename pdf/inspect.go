@@ -155,7 +155,9 @@ func pictured(ctx *model.Context, pg types.Dict, inherited *model.InheritedPageA
 }
 
 // rectOf returns the rectangle of an annotation, in user space.
-func rectOf(ctx *model.Context, annot types.Dict) (page.Rect, bool) { return rectIn(ctx, annot["Rect"]) }
+func rectOf(ctx *model.Context, annot types.Dict) (page.Rect, bool) {
+	return rectIn(ctx, annot["Rect"])
+}
 
 // rectIn reads an array of four numbers as a rectangle (ISO 32000-2, 7.9.5).
 func rectIn(ctx *model.Context, o types.Object) (page.Rect, bool) {

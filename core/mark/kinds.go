@@ -317,8 +317,17 @@ const NoteRadius = 7
 func (*Note) Kind() string               { return "note" }
 func (n *Note) accept(m Mark, v Visitor) { v.Note(m, n) }
 
-// Place returns where the note's point stands.
+// Place returns where the note's point was set.
 func (n *Note) Place() page.Point { return page.Pt(n.At[0], n.At[1]) }
+
+// PlaceOn returns where the note's point stands beside the mark that it speaks
+// about, as that mark is now.
+func (n *Note) PlaceOn(about Body) page.Point {
+	if n.From == nil {
+		return n.Place()
+	}
+	return n.Place().Add(about.Bounds().Min.Sub(page.Pt(n.From[0], n.From[1]))).Round()
+}
 
 func (n *Note) Bounds() page.Rect {
 	return page.Rect{Min: n.Place(), Max: n.Place()}.Grow(NoteRadius)
@@ -341,9 +350,7 @@ func (n *Note) Turned(about page.Point, degrees float64) Body {
 
 func (n *Note) Restyled(s Style) Body {
 	c := *n
-	if s.Color != "" {
-		c.Color = s.Color
-	}
+	s.mean(&c.Color, &c.Meaning, &c.Sign)
 	return &c
 }
 
@@ -356,8 +363,20 @@ func (n *Note) check() error {
 	if n.Color != "" && n.Color.check() != nil {
 		return n.Color.check()
 	}
-	if utf8.RuneCountInString(n.Help) > 60 {
+	switch {
+	case utf8.RuneCountInString(n.Help) > 60:
 		return invalid("help by %q", n.Help)
+	case !slices.Contains(Says, n.Says):
+		return invalid("a note that says %q", n.Says)
+	case utf8.RuneCountInString(n.Quote) > 400:
+		return invalid("a quotation of %d letters", utf8.RuneCountInString(n.Quote))
+	case utf8.RuneCountInString(n.Meaning) > 40 || utf8.RuneCountInString(n.Sign) > 3:
+		return invalid("meaning %q with the sign %q", n.Meaning, n.Sign)
+	case n.From != nil && !(math.Abs(n.From[0]) < far && math.Abs(n.From[1]) < far):
+		return invalid("a mark that began at %v", *n.From)
+	}
+	if err := textOK(n.Quote + n.Meaning + n.Sign); err != nil {
+		return err
 	}
 	if err := onPaper(n.Bounds()); err != nil {
 		return err

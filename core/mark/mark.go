@@ -246,15 +246,25 @@ type Voice struct {
 	Peaks        []int  `json:"peaks"` // loudness along the way, 0 to 100
 }
 
-// Note is something said at a place, typed or spoken.
+// Note is something said at a place, typed or spoken. One that speaks about a
+// mark goes where that mark goes.
 type Note struct {
-	At    [2]float64 `json:"at"`
-	On    string     `json:"on,omitempty"`    // the mark it speaks about, if any
-	Color Color      `json:"color,omitempty"` // of its point; its author's when empty
-	Help  string     `json:"help,omitempty"`  // who helped, when it says that somebody did
-	Text  string     `json:"text,omitempty"`
-	Voice *Voice     `json:"voice,omitempty"`
+	At      [2]float64  `json:"at"`
+	On      string      `json:"on,omitempty"`      // the mark it speaks about, if any
+	From    *[2]float64 `json:"from,omitempty"`    // where that mark began when At was set
+	Quote   string      `json:"quote,omitempty"`   // the words it speaks about, if any
+	Says    string      `json:"says,omitempty"`    // one of Says
+	Color   Color       `json:"color,omitempty"`   // of its point; its author's when empty
+	Meaning string      `json:"meaning,omitempty"` // of the colour key, if chosen by it
+	Sign    string      `json:"sign,omitempty"`    // of that meaning
+	Help    string      `json:"help,omitempty"`    // who helped, when it says that somebody did
+	Text    string      `json:"text,omitempty"`
+	Voice   *Voice      `json:"voice,omitempty"`
 }
+
+// Says is what a student's note is: a question, or a part of the work. One
+// that says that somebody helped is neither.
+var Says = []string{"", "ask", "work"}
 
 // Reply answers a note; it has no place of its own.
 type Reply struct {

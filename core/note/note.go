@@ -24,6 +24,7 @@ type Remark struct {
 	Helper  string      `json:"helper,omitempty"` // who said it in the author's stead
 	Help    string      `json:"help,omitempty"`   // who helped, when it says that somebody did
 	Color   mark.Color  `json:"color,omitempty"`  // of the note's point
+	Says    string      `json:"says,omitempty"`   // what a student's note is, see mark.Says
 }
 
 // A Thread is a note with its answers, at its place.
@@ -31,7 +32,10 @@ type Thread struct {
 	Number  int        `json:"number"`
 	Page    int        `json:"page"`
 	Place   [2]float64 `json:"place"`
-	On      string     `json:"on,omitempty"`
+	On      string     `json:"on,omitempty"`      // the mark it speaks about
+	Gone    bool       `json:"gone,omitempty"`    // that mark is not there any more
+	Quote   string     `json:"quote,omitempty"`   // the words it speaks about
+	Meaning string     `json:"meaning,omitempty"` // of the colour key
 	Remarks []Remark   `json:"remarks"`
 }
 
@@ -42,9 +46,10 @@ type Said struct {
 }
 
 // Threads gathers notes and replies, in the order of their places on the
-// sheet. Replies to a note that is not there are left out.
-func Threads(all []Said) []Thread {
-	g := gatherer{}
+// sheet. Replies to a note that is not there are left out. About gives the mark
+// of an ID as it is now, beside which a note about it stands.
+func Threads(all []Said, about func(id string) (mark.Mark, bool)) []Thread {
+	g := gatherer{about: about}
 	for _, s := range all {
 		g.said = s
 		s.Mark.Visit(&g)
@@ -72,6 +77,7 @@ func Threads(all []Said) []Thread {
 }
 
 type gatherer struct {
+	about   func(id string) (mark.Mark, bool)
 	said    Said
 	threads []Thread
 	replies map[string][]Remark
@@ -85,8 +91,17 @@ func (g *gatherer) remark(text string, v *mark.Voice) Remark {
 
 func (g *gatherer) Note(m mark.Mark, n *mark.Note) {
 	first := g.remark(n.Text, n.Voice)
-	first.Color, first.Help = n.Color, n.Help
-	g.threads = append(g.threads, Thread{Page: m.Page, Place: n.At, On: n.On, Remarks: []Remark{first}})
+	first.Color, first.Help, first.Says = n.Color, n.Help, n.Says
+	t := Thread{Page: m.Page, Place: n.At, On: n.On, Quote: n.Quote, Meaning: n.Meaning, Remarks: []Remark{first}}
+	if n.On != "" {
+		if on, there := g.about(n.On); there {
+			p := n.PlaceOn(on.Body)
+			t.Page, t.Place = on.Page, [2]float64{p.X, p.Y}
+		} else {
+			t.Gone = true
+		}
+	}
+	g.threads = append(g.threads, t)
 }
 
 func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {

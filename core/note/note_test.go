@@ -28,7 +28,7 @@ func TestThreadsStandInTheOrderOfTheirPlaces(t *testing.T) {
 		{"an answer to a note that is gone", []Said{reply("repl-1111", "note-gone", "alone", 5), said("note-aaaa", 1, 20, "a")}, [][]string{{"a"}}},
 	} {
 		var got [][]string
-		for i, th := range Threads(c.said) {
+		for i, th := range Threads(c.said, func(string) (mark.Mark, bool) { return mark.Mark{}, false }) {
 			if th.Number != i+1 {
 				t.Errorf("%s: thread %d has the number %d", c.name, i+1, th.Number)
 			}
@@ -40,6 +40,43 @@ func TestThreadsStandInTheOrderOfTheirPlaces(t *testing.T) {
 		}
 		if !reflect.DeepEqual(got, c.want) {
 			t.Errorf("%s: %v, want %v", c.name, got, c.want)
+		}
+	}
+}
+
+// A note about a mark stands beside it wherever it goes, and says so when it
+// is gone.
+func TestANoteGoesWithItsMark(t *testing.T) {
+	box := func(page int, x, y float64) *mark.Mark {
+		return &mark.Mark{ID: "mark-box1", Page: page, Body: &mark.Square{Shape: mark.Shape{Color: "#1e2a44", Width: 2, Opacity: 1}, Rect: [4]float64{x, y, x + 40, y + 20}}}
+	}
+	from := [2]float64{99, 199} // half a line's width outside the box at 100, 200
+	about := &mark.Note{At: [2]float64{150, 205}, On: "mark-box1", From: &from, Quote: "ebb", Says: "ask", Text: "why?"}
+	for name, c := range map[string]struct {
+		note  *mark.Note
+		mark  *mark.Mark
+		page  int
+		place [2]float64
+		gone  bool
+	}{
+		"where it was":         {about, box(1, 100, 200), 1, [2]float64{150, 205}, false},
+		"moved":                {about, box(1, 130, 260), 1, [2]float64{180, 265}, false},
+		"on another page":      {about, box(2, 100, 200), 2, [2]float64{150, 205}, false},
+		"taken away":           {about, nil, 1, [2]float64{150, 205}, true},
+		"of an earlier kind":   {&mark.Note{At: [2]float64{150, 205}, On: "mark-box1", Text: "why?"}, box(1, 130, 260), 1, [2]float64{150, 205}, false},
+		"about nothing at all": {&mark.Note{At: [2]float64{150, 205}, Text: "why?"}, nil, 1, [2]float64{150, 205}, false},
+	} {
+		all := Threads([]Said{{Mark: mark.Mark{ID: "note-aaaa", Page: 1, Body: c.note}}}, func(id string) (mark.Mark, bool) {
+			if c.mark == nil || c.mark.ID != id {
+				return mark.Mark{}, false
+			}
+			return *c.mark, true
+		})
+		if len(all) != 1 {
+			t.Fatalf("%s: %d threads", name, len(all))
+		}
+		if th := all[0]; th.Page != c.page || th.Place != c.place || th.Gone != c.gone || th.Quote != c.note.Quote || th.Remarks[0].Says != c.note.Says {
+			t.Errorf("%s: %+v", name, th)
 		}
 	}
 }

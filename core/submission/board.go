@@ -117,6 +117,21 @@ func (b *Board) Entry(version string) (Entry, bool) {
 	return e, ok
 }
 
+// Find returns a mark of an ID as it is shown, of whatever layer.
+func (b *Board) Find(id string) (mark.Mark, bool) {
+	for _, v := range b.byMark[id] {
+		if e, there := b.shown[v]; there && !e.Conflict {
+			return e.Mark, true
+		}
+	}
+	for _, e := range b.shown { // marks of an attempt lie under their version
+		if e.Mark.ID == id && !e.Conflict {
+			return e.Mark, true
+		}
+	}
+	return mark.Mark{}, false
+}
+
 // Present returns what a layer shows, in the order of Present.
 func (b *Board) Present(l Layer) []Shown {
 	var heads []Head

@@ -10,6 +10,7 @@ import (
 
 	"readymargin/core/draw"
 	"readymargin/core/flow"
+	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/practice"
 	"readymargin/core/submission"
@@ -242,9 +243,11 @@ func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live
 // Threads returns what was said on a copy as conversations.
 func (v Screen) Threads() []note.Thread {
 	var said []note.Said
+	on := map[string]mark.Mark{}
 	for _, m := range v.Marks {
+		on[m.Mark.ID] = m.Mark
 		said = append(said, note.Said{Mark: m.Mark, Remark: note.Remark{
 			Version: m.Version, Layer: string(m.Layer), Author: m.By, Mine: m.Mine, Sent: m.Sent, At: m.At}})
 	}
-	return note.Threads(said)
+	return note.Threads(said, func(id string) (mark.Mark, bool) { m, there := on[id]; return m, there })
 }

@@ -463,7 +463,7 @@ func threads(a []js.Value) (any, error) {
 	for i, s := range said {
 		all[i] = note.Said{Mark: s.Mark, Remark: s.Remark}
 	}
-	return asJSON(note.Threads(all))
+	return asJSON(note.Threads(all, board.Find))
 }
 
 // setGuide(page, guide) tells what a page has to be worked on.

@@ -177,7 +177,7 @@ function overWords(name, kind) {
         color: settings[name].color,
         quadPoints: this.body.quadPoints,
         ...(this.body.text ? { text: this.body.text } : {}),
-        ...(name === 'underline' ? signed(meaning(name)) : {}),
+        ...signed(meaning(name)),
       });
     },
     cancel() {

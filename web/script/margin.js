@@ -3,10 +3,14 @@
 
 import { core } from './core.js';
 import { el, icon, node } from './paint.js';
-import { pixels, surface } from './surface.js';
+import { at, pixels, surface } from './surface.js';
 import { add, find, marks, set } from './marks.js';
 import { clip } from './clip.js';
 import * as drafts from './drafts.js';
+import { swatches } from './controls.js';
+import { INKS } from './settings.js';
+import { placeOf } from './spoken.js';
+import { toast } from './toast.js';
 
 const margin = document.querySelector('[data-margin]'),
   notes = margin.querySelector('[data-notes]'),
@@ -31,7 +35,7 @@ export function gather() {
       mark: e.mark,
       remark: { version: e.version, layer: e.layer, author: e.by, mine: e.mine, sent: e.sent, at: e.at },
     }));
-  const now = JSON.stringify(said);
+  const now = JSON.stringify([said, said.map((s) => s.mark.body.on && find(s.mark.body.on)?.version)]); // and what they speak about
   if (now === signature && cards.size + written.size) {
     arrange();
     return;
@@ -90,7 +94,12 @@ function card(t, key) {
     tabIndex: -1,
     on: { pointerenter: () => hover(key), focusin: () => activate(key), click: () => activate(key) },
   });
-  t.remarks.forEach((r, i) => box.append(remark(t, r, i)));
+  t.remarks.forEach((r, i) => {
+    box.append(remark(t, r, i));
+    if (i) return;
+    if (t.gone) box.append(el('p', { className: 'hint' }, 'What this was about is not there any more.'));
+    if (t.quote) box.querySelector('.by').after(el('blockquote', {}, t.quote));
+  });
   const direction = t.remarks[0].layer === 'sheet'; // said to everybody, so there is nobody to answer
   if (marks.view.say && !direction && t.remarks.some((r) => !r.mine)) box.append(answer(t));
   return box;
@@ -101,7 +110,9 @@ const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit'
 function remark(t, r, i) {
   const who = r.helper ? `${r.helper}, helping` : r.mine ? 'You' : r.author;
   const unsent = marks.view.teacher && !r.sent && r.layer.startsWith('feedback') ? ' · not returned yet' : '';
-  const only = r.layer === 'own' ? ' · only for you' : '';
+  const only = r.layer === 'own' ? ' · only for you' : '',
+    says = { ask: ' · asks', work: '' }[r.says] ?? '',
+    means = !i && t.meaning ? ` · ${t.meaning}` : '';
   const box = el(
     'div',
     { className: `${i ? 'answer' : ''} ${r.helper ? 'helping' : ''}` },
@@ -110,7 +121,7 @@ function remark(t, r, i) {
       { className: 'by' },
       i ? null : el('b', {}, String(t.number)),
       r.voice ? icon('voice') : r.help ? icon('hands') : null,
-      r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${only}${unsent}`,
+      r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${says}${means}${only}${unsent}`,
     ),
   );
   if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
@@ -129,6 +140,7 @@ function remark(t, r, i) {
     const tools = el('div', { className: 'tools' });
     if (!r.voice)
       tools.append(el('button', { className: 'button quiet', on: { click: () => rewrite(t, r, box) } }, 'Change'));
+    if (!i) tools.append(el('button', { className: 'button quiet', on: { click: () => moveNote(t, r) } }, 'Move'));
     if (drafts.of(about(), `change/${r.id}`) !== null) queueMicrotask(() => rewrite(t, r, box)); // it was being changed
     tools.append(
       el(
@@ -146,6 +158,33 @@ function remark(t, r, i) {
   return box;
 }
 
+// moveNote takes a note to the place that is pressed next, with its answers.
+function moveNote(t, r) {
+  toast('Press the place where the note is to stand.');
+  const stop = () => {
+    surface.desk.removeEventListener('pointerdown', put, true);
+    document.removeEventListener('keydown', leave, true);
+  };
+  const leave = (e) => {
+    if (e.key !== 'Escape') return;
+    e.stopPropagation();
+    stop();
+  };
+  const put = (e) => {
+    const p = at(e),
+      entry = find(r.id);
+    if (!p || !entry) return;
+    e.preventDefault();
+    e.stopPropagation();
+    stop();
+    const { on, from, quote, ...body } = entry.mark.body;
+    set(r.id, { ...entry.mark, page: p.sheet.number, body: { ...body, ...placeOf(p) } }, { layer: r.layer });
+    activate(r.id);
+  };
+  surface.desk.addEventListener('pointerdown', put, true);
+  document.addEventListener('keydown', leave, true);
+}
+
 function rewrite(t, r, box) {
   const place = `change/${r.id}`;
   const area = el('textarea', { value: drafts.of(about(), place) ?? r.text, 'aria-label': 'Your note' });
@@ -160,8 +199,16 @@ function rewrite(t, r, box) {
     signature = '';
     gather();
   };
+  const first = t.remarks[0].id === r.id;
   box.replaceChildren(
     area,
+    first
+      ? swatches({ 'As usual': '', ...INKS }, r.color ?? '', (color) => {
+          const entry = find(r.id),
+            { color: _, meaning, sign, ...body } = entry.mark.body;
+          set(r.id, { ...entry.mark, body: { ...body, ...(color ? { color } : {}) } }, { layer: r.layer });
+        })
+      : '',
     el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: done } }, 'Keep')),
   );
   area.addEventListener('input', () => drafts.keep(about(), place, area.value === r.text ? null : area.value));
@@ -261,8 +308,16 @@ export function draft(key, page, place, ...content) {
 export function activate(key) {
   if (active !== key) {
     active = key;
+    light();
     arrange();
   }
+}
+
+// light shows the mark that the note in hand speaks about.
+function light() {
+  for (const g of surface.desk.querySelectorAll('.spoken-of')) g.classList.remove('spoken-of');
+  const on = threads.find((t) => t.remarks[0].id === active)?.on;
+  for (const g of (on && find(on)?.groups) || []) g.classList.add('spoken-of');
 }
 let hovered = null;
 function hover(key) {

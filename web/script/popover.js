@@ -2,6 +2,7 @@
 // of its place, and its settings.
 
 import { el, icon } from './paint.js';
+import { act, chip, dyed, hint, row, slider, stepper, swatches } from './controls.js';
 import { marks, mayChange } from './marks.js';
 import { INKS, mean, meaning, meanings, pen, settings, WASHES } from './settings.js';
 import { duplicate, order, picked, remove, restyle, retype, takeBeside } from './pick.js';
@@ -12,79 +13,12 @@ import { palette } from './signs.js';
 import { choose } from './pictures.js';
 import { ownStamp } from './shapes.js';
 import * as aids from './aids.js';
-import { saying } from './say.js';
+import { noteOn, saying } from './say.js';
 import { clearMarks } from './mend.js';
 import { current } from './surface.js';
 import { toast } from './toast.js';
-import { NAMES } from './spine.js';
+import { close, NAMES } from './spine.js';
 
-const row = (...c) => el('div', { className: 'row' }, ...c);
-const hint = (words) => el('span', { className: 'hint' }, words);
-const chip = (sign, words, on, run, more = {}) =>
-  el(
-    'button',
-    { className: 'kind', 'aria-pressed': String(on), on: { click: run }, ...more },
-    sign && typeof sign === 'string' ? icon(sign) : sign,
-    words,
-  );
-const act = (sign, words, run) => el('button', { className: 'button', on: { click: run } }, icon(sign), words);
-
-export function swatches(colors, now, choose) {
-  return row(
-    ...Object.entries(colors).map(([name, value]) => {
-      if (!value)
-        return el(
-          'button',
-          {
-            className: 'kind',
-            'aria-pressed': String(!now),
-            on: { click: () => choose('') },
-          },
-          el('i', { className: 'open-disc' }),
-          name,
-        );
-      const b = el('button', {
-        className: 'swatch',
-        title: name,
-        'aria-label': name,
-        'aria-pressed': String(value === (now ?? '')),
-        on: { click: () => choose(value) },
-      });
-      b.style.background = value;
-      return b;
-    }),
-  );
-}
-function dyed(color) {
-  const i = el('i', { className: 'dyed' });
-  i.style.background = color;
-  return i;
-}
-function stepper(label, value, set, step, least, most) {
-  const change = (d) => set(Math.min(Math.max(Math.round((value + d) * 100) / 100, least), most));
-  return row(
-    hint(label),
-    el(
-      'span',
-      { className: 'step' },
-      el('button', { 'aria-label': `${label} smaller`, on: { click: () => change(-step) } }, icon('minus')),
-      el('output', {}, String(value)),
-      el('button', { 'aria-label': `${label} larger`, on: { click: () => change(step) } }, icon('plus')),
-    ),
-  );
-}
-function slider(label, value, set) {
-  const s = el('input', {
-    type: 'range',
-    min: 10,
-    max: 100,
-    step: 5,
-    value: Math.round(value * 100),
-    'aria-label': label,
-  });
-  s.addEventListener('change', () => set(s.value / 100));
-  return row(hint(label), s);
-}
 const FONT_NAMES = { '': 'Clear', serif: 'Serif', school: 'School', mono: 'Even' };
 
 // texting has what text can be: its font, broad or slanted, its size, colour,
@@ -246,7 +180,7 @@ export function fill(names, name, take, done) {
       );
     },
     underline: () => meant('underline', INKS),
-    crossout: () => out.push(swatches(INKS, settings.crossout.color, to(settings.crossout, 'color'))),
+    crossout: () => meant('crossout', INKS),
     shape() {
       const o = settings.shape;
       out.push(
@@ -492,7 +426,7 @@ export function fill(names, name, take, done) {
       out.push(el('p', { className: 'hint' }, 'Drag the page. Holding Space does the same with any instrument.')),
   };
   own[name]?.();
-  return out;
+  return out.filter(Boolean);
 }
 
 // inked shows a pen as a stroke of it.
@@ -577,7 +511,7 @@ function inHand(done) {
   else {
     const washes = [...kinds].every((k) => k === 'highlight'),
       ones = meanings('highlighter').filter(() =>
-        [...kinds].some((k) => ['highlight', 'underline', 'square', 'circle'].includes(k)),
+        [...kinds].some((k) => ['highlight', 'underline', 'strikeout', 'square', 'circle'].includes(k)),
       );
     if (ones.length)
       out.push(
@@ -619,6 +553,14 @@ function inHand(done) {
     );
   if (all.length > 1) out.push(hint(`${all.length} things in hand`));
   out.push(
+    one
+      ? row(
+          act('note', 'Note about it', () => {
+            close(); // its card stands there
+            noteOn(one);
+          }),
+        )
+      : null,
     row(act('duplicate', 'Double', duplicate), act('copy', 'Copy', clipboard.copy), act('cut', 'Cut', clipboard.cut)),
     row(
       act('front', 'To front', () => order(true)),
@@ -635,5 +577,5 @@ function inHand(done) {
       ),
     );
   out.push(el('div', { className: 'row last' }, act('bin', 'Delete', remove)));
-  return out;
+  return out.filter(Boolean);
 }

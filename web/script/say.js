@@ -5,27 +5,35 @@
 
 import { core } from './core.js';
 import { el, icon } from './paint.js';
-import { pixels, round } from './surface.js';
+import { row, swatches } from './controls.js';
+import { round } from './surface.js';
 import { newId } from './ids.js';
 import { add, layerNow, marks } from './marks.js';
 import { instruments } from './pointer.js';
-import { INKS, keep as keepSettings, settings } from './settings.js';
+import { INKS, keep as keepSettings, meaning, meanings, mean, settings } from './settings.js';
 import { about, draft } from './margin.js';
 import * as drafts from './drafts.js';
 import { record } from './record.js';
+import { look, placeOf, QUOTED, speaksOf } from './spoken.js';
 
 let helped = false; // the next note says that somebody helped
 
-// placeOf gives the place of a note: the point, and the mark under it.
-export function placeOf(p) {
-  const layers = [...new Set([...marks.shown.values()].map((e) => e.layer))].join(' ');
-  const on = marks.shown.get(core.hit(layers, p.sheet.number, p, 3 / pixels()));
-  return {
-    at: [round(p.x), round(p.y)],
-    ...(on && on.mark.kind !== 'note' ? { on: on.mark.id } : {}),
-    ...(settings.note.color ? { color: settings.note.color } : {}),
-  };
+// noteOn begins a note about a mark, beside its end.
+export function noteOn(entry) {
+  const [, t, r, b] = core.bounds(entry.version) ?? [0, 0, 0, 0];
+  instruments.note.leave();
+  instruments.note.write(entry.mark.page, { at: [round(r), round((t + b) / 2)], ...speaksOf(entry), ...look() });
 }
+
+// noteOnWords begins a note about printed words.
+export function noteOnWords(page, { quadPoints: [q], text }) {
+  instruments.note.leave();
+  instruments.note.write(page, { at: [q[0], q[1]], quote: text.slice(0, QUOTED), ...look() });
+}
+
+// asked says what a student's note is, until it is said otherwise: with a
+// question mark, a question.
+const asked = (text) => (/[?？؟]/.test(text) ? 'ask' : 'work');
 
 instruments.note = {
   tap(p) {
@@ -52,14 +60,30 @@ instruments.note = {
           value: typed?.who ?? settings.helper ?? '',
         })
       : null;
-    const note = () =>
+    const student = !marks.view.teacher && marks.view.way !== 'shared';
+    let says = typed?.says ?? ''; // as it was chosen
+    const note = () => {
+      kinds?.show();
       drafts.keep(
         about(),
         `note/${key}`,
         area.value.trim() || typed
-          ? { page, place, help, text: area.value, who: who?.value, mode: { ...marks.mode } }
+          ? { page, place, help, says, text: area.value, who: who?.value, mode: { ...marks.mode } }
           : null,
       );
+    };
+    // What a student's note is, and who will read it.
+    const kinds =
+      student && !help
+        ? kindsOf(
+            () => says || asked(area.value),
+            (v) => {
+              says = v;
+              note();
+              area.focus({ preventScroll: true });
+            },
+          )
+        : null;
     const keep = () => {
       if (this.open !== keep) return;
       this.open = null;
@@ -68,7 +92,8 @@ instruments.note = {
       drafts.drop(about(), `note/${key}`);
       end();
       if (help && name) add('note', page, { ...place, help: name, text: text || `${name} helped me here.` });
-      else if (text) add('note', page, { ...place, text });
+      else if (text)
+        add('note', page, { ...place, text, ...(kinds && !marks.mode.own ? { says: says || asked(text) } : {}) });
       helped = false;
     };
     const end = draft(
@@ -76,8 +101,11 @@ instruments.note = {
       page,
       place.at,
       help ? el('div', { className: 'by' }, icon('hands'), 'Someone helped me here') : null,
+      place.quote ? el('blockquote', {}, place.quote) : null,
       who,
       area,
+      kinds?.box,
+      readers(help),
       el(
         'div',
         { className: 'tools' },
@@ -124,6 +152,49 @@ instruments.note = {
   },
 };
 
+// kindsOf has what a student's note can be, to be chosen from.
+function kindsOf(now, choose) {
+  const box = el('div', { className: 'says', role: 'radiogroup', 'aria-label': 'What it is' });
+  const show = () => {
+    const on = marks.mode.own ? 'own' : now();
+    box.replaceChildren(
+      ...Object.entries({ ask: 'I ask', work: 'Part of my work', own: 'Only for me' }).map(([k, words]) =>
+        el(
+          'button',
+          {
+            role: 'radio',
+            'aria-checked': String(k === on),
+            on: {
+              click: () => {
+                marks.mode.own = k === 'own';
+                band();
+                choose(k === 'own' ? '' : k);
+                for (const p of box.parentElement.querySelectorAll('.readers')) p.replaceWith(readers(false));
+              },
+            },
+          },
+          words,
+        ),
+      ),
+    );
+  };
+  show();
+  return { box, show };
+}
+
+// readers says who will read what is being written.
+function readers(help) {
+  const { teacher, way, student } = marks.view;
+  const who = teacher
+    ? `${student || 'The student'} reads it once you return the copy.`
+    : marks.mode.own
+      ? 'Only you will read it.'
+      : way === 'shared'
+        ? 'Everybody on this sheet will read it.'
+        : `Your teacher will read it${help ? ', and who helped' : ''}.`;
+  return el('p', { className: 'hint readers' }, who);
+}
+
 instruments.voice = {
   async tap(p) {
     if (this.busy) return;
@@ -151,7 +222,6 @@ instruments.voice = {
 
 // saying has what stands in the popover of Say, beside its instruments.
 export function saying(done) {
-  const row = (...c) => el('div', { className: 'row' }, ...c);
   const chip = (sign, words, on, run) =>
     el(
       'button',
@@ -168,26 +238,28 @@ export function saying(done) {
       icon(sign),
       words,
     );
-  const dots = row(
-    ...[['as usual', ''], ...Object.entries(INKS)].map(([name, value]) => {
-      const b = el('button', {
-        className: `swatch ${value ? '' : 'no-color'}`,
-        title: `Point: ${name}`,
-        'aria-label': `Point: ${name}`,
-        'aria-pressed': String(settings.note.color === value),
-        on: {
-          click: () => {
-            settings.note.color = value;
-            keepSettings();
-            done();
-          },
-        },
-      });
-      b.style.background = value;
-      return b;
-    }),
-  );
-  if (marks.view.teacher || marks.view.way === 'shared') return [dots];
+  const colored = (change) => () => {
+    change();
+    keepSettings();
+    done();
+  };
+  const now = meaning('note');
+  const dots = [
+    meanings('note').length
+      ? row(
+          ...meanings('note').map((m) =>
+            chip('note', `${m.name} (${m.sign})`, m === now, () => {
+              mean('note', m);
+              keepSettings();
+            }),
+          ),
+        )
+      : null,
+    swatches({ 'As usual': '', ...INKS }, now ? undefined : settings.note.color, (value) =>
+      colored(() => Object.assign(settings.note, { color: value, meaning: '' }))(),
+    ),
+  ].filter(Boolean);
+  if (marks.view.teacher || marks.view.way === 'shared') return dots;
   const out = [
     row(
       chip('note', 'To your teacher', !marks.mode.own, () => {
@@ -214,6 +286,7 @@ export function saying(done) {
     value: marks.mode.helper,
   });
   out.push(
+    ...dots,
     row(el('span', { className: 'hint' }, 'Helping hand: what is added is signed by')),
     row(
       name,
@@ -222,7 +295,6 @@ export function saying(done) {
         band();
       }),
     ),
-    dots,
   );
   return out;
 }

@@ -3,11 +3,13 @@
 
 import { core } from './core.js';
 import { el, icon } from './paint.js';
+import { dyed, row } from './controls.js';
 import { at, surface } from './surface.js';
 import { add, marks } from './marks.js';
-import { hand, instruments } from './pointer.js';
+import { hand } from './pointer.js';
 import { meaning, meanings, settings } from './settings.js';
 import { signed } from './draw.js';
+import { noteOnWords } from './say.js';
 import { close, lay, offers } from './spine.js';
 import { toast } from './toast.js';
 
@@ -48,11 +50,6 @@ function show() {
     dismiss();
   };
   const button = (sign, words, run) => el('button', { className: 'button', on: { click: run } }, sign, words);
-  const dyed = (color) => {
-    const i = el('i', { className: 'dyed' });
-    i.style.background = color;
-    return i;
-  };
   const wash = settings.highlighter,
     line = settings.underline,
     out = [];
@@ -66,14 +63,19 @@ function show() {
       button(icon('underline'), 'Underline', put('underline', { color: line.color, ...signed(meaning('underline')) })),
     );
   if (may('crossout'))
-    out.push(button(icon('crossout'), 'Cross out', put('strikeout', { color: settings.crossout.color })));
+    out.push(
+      button(
+        icon('crossout'),
+        'Cross out',
+        put('strikeout', { color: settings.crossout.color, ...signed(meaning('crossout')) }),
+      ),
+    );
   if (marks.view.edit)
     out.push(
       button(icon('note'), 'Note', () => {
-        const [q] = c.run.quadPoints;
         getSelection().removeAllRanges();
         dismiss();
-        instruments.note.write(c.sheet.number, { at: [q[0], q[1]] });
+        noteOnWords(c.sheet.number, c.run);
       }),
     );
   out.push(
@@ -87,7 +89,7 @@ function show() {
       dismiss();
     }),
   );
-  lay('The selected words', [el('div', { className: 'row' }, ...out)], c.top);
+  lay('The selected words', [row(...out)], c.top);
   laid = true;
 }
 

@@ -181,9 +181,39 @@ function opened(place) {
 export function close() {
   if (popover.hidden) return;
   popover.hidden = true;
+  whole = '';
   opened('');
   moved();
 }
+
+// On a telephone a popover that came with its place leaves the page to be
+// worked on: it has the instruments, and the rest when it is asked for.
+let whole = ''; // the place of which all was asked for
+function brief(place) {
+  const short =
+    narrow.matches &&
+    whole !== place &&
+    popover.childElementCount > 2 &&
+    !['pick', 'signs', 'picture', 'ruler'].includes(hand.name);
+  popover.classList.toggle('brief', short);
+  if (!short) return;
+  popover.append(
+    el(
+      'button',
+      {
+        className: 'button quiet more',
+        on: {
+          click: () => {
+            whole = place;
+            show(place);
+          },
+        },
+      },
+      'How it is set',
+    ),
+  );
+}
+const narrow = window.matchMedia('(max-width: 640px)');
 
 // level sets the popover level with what it is about, a place of the window,
 // as far as it stays in view; without one it stands over the margin's head.
@@ -198,6 +228,7 @@ function level(y) {
 export function lay(label, contents, y) {
   popover.setAttribute('aria-label', label);
   popover.replaceChildren(...contents);
+  popover.classList.remove('brief');
   popover.hidden = false;
   opened('');
   level(y);
@@ -225,6 +256,7 @@ function show(place) {
   );
   popover.setAttribute('aria-label', NAMES[settings.place[place]]);
   popover.hidden = popover.childElementCount === 0;
+  brief(place);
   popover.scrollTop = scroll;
   opened(popover.hidden ? '' : place);
   level(place === 'pick' ? topOf(picked.all) : undefined);
