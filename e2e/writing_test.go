@@ -1,13 +1,19 @@
 package e2e
 
 import (
+	"context"
+	"database/sql"
 	"fmt"
 	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
 
+	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/e2e/browser"
 )
@@ -160,4 +166,98 @@ func TestANoteBelongsToWhatItSpeaksAbout(t *testing.T) {
 		t.Errorf("the note on words: %+v", n)
 	}
 	axeFinds(t, p, "notes with quotations")
+}
+
+// What does not fit is set smaller, then waits, and goes on on a page that is
+// added to the copy: tied to its place, in the answer, in the file, on the
+// teacher's screen, and gone with its last word. Nothing runs over the print.
+func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
+	sc := setSceneNamed(t, "Full")
+	p, id := tab(t, 1280, 800), sc.copies[flow.NotStarted].ID
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	write := func(text string) func() error { return func() error { return p.Type(text) } }
+	sentence := "By the rule of twelfths three twelfths of the range come in the third hour. "
+	texts := func() map[int]*mark.FreeText {
+		out := map[int]*mark.FreeText{}
+		for _, m := range kept(t, p, id) {
+			if f, ok := m.Body.(*mark.FreeText); ok {
+				out[m.Page] = f
+			}
+		}
+		return out
+	}
+	steps(t,
+		func() error { return p.SignIn("full.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		is("the blanks are there", `document.querySelectorAll(".hints rect").length > 8`),
+		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 640}) },
+		write(strings.Repeat(sentence, 8)),
+		is("it is full", `document.querySelector(".full-place")`),
+		write("And here it ends."),
+	)
+	if f := texts()[1]; f == nil || len(f.Lines) != 5 || f.Baseline(4) > 701 || f.Lines[0].Runs[0].Size > 10 {
+		t.Fatalf("in the place: %+v", f)
+	}
+	// What waits outlives the page.
+	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		is("the blanks are there", `document.querySelectorAll(".hints rect").length > 8`),
+		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 640}) },
+		is("it still waits", `document.querySelector(".full-place q")?.innerText.endsWith("And here it ends.")`),
+		func() error { return p.Click(".full-place .next") },
+		is("there is a second page", `document.querySelectorAll("section.sheet").length === 2`),
+		is("it is written on there", `document.querySelector('section.sheet[data-page="2"] .typing')?.innerText.endsWith("And here it ends.")`),
+		write(" Truly."), func() error { return p.Key("\u001b") },
+		is("it is led to", `document.querySelector('section.sheet[data-page="1"] .leads')?.innerText === "→ page 2" && document.querySelector('section.sheet[data-page="2"] .leads:not(.paper-out)')?.innerText === "← page 1"`),
+	)
+	axeFinds(t, p, "a page that was added")
+	all := texts()
+	whole := strings.Join(strings.Fields(all[1].String()+" "+all[2].String()), " ")
+	if want := strings.TrimSpace(strings.Repeat(sentence, 8)) + " And here it ends. Truly."; whole != want {
+		t.Errorf("written:\n%s\nwant\n%s", whole, want)
+	}
+	// A page of one's own, for a question, drawn on.
+	steps(t,
+		func() error {
+			_, err := browser.Eval[int](p, `const s=document.querySelector(".another select"); s.selectedIndex=3; [...document.querySelectorAll(".another .button")].find(b=>b.innerText.trim()==="Squared").click(); return 1`)
+			return err
+		},
+		is("there is a third page", `document.querySelectorAll("section.sheet").length === 3`),
+		func() error { return p.Click(`[data-place="draw"] .take`) },
+		func() error { return stroke(p, 3, 3) },
+	)
+	if got := kinds(kept(t, p, id)); got != "freetext paper freetext paper ink" {
+		t.Errorf("kept %s", got)
+	}
+	ctx, student := context.Background(), personOf(t, "full.student")
+	file, err := home.School.Exports.PrintCopy(ctx, student, id, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := filepath.Join(t.TempDir(), "full.pdf")
+	if err := os.WriteFile(name, bytesOf(t, file), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	second, err := exec.Command("pdftotext", "-f", "2", "-l", "2", name, "-").Output()
+	if err != nil || !strings.Contains(string(second), "And here it ends. Truly.") || !strings.Contains(string(second), "5. Explain") {
+		t.Errorf("the second page of the file says %q (%v)", second, err)
+	}
+	// Submitted, it is one answer, and the teacher has all pages.
+	steps(t, func() error { return p.Click(`[data-do="main"]`) }, func() error { return p.Click(`[data-dialog="submit"] [data-yes]`) },
+		is("it is in", `document.querySelector('[data-dialog="receipt"]').open`))
+	db, err := sql.Open("mysql", home.DSN())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	answers := strings.Join(table(ctx, t, db, fmt.Sprintf("SELECT normal FROM answers WHERE copy_id = %d", id)), "|")
+	if !strings.Contains(answers, "by the rule of twelfths") || !strings.Contains(answers, "and here it ends. truly.") || strings.Contains(answers, "|") {
+		t.Errorf("the answers are %q", answers)
+	}
+	teacher := tab(t, 1280, 800)
+	steps(t, func() error { return teacher.SignIn("full.teacher", scenePassword) },
+		func() error {
+			return teacher.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", sc.copies[flow.NotStarted].AssignmentID, id))
+		}, teacher.Ready,
+		func() error {
+			return teacher.Until("all three pages are there", `document.querySelectorAll("section.sheet").length === 3 && document.querySelector(".leads")`)
+		})
 }

@@ -36,14 +36,17 @@ func Of(pages []worksheet.Guide, marks []mark.Mark) (out []Answer) {
 				in[i] = append(in[i], m)
 			}
 		}
+		for i := range in {
+			slices.SortStableFunc(in[i], func(a, b mark.Mark) int {
+				return int(a.Body.Bounds().Min.Y - b.Body.Bounds().Min.Y)
+			})
+			in[i] = append(in[i], goingOn(g.Blanks[i].ID, len(pages), marks)...)
+		}
 		for i, lines := range in {
 			a := Answer{Blank: g.Blanks[i].ID}
 			if of[i] >= 0 {
 				a.Question = g.Questions[of[i]].ID
 			}
-			slices.SortStableFunc(lines, func(a, b mark.Mark) int {
-				return int(a.Body.Bounds().Min.Y - b.Body.Bounds().Min.Y)
-			})
 			var texts []string
 			for _, m := range lines {
 				if text, ok := words(m); ok {
@@ -59,6 +62,17 @@ func Of(pages []worksheet.Guide, marks []mark.Mark) (out []Answer) {
 			out = append(out, a)
 		}
 	}
+	return out
+}
+
+// goingOn returns what stands of an answer on pages that were added.
+func goingOn(blank string, pages int, marks []mark.Mark) (out []mark.Mark) {
+	for _, m := range marks {
+		if m.Page > pages && m.Blank == blank && blank != "" {
+			out = append(out, m)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b mark.Mark) int { return a.Page - b.Page })
 	return out
 }
 

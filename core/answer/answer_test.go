@@ -47,7 +47,10 @@ func TestAnswersGoByTheBlankThatWasNamed(t *testing.T) {
 	text := func(id, blank string, x, y float64, s string) mark.Mark {
 		return mark.Mark{ID: id, Page: 2, Blank: blank, Body: &mark.FreeText{X: x, Y: y, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: s, Size: 12, Color: "#000000"}}, Hard: true}}}}
 	}
+	on := text("mark-on", "blank-one", 60, 120, "on and on") // goes on on a page that was added
+	on.Page = 3
 	got := answer.Of(pages, []mark.Mark{
+		on,
 		text("mark-moved", "blank-one", 102, 155, "Ebb"),       // over the second blank, and still the first one's
 		text("mark-free", "", 102, 115, "and flow"),            // names none, and begins in the first
 		text("mark-gone", "blank-deleted", 102, 155, "spring"), // its blank was taken away, and it lies in the second
@@ -55,7 +58,7 @@ func TestAnswersGoByTheBlankThatWasNamed(t *testing.T) {
 		{ID: "mark-drawn", Page: 2, Blank: "blank-two", Body: &mark.Square{Shape: mark.Shape{Color: "#000000", Width: 1, Opacity: 1}, Rect: [4]float64{110, 141, 120, 151}}},
 	})
 	want := []answer.Answer{
-		{Blank: "blank-one", Question: "question-1", Text: "and flow\nEbb", Normal: "and flow ebb"},
+		{Blank: "blank-one", Question: "question-1", Text: "and flow\nEbb\non and on", Normal: "and flow ebb on and on"},
 		{Blank: "blank-two", Question: "question-1", Text: "spring", Normal: "spring", Drawn: true},
 		{Blank: "blank-tick", Question: "question-1", Text: "tick", Normal: "tick"},
 	}

@@ -265,3 +265,47 @@ func (p *painter) Picture(_ mark.Mark, q *mark.Picture) {
 
 func (p *painter) Note(mark.Mark, *mark.Note)   {}
 func (p *painter) Reply(mark.Mark, *mark.Reply) {}
+
+// Paper paints the ruling of a page that was added, and what stands at its head.
+func (p *painter) Paper(_ mark.Mark, of *mark.Paper) {
+	line := func(path *page.Path, x0, y0, x1, y1 float64) {
+		path.MoveTo(page.Pt(x0, y0).Round())
+		path.LineTo(page.Pt(x1, y1).Round())
+	}
+	say := func(x, y, size float64, text string, bold bool) {
+		if text != "" {
+			p.out = append(p.out, Shape{Text: &Text{X: x, Y: y, Runs: []Run{{Text: text, Size: size, Color: paperInk, Bold: bold}}}})
+		}
+	}
+	var path page.Path
+	switch of.Ruling {
+	case "ruled":
+		for row := range mark.PaperRows {
+			if on := row / mark.RowsGoingOn; row%mark.RowsGoingOn == 0 && on < len(of.GoesOn) {
+				say(mark.PaperLeft, of.Rule(row)-6, 12, of.GoesOn[on].Title, true)
+				continue
+			}
+			line(&path, mark.PaperLeft, of.Rule(row), mark.PaperRight, of.Rule(row))
+		}
+	case "squared":
+		const left, top, across, down = mark.PaperSquare * 2, mark.PaperSquare * 5, 38, 52
+		for i := range across + 1 {
+			x := left + mark.PaperSquare*float64(i)
+			line(&path, x, top, x, top+mark.PaperSquare*down)
+		}
+		for i := range down + 1 {
+			y := top + mark.PaperSquare*float64(i)
+			line(&path, left, y, left+mark.PaperSquare*across, y)
+		}
+	}
+	if of.Ruling != "" {
+		p.out = append(p.out, Shape{Path: path, Stroke: paperFeint, Width: 0.6})
+	}
+	say(mark.PaperLeft, 56, 14, of.Title, true)
+}
+
+// The colours of paper that was added.
+const (
+	paperFeint mark.Color = "#a9bccf"
+	paperInk   mark.Color = "#1e2a44"
+)

@@ -13,7 +13,7 @@ var madeWith = map[string][]string{
 	"freetext": {"type"}, "widget": {"type"}, "stamp": {"type", "shape"},
 	"highlight": {"highlighter"}, "underline": {"underline"}, "strikeout": {"crossout"},
 	"ink": {"pen"}, "line": {"shape", "pen"}, "polyline": {"shape", "pen"}, "square": {"shape", "pen"}, "circle": {"shape", "pen"},
-	"picture": {"picture"}, "note": nil, "reply": nil,
+	"picture": {"picture"}, "note": nil, "reply": nil, "paper": nil,
 }
 
 // Offered reports whether m can be made when those instruments are offered;

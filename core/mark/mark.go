@@ -34,7 +34,7 @@ type Mark struct {
 
 // A Body is what a mark is made of: *FreeText, *Ink, *Highlight,
 // *Underline, *StrikeOut, *Line, *PolyLine, *Square, *Circle, *Stamp,
-// *Picture, *Widget, *Note or *Reply.
+// *Picture, *Widget, *Note, *Reply or *Paper.
 type Body interface {
 	// Kind returns the name under which the kind is stored.
 	Kind() string
@@ -73,6 +73,7 @@ type Visitor interface {
 	Widget(Mark, *Widget)
 	Note(Mark, *Note)
 	Reply(Mark, *Reply)
+	Paper(Mark, *Paper)
 }
 
 // Visit calls the method of v that belongs to m's kind.
@@ -314,7 +315,7 @@ func kinds() map[string]Body {
 	return map[string]Body{
 		"freetext": &FreeText{}, "ink": &Ink{}, "highlight": &Highlight{},
 		"underline": &Underline{}, "strikeout": &StrikeOut{}, "line": &Line{}, "polyline": &PolyLine{}, "square": &Square{}, "circle": &Circle{},
-		"stamp": &Stamp{}, "picture": &Picture{}, "widget": &Widget{}, "note": &Note{}, "reply": &Reply{},
+		"stamp": &Stamp{}, "picture": &Picture{}, "widget": &Widget{}, "note": &Note{}, "reply": &Reply{}, "paper": &Paper{},
 	}
 }
 

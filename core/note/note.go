@@ -111,6 +111,7 @@ func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {
 	g.replies[r.To] = append(g.replies[r.To], g.remark(r.Text, r.Voice))
 }
 
+func (g *gatherer) Paper(mark.Mark, *mark.Paper)         {}
 func (g *gatherer) FreeText(mark.Mark, *mark.FreeText)   {}
 func (g *gatherer) Ink(mark.Mark, *mark.Ink)             {}
 func (g *gatherer) Highlight(mark.Mark, *mark.Highlight) {}

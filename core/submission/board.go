@@ -248,7 +248,7 @@ func (b *Board) Hit(layers []Layer, n int, p page.Point, reach float64) (version
 func (b *Board) Within(layers []Layer, n int, loop []page.Point) []string {
 	found := []string{}
 	for _, e := range b.On(layers, n) {
-		if len(loop) < 3 || page.Inside(loop, e.Mark.Body.Bounds().Center()) {
+		if _, paper := e.Mark.Body.(*mark.Paper); !paper && (len(loop) < 3 || page.Inside(loop, e.Mark.Body.Bounds().Center())) {
 			found = append(found, e.Version)
 		}
 	}

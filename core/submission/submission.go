@@ -186,6 +186,7 @@ func (e *enclosed) Stamp(mark.Mark, *mark.Stamp)         {}
 func (e *enclosed) Widget(mark.Mark, *mark.Widget)       {}
 func (e *enclosed) Picture(_ mark.Mark, p *mark.Picture) { *e = append(*e, p.Hash) }
 func (e *enclosed) Note(_ mark.Mark, n *mark.Note)       { e.add(n.Voice) }
+func (e *enclosed) Paper(mark.Mark, *mark.Paper)         {}
 func (e *enclosed) Reply(_ mark.Mark, r *mark.Reply)     { e.add(r.Voice) }
 
 // A Snapshot is an attempt as it was submitted. Its canonical form never

@@ -2,7 +2,9 @@ package worksheet
 
 import (
 	"errors"
+	"fmt"
 	"slices"
+	"strings"
 	"testing"
 
 	"readymargin/core/blank"
@@ -222,5 +224,46 @@ func TestWhichBlankAPressMeans(t *testing.T) {
 		if got := g.Near(c.at, c.reach, func(page.Rect) float64 { return c.other }); got != c.want {
 			t.Errorf("%s: blank %d, want %d", name, got, c.want)
 		}
+	}
+}
+
+// Pages that were added to a copy: which they are, what can be written on them,
+// and what leads to them and back.
+func TestPagesThatWereAdded(t *testing.T) {
+	paper := func(id string, page int, p mark.Paper) mark.Mark { return mark.Mark{ID: id, Page: page, Body: &p} }
+	ms := []mark.Mark{
+		paper("paper-cc", 5, mark.Paper{Ruling: "squared", Question: "q2", Title: "Question 2"}),
+		paper("paper-bb", 3, mark.Paper{Ruling: "ruled", GoesOn: []mark.GoesOn{{Blank: "b1", Title: "1. Say why"}, {Blank: "b2", Title: "2."}}}),
+		paper("paper-aa", 5, mark.Paper{Ruling: "ruled"}), // added without a line on another device
+		{ID: "text-aaaa", Page: 3, Body: &mark.Stamp{Name: "tick"}},
+	}
+	var order []string
+	for _, p := range Papers(ms) {
+		order = append(order, p.ID)
+	}
+	if got := strings.Join(order, " "); got != "paper-bb paper-aa" {
+		t.Errorf("the pages are %s", got)
+	}
+	g := PaperGuide(ms[1])
+	if len(g.Blanks) != 2 || g.Blanks[0].ID != "b1" || g.Blanks[1].ID != "b2" || g.Blanks[0].Rect[3] >= g.Blanks[1].Rect[1] || g.Blanks[1].Label != "2." {
+		t.Errorf("what goes on on the page: %+v", g.Blanks)
+	}
+	if whole := PaperGuide(ms[2]); len(whole.Blanks) != 1 || whole.Blanks[0].ID != "paper-aa" {
+		t.Errorf("a ruled page is %+v", whole.Blanks)
+	}
+	if squares := PaperGuide(ms[0]); len(squares.Blanks) != 0 {
+		t.Errorf("a squared page is written on in %+v", squares.Blanks)
+	}
+	pages := []Guide{{}, {
+		Blanks:    []Blank{{ID: "b1", Rect: Box{60, 100, 540, 200}}, {ID: "b2", Rect: Box{60, 300, 590, 400}}},
+		Questions: []Question{{ID: "q2", Number: "2.", Rect: Box{56, 280, 300, 295}}},
+	}}
+	var leads []string
+	for _, s := range Signs(pages, append(ms[1:2], ms[0])) {
+		leads = append(leads, fmt.Sprintf("%d at %.0f,%.0f %s to %d", s.Page, s.At[0], s.At[1], s.Text, s.To))
+	}
+	want := "2 at 543,198 → page 3 to 3|3 at 502,78 ← page 2 to 2|2 at 552,407 → page 3 to 3|3 at 502,312 ← page 2 to 2|2 at 18,290 → page 4 to 5|5 at 502,56 ← page 2 to 2"
+	if got := strings.Join(leads, "|"); got != want {
+		t.Errorf("signs: %s\nwant   %s", got, want)
 	}
 }

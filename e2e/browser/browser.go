@@ -214,7 +214,7 @@ type Place struct {
 // At returns where in the window a place is, scrolling it into view.
 func (t *Tab) At(p Place) (x, y float64, err error) {
 	at, err := Eval[[2]float64](t, fmt.Sprintf(`const b=document.querySelector('.sheet[data-page="%d"]'),d=document.querySelector('[data-desk]');
-		const size=JSON.parse(document.querySelector('#view').textContent).pages[%d];
+		const size=JSON.parse(document.querySelector('#view').textContent).pages[%d] ?? {w: 595.28, h: 841.89};
 		const pos=()=>{const r=b.getBoundingClientRect();return [r.left+%g*r.width/size.w,r.top+%g*r.height/size.h]};
 		let [x,y]=pos();const f=d.getBoundingClientRect();
 		if(y<f.top+40||y>f.bottom-40){d.scrollTop+=y-f.top-f.height/2;await new Promise(r=>requestAnimationFrame(()=>requestAnimationFrame(r)))}

@@ -100,18 +100,24 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 		return File{}, err
 	}
 	p := document.Export{Boxes: boxes}
-	for _, m := range v.Marks {
-		if m.Mark.Page <= len(boxes) {
-			p.Marks = append(p.Marks, m.Mark)
+	added, err := s.added(ctx, r, v, len(boxes))
+	if err != nil {
+		return File{}, err
+	}
+	p.Extra = len(added.at)
+	for _, m := range append(marksOf(v), added.signs...) {
+		if m.Page = added.page(m.Page); m.Page > 0 {
+			p.Marks = append(p.Marks, m)
 		}
 	}
 	if p.Pictures, err = s.pictures(ctx, who, id, r.WorksheetID, p.Marks); err != nil {
 		return File{}, err
 	}
+	threads = added.numbered(threads)
 	for _, t := range threads {
 		p.Notes = append(p.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t)})
 	}
-	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes), &p.Extra)...)
+	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes)+len(added.at), &p.Extra)...)
 	data, err := s.engine.Print(ctx, file, p)
 	if err != nil {
 		return File{}, err
@@ -249,15 +255,17 @@ type saidLine struct {
 }
 
 func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
-	*extra = 1
+	pages++
+	*extra++
 	y := float64(saidTop)
 	for i, l := range lines {
 		if y > saidBottom {
+			pages++
 			*extra++
 			y = saidTop
 		}
 		if strings.TrimSpace(l.text) != "" {
-			out = append(out, mark.Mark{ID: fmt.Sprintf("said-line-%d", i), Page: pages + *extra, Body: &mark.FreeText{
+			out = append(out, mark.Mark{ID: fmt.Sprintf("said-line-%d", i), Page: pages, Body: &mark.FreeText{
 				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: l.text, Size: l.size, Color: l.color}}}}}})
 		}
 		y += l.size * 1.45

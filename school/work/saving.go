@@ -139,7 +139,8 @@ func fits(o submission.Op, layer submission.Layer, pages int) error {
 		return nil
 	}
 	_, reply := o.Mark.Body.(*mark.Reply)
-	if o.Mark.Page > pages || layer == submission.Replies && !reply || layer == submission.Work && reply {
+	_, paper := o.Mark.Body.(*mark.Paper)
+	if o.Mark.Page > pages+mark.MostPapers || paper && (o.Mark.Page <= pages || layer != submission.Work) || layer == submission.Replies && !reply || layer == submission.Work && reply {
 		return school.Refuse("operation", "", "not a mark of this layer")
 	}
 	return nil

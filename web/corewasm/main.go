@@ -35,7 +35,7 @@ func main() {
 		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "onWord": bridge(onWord), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "near": bridge(near), "practised": bridge(practised), "crossing": bridge(crossing),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "asked": bridge(asked), "near": bridge(near), "paper": bridge(paper), "signs": bridge(signs), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
 	select {}
 }
@@ -488,6 +488,25 @@ func empty(a []js.Value) (any, error) {
 		out = append(out, map[string]any{"place": i, "question": question, "label": label})
 	}
 	return asJSON(out)
+}
+
+// asked(page, place) gives what a blank is called: its question and its label.
+func asked(a []js.Value) (any, error) {
+	question, label := guides[a[0].Int()].Asked(a[1].Int())
+	return asJSON(map[string]string{"question": question, "label": label})
+}
+
+// paper(version) gives what a page that was added has to be worked on.
+func paper(a []js.Value) (any, error) { return asJSON(worksheet.PaperGuide(on(a[0]))) }
+
+// signs(pages) gives what leads to the pages that were added behind so many
+// pages of the sheet, and back.
+func signs(a []js.Value) (any, error) {
+	pages := make([]worksheet.Guide, a[0].Int())
+	for i := range pages {
+		pages[i] = guides[i+1]
+	}
+	return asJSON(worksheet.Signs(pages, board.Of(submission.Work)))
 }
 
 // near(page, x, y, reach) gives the number of the blank that is meant by a

@@ -5,33 +5,72 @@
 import { core } from './core.js';
 import { layer, node } from './paint.js';
 import { ask } from './net.js';
-import { goTo, pixels, surface } from './surface.js';
+import { goTo, pixels, sheetOf, surface } from './surface.js';
 import { hand, instruments } from './pointer.js';
 
 const WRITTEN = ['line', 'lines', 'cell', 'box', 'comb', 'room', 'number', 'tick'];
-let all = [],
+let leads = false, // somebody writes here who is led from place to place
+  all = [],
   guides = []; // all places in reading order: {page, r, y, s, k, l}; and all there is by page
 
-// begin finds them; who marks writes beside the answers, so a teacher has none.
+// begin finds them; who marks writes beside the answers, so a teacher is not led
+// from place to place.
+let fetched = { sheet: 0, pages: [] };
 export async function begin(view) {
-  const pages = view.teacher ? [] : await ask(`/sheets/${view.sheet}/guide`).catch(() => []);
+  if (fetched.sheet !== view.sheet)
+    fetched = { sheet: view.sheet, pages: await ask(`/sheets/${view.sheet}/guide`).catch(() => []) };
+  const { pages } = fetched;
   if (surface.sheet !== view.sheet) return; // another copy was opened meanwhile
   guides = pages;
+  leads = !view.teacher;
   core.loaded.then(() => {
     if (guides === pages) pages.forEach((guide, i) => core.setGuide(i + 1, guide));
   });
-  all = pages.flatMap((guide, i) =>
+  all = (view.teacher ? [] : pages).flatMap((guide, i) =>
     guide.places.map((b, place) => ({ ...b, page: i + 1, place })).filter((b) => WRITTEN.includes(b.k) || b.o?.length),
   );
   for (const s of surface.sheets) {
-    s.hints?.remove();
-    s.hints = layer('hints', s);
-    for (const b of all)
-      if (b.page === s.number && b.k !== 'room')
-        s.hints.append(node('rect', { x: b.r[0], y: b.r[1], width: b.r[2] - b.r[0], height: b.r[3] - b.r[1] }));
-    s.marks.before(s.hints);
+    s.paper = null; // its places were not among those
+    tint(s);
   }
+  onBegin();
 }
+let onBegin = () => {};
+/** @param {() => void} f */
+export const whenBegun = (f) => {
+  onBegin = f;
+};
+
+function tint(s) {
+  s.hints?.remove();
+  s.hints = layer('hints', s);
+  for (const b of all)
+    if (b.page === s.number && b.k !== 'room')
+      s.hints.append(node('rect', { x: b.r[0], y: b.r[1], width: b.r[2] - b.r[0], height: b.r[3] - b.r[1] }));
+  s.marks.before(s.hints);
+}
+
+// put adds what a page has to be worked on that was added to the copy.
+export function put(page, guide) {
+  core.setGuide(page, guide);
+  all = all.filter((b) => b.page !== page);
+  if (leads) all.push(...guide.places.map((b, place) => ({ ...b, page, place })));
+  all.sort((a, b) => a.page - b.page);
+  const s = sheetOf(page);
+  if (s) tint(s);
+}
+
+// questions gives what the sheet asks under its numbers.
+export const questions = () => guides.flatMap((g) => g.questions);
+
+// titleOf says what stands over the part of a page on which a place goes on.
+export function titleOf(b) {
+  const { question, label } = core.asked(b.page, b.place);
+  return `${question} ${label}`.trim() || 'Going on';
+}
+
+// goingOn gives the place on which another one goes on, if there is one.
+export const goingOn = (b) => all.find((x) => x.i === b.i && x.page > b.page && sheetOf(x.page)?.added);
 
 // blankAt returns the smallest blank that a place on the page is in.
 export function blankAt(page, x, y) {
@@ -68,7 +107,7 @@ export function walk(page, x, y, back) {
   if (!here && back) i = (i < 0 ? all.length : i) - 1;
   const b = all[i];
   if (!b || i < 0) return false;
-  const sheet = surface.sheets[b.page - 1],
+  const sheet = sheetOf(b.page),
     seen = surface.desk.getBoundingClientRect(),
     box = sheet.box.getBoundingClientRect(),
     scale = box.height / sheet.h;

@@ -3,7 +3,7 @@
 
 import { picked, lay, remove } from './pick.js';
 import { layerNow, marks } from './marks.js';
-import { current, surface } from './surface.js';
+import { current, sheetOf, surface } from './surface.js';
 import { bring } from './pictures.js';
 import { linesOf } from './rich.js';
 import { ask } from './net.js';
@@ -57,7 +57,7 @@ export function cut() {
 
 // aim gives the page that was pressed last, while it is in view.
 function aim() {
-  const s = surface.sheets[pressed - 1],
+  const s = sheetOf(pressed),
     r = s?.box.getBoundingClientRect(),
     d = surface.desk.getBoundingClientRect();
   return r && r.bottom > d.top + 20 && r.top < d.bottom - 20 ? s : current();

@@ -220,6 +220,34 @@ const handle = (view, of) => ({
     if ('font' in change) style(view, 'font', change.font, of.font ?? '');
     return true;
   },
+  letters: () => view.state.doc.textContent.length + view.state.doc.childCount - 1,
+  atEnd: () => view.state.selection.empty && view.state.selection.from === view.state.doc.content.size - 1,
+  toEnd: () => view.dispatch(view.state.tr.setSelection(TextSelection.atEnd(view.state.doc))),
+  // cut takes so many letters off the end, or, with 0, the last word, and gives
+  // them; the end of a line counts as one.
+  cut(letters) {
+    let cut = '';
+    do {
+      const { doc, tr } = view.state,
+        end = doc.content.size - 1,
+        last = doc.lastChild.textContent;
+      if (!last && doc.childCount < 2) break;
+      const n = last ? (letters ? 1 : last.match(/\S*\s*$/)[0].length) : 0;
+      cut = (last ? last.slice(last.length - n) : '\n') + cut;
+      view.dispatch(tr.delete(last ? end - n : end - 2, end).setMeta('addToHistory', false));
+    } while (cut.length < letters);
+    return cut;
+  },
+  // append puts words behind all others, and leaves the caret where it is.
+  append(text) {
+    const nodes = text.split('\n').map((l) => schema.node('line', null, l ? [schema.text(l)] : [])),
+      { state } = view,
+      end = state.doc.content.size - 1,
+      tr = state.tr.replace(end, end, new Slice(Fragment.from(nodes), 1, 1));
+    if (state.selection.to <= end)
+      tr.setSelection(TextSelection.create(tr.doc, state.selection.from, state.selection.to));
+    view.dispatch(tr.setMeta('addToHistory', false));
+  },
   insert: (sign) => view.dispatch(view.state.tr.insertText(sign).scrollIntoView()),
   // shift raises or lowers what is selected or typed next; the same again sets
   // it back on the line.

@@ -2,7 +2,7 @@
 // of a form or only printed, and the lists of a form.
 
 import { el } from './paint.js';
-import { pixels, round, surface } from './surface.js';
+import { pixels, round, sheetOf, surface } from './surface.js';
 import { newId } from './ids.js';
 import { add, marks, mayChange, set, together } from './marks.js';
 import { settings } from './settings.js';
@@ -71,7 +71,7 @@ function choose(b, values) {
     if (now) set(id, null, { before: now.mark });
     return;
   }
-  const sheet = surface.sheets[b.page - 1],
+  const sheet = sheetOf(b.page),
     high = b.r[3] - b.r[1],
     rows = values.length;
   let size = Math.min(b.s, b.n ? Math.max((high - 4) / (LEADING * rows), 6) : 99),

@@ -3,7 +3,7 @@
 
 import { core } from './core.js';
 import { node } from './paint.js';
-import { atSteps, pixels, round, surface } from './surface.js';
+import { atSteps, pixels, round, sheetOf } from './surface.js';
 import { marks, mayChange } from './marks.js';
 import { again } from './rich.js';
 
@@ -40,7 +40,7 @@ export function draw(entries, going) {
   shown?.group.remove();
   shown = null;
   if (!entries.length || !entries[0].groups) return;
-  const sheet = surface.sheets[entries[0].mark.page - 1],
+  const sheet = sheetOf(entries[0].mark.page),
     over = sheet.box.querySelector('.over'),
     z = pixels(),
     group = node('g', { class: 'frame' });
@@ -149,7 +149,7 @@ function widen(e, rect, pivot, turn) {
   const width = (q) => Math.max(turnedAt([q.x, q.y], pivot, -turn)[0] - rect[0], 24);
   const to = (q) => ({
     ...e.mark,
-    body: again(surface.sheets[e.mark.page - 1], e.mark.body, { box: round(width(q)) }),
+    body: again(sheetOf(e.mark.page), e.mark.body, { box: round(width(q)) }),
   });
   return { kind: 'stretch', stretch: (q) => [[e, to(q)]] };
 }
@@ -184,7 +184,7 @@ function stretched([l, t, r, b], handle, [x, y], keep) {
 // others: it gives a function from a movement to the one that is level.
 export function helps(entries) {
   if (!entries.length) return (dx, dy) => [dx, dy];
-  const sheet = surface.sheets[entries[0].mark.page - 1],
+  const sheet = sheetOf(entries[0].mark.page),
     mine = union(entries.map(boundsOf).filter(Boolean));
   const others = [...marks.shown.values()]
     .filter((e) => e.mark.page === sheet.number && !entries.includes(e) && e.groups.length && e.mark.kind !== 'ink')

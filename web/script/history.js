@@ -82,6 +82,7 @@ const KINDS = {
   widget: 'filling in',
   note: 'note',
   reply: 'reply',
+  paper: 'page',
 };
 
 function words(item) {

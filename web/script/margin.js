@@ -3,7 +3,7 @@
 
 import { core } from './core.js';
 import { el, icon, node } from './paint.js';
-import { at, pixels, surface } from './surface.js';
+import { at, pixels, sheetOf, surface } from './surface.js';
 import { add, find, marks, set } from './marks.js';
 import { clip } from './clip.js';
 import * as drafts from './drafts.js';
@@ -83,7 +83,7 @@ function marker(t, key) {
     String(t.number),
   );
   if (t.remarks[0].color) b.style.background = t.remarks[0].color;
-  surface.sheets[t.page - 1]?.box.append(b);
+  sheetOf(t.page)?.box.append(b);
   return b;
 }
 
@@ -285,7 +285,7 @@ export function draft(key, page, place, ...content) {
     { className: `marker on ${marks.view.teacher ? 'teacher' : ''}`, tabIndex: -1, 'aria-hidden': 'true' },
     '+',
   );
-  surface.sheets[page - 1].box.append(m);
+  sheetOf(page).box.append(m);
   const d = { page, place, card: c, marker: m };
   written.set(key, d);
   notes.querySelector('.empty')?.remove();
@@ -337,7 +337,7 @@ export function arrange() {
   notes.style.paddingTop = '';
   const items = [];
   const place = (key, page, at, card, m) => {
-    const s = surface.sheets[page - 1];
+    const s = sheetOf(page);
     if (!s) return;
     m.style.left = `${at[0] * z}px`;
     m.style.top = `${at[1] * z}px`;

@@ -4,7 +4,7 @@
 
 import { core } from './core.js';
 import { paint, unpaint } from './paint.js';
-import { surface } from './surface.js';
+import { sheetOf } from './surface.js';
 import * as queue from './queue.js';
 import * as history from './history.js';
 import { newId } from './ids.js';
@@ -23,8 +23,9 @@ let group = null;
 
 function show(entry) {
   marks.shown.set(entry.version, entry);
-  const sheet = surface.sheets[entry.mark.page - 1];
+  const sheet = sheetOf(entry.mark.page);
   if (sheet) paint(sheet, entry);
+  else entry.groups = []; // on a page that is not laid yet
 }
 
 function hide(version) {
@@ -70,7 +71,7 @@ function lay() {
       e.shapes = core.shapes(e.mark); // this device noted it before it knew them
     else if (!!e.conflict === conflicts.has(e.version)) continue;
     e.conflict = conflicts.has(e.version);
-    paint(surface.sheets[e.mark.page - 1], e);
+    if (sheetOf(e.mark.page)) paint(sheetOf(e.mark.page), e);
   }
 }
 

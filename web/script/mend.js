@@ -108,7 +108,7 @@ export async function clearMarks(page) {
     (e) =>
       layers().split(' ').includes(e.layer) &&
       (!page || e.mark.page === page) &&
-      !['note', 'reply'].includes(e.mark.kind) &&
+      !['note', 'reply', 'paper'].includes(e.mark.kind) &&
       mayChange(e) &&
       !e.conflict,
   );

@@ -3,7 +3,7 @@
 
 import { core } from './core.js';
 import { el, icon } from './paint.js';
-import { pixels, surface } from './surface.js';
+import { pixels, sheetOf, surface } from './surface.js';
 import { find, set, together } from './marks.js';
 import { newId } from './ids.js';
 
@@ -31,7 +31,7 @@ export function fresh(mark) {
   const like = core.resembles(e.version, shaft?.version);
   if (!like) return;
   const b = core.bounds(e.version),
-    sheet = surface.sheets[mark.page - 1],
+    sheet = sheetOf(mark.page),
     z = pixels();
   sign = el(
     'button',

@@ -28,6 +28,7 @@ export async function keep(view) {
     await navigator.serviceWorker.register('/service-worker.js');
     const { active } = await navigator.serviceWorker.ready;
     const files = surface.sheets
+      .filter((s) => !s.added)
       .slice(0, PAGES)
       .flatMap((s) => [`/sheets/${view.sheet}/pages/${s.number}/150`, `/sheets/${view.sheet}/print/${s.number}`]);
     if (!fromDevice)

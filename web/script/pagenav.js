@@ -44,10 +44,10 @@ export function build() {
           {
             className: 'rung',
             data: { rung: s.number },
-            'aria-label': `Page ${s.number}`,
+            'aria-label': `Page ${s.called ?? s.number}`,
             on: { click: () => goTo(s.number) },
           },
-          el('b', {}, String(s.number)),
+          el('b', {}, String(s.called ?? s.number)),
         ),
       ),
     ),
@@ -58,7 +58,7 @@ function picture(s) {
   const small = el(
     'span',
     { className: 'small', 'aria-hidden': 'true' },
-    el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/25`, alt: '', loading: 'lazy' }),
+    s.added ? null : el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/25`, alt: '', loading: 'lazy' }),
   );
   small.style.aspectRatio = `${s.w} / ${s.h}`;
   const of = { washes: layer('washes', s), marks: layer('marks', s) };
@@ -77,8 +77,11 @@ function pictures() {
   }
 }
 
+let shown = null;
+export const now = () => shown;
 export function current(s) {
-  at.textContent = `Page ${s.number} of ${surface.sheets.length}`;
+  shown = s;
+  at.textContent = `Page ${s.called ?? s.number} of ${surface.sheets.length}`;
   for (const r of box?.querySelectorAll('.rung') ?? [])
     r.setAttribute('aria-current', String(+r.dataset.rung === s.number));
   seen.add(s.number);
@@ -88,11 +91,11 @@ export const seen = new Set(); // pages that were looked at
 export function count() {
   const of = new Map();
   for (const e of marks.shown.values())
-    if (e.mark.kind !== 'reply') of.set(e.mark.page, (of.get(e.mark.page) ?? 0) + 1);
+    if (e.mark.kind !== 'reply' && e.mark.kind !== 'paper') of.set(e.mark.page, (of.get(e.mark.page) ?? 0) + 1);
   for (const r of box?.querySelectorAll('.rung') ?? []) {
     const n = of.get(+r.dataset.rung);
     r.nextElementSibling?.remove();
-    r.setAttribute('aria-label', `Page ${r.dataset.rung}${n ? `, ${n} ${n === 1 ? 'mark' : 'marks'}` : ''}`);
+    r.setAttribute('aria-label', `Page ${r.textContent}${n ? `, ${n} ${n === 1 ? 'mark' : 'marks'}` : ''}`);
     if (n) r.after(el('span', { className: 'sign', 'aria-hidden': 'true' }, String(n)));
   }
   if (open) {

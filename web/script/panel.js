@@ -79,6 +79,7 @@ const KINDS = {
   widget: 'Field',
   note: 'Note',
   reply: 'Reply',
+  paper: 'Page',
 };
 const text = (m) =>
   m.kind === 'freetext'

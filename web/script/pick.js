@@ -4,7 +4,7 @@
 
 import { core } from './core.js';
 import { node, paint, unpaint } from './paint.js';
-import { current, pixels, surface } from './surface.js';
+import { current, pixels, sheetOf } from './surface.js';
 import { add, hit, layers, marks, mayChange, set, settleConflict, together } from './marks.js';
 import { instruments } from './pointer.js';
 import { draw, grabbed, helps, lines } from './frame.js';
@@ -26,7 +26,7 @@ export function pick(...entries) {
 }
 
 export const pickPage = () => {
-  const s = surface.sheets[picked.all[0]?.mark.page - 1] ?? current();
+  const s = sheetOf(picked.all[0]?.mark.page) ?? current();
   if (s)
     pick(
       ...core
@@ -46,7 +46,7 @@ function preview(pairs) {
   ghosts = pairs.map(([e, mark]) => {
     for (const g of e.groups) g.style.visibility = 'hidden';
     const ghost = { mark: { ...mark, id: `${mark.id}` }, layer: e.layer, shapes: core.shapes(mark), groups: [] };
-    paint(surface.sheets[mark.page - 1], ghost);
+    paint(sheetOf(mark.page), ghost);
     return ghost;
   });
 }
@@ -191,7 +191,7 @@ export const retype = (change) =>
   replace(
     able()
       .filter((e) => e.mark.kind === 'freetext')
-      .map((e) => [e, { ...e.mark, body: again(surface.sheets[e.mark.page - 1], e.mark.body, change) }]),
+      .map((e) => [e, { ...e.mark, body: again(sheetOf(e.mark.page), e.mark.body, change) }]),
   );
 
 // order lays what is in hand before or behind all other marks of the page.

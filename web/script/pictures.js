@@ -9,7 +9,21 @@ import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
 
+const EDGE = 18; // points kept free about a picture that fills a page
+
 function lay(p, of) {
+  if (p.whole) {
+    // as large as the page lets it be
+    const k = Math.min((p.sheet.w - 2 * EDGE) / of.w, (p.sheet.h - 2 * EDGE) / of.h),
+      x = (p.sheet.w - of.w * k) / 2,
+      y = (p.sheet.h - of.h * k) / 2;
+    add('picture', p.sheet.number, {
+      hash: of.hash,
+      name: of.name,
+      rect: [x, y, x + of.w * k, y + of.h * k].map(round),
+    });
+    return;
+  }
   const w = Math.min(p.sheet.w / 3, of.w * 0.75),
     h = (w * of.h) / of.w,
     x = Math.min(Math.max(p.x - w / 2, 0), p.sheet.w - w),

@@ -36,7 +36,7 @@ const active = () => instruments[lent || hand.name];
 export const inHand = active;
 
 desk.addEventListener('pointerdown', (e) => {
-  if (e.button !== 0 || e.target.closest('.typing, .marker, .offer, .field-box')) return;
+  if (e.button !== 0 || e.target.closest('.typing, .marker, .offer, .field-box, .leads, .another, .full-place')) return;
   const p = at(e);
   if (!p) {
     instruments.type?.leave?.();

@@ -153,6 +153,7 @@ export function fill(names, name, take, done) {
           !!typed,
         ),
       );
+      if (typed?.smaller) out.push(el('p', { className: 'hint' }, 'The letters are smaller so that all of it fits.'));
     },
     signs: () => out.push(...palette()),
     highlighter() {

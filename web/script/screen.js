@@ -25,6 +25,7 @@ import { finish, load as loadTyping, place } from './type.js';
 import * as student from './student.js';
 import * as teacher from './marking.js';
 import * as drafts from './drafts.js';
+import * as papers from './papers.js';
 import { instruments } from './pointer.js';
 import { ask } from './net.js';
 import { toast } from './toast.js';
@@ -40,13 +41,16 @@ export { surface };
 const screen = document.querySelector('[data-screen]');
 
 marks.onChange = () => {
+  papers.follow();
   margin.gather();
   margin.count();
   pagenav.count();
   practice.show();
 };
+blanks.whenBegun(papers.follow);
 surface.onMove = () => {
   margin.arrange();
+  papers.lead();
   place();
 };
 surface.onPage = (s) => pagenav.current(s);
@@ -67,6 +71,7 @@ export async function begins(view) {
     if (s.near && s.fetched) {
       s.fetched.then(() => margin.gather());
     }
+  papers.follow();
   margin.gather();
   practice.show();
   performance.mark('ready');

@@ -9,7 +9,7 @@ import { marks } from './marks.js';
 import * as queue from './queue.js';
 import { finish } from './type.js';
 import { instruments, take } from './pointer.js';
-import { goTo, surface } from './surface.js';
+import { goTo, sheetOf, surface } from './surface.js';
 import { blankOf, empty } from './blanks.js';
 import { seen } from './pagenav.js';
 import * as drafts from './drafts.js';
@@ -203,7 +203,7 @@ function still(box, close) {
         const b = blankOf(e.page, e.place);
         if (b && instruments.type.into) {
           take('type');
-          instruments.type.into(b, surface.sheets[e.page - 1]);
+          instruments.type.into(b, sheetOf(e.page));
         }
       }),
     ),

@@ -25,32 +25,58 @@ export function lay(view) {
   desk.replaceChildren(stack);
   stack.replaceChildren();
   stack.classList.toggle('pair', view.pages.length > 1);
-  surface.sheets = view.pages.map((size, i) => {
-    const s = {
-      number: i + 1,
-      ...size,
-      box: el('section', { className: 'sheet', role: 'region', 'aria-label': `Page ${i + 1}`, data: { page: i + 1 } }),
-    };
-    s.img = i === 0 && sent ? sent : el('img', { decoding: 'async' });
-    Object.assign(s.img, { alt: '', draggable: false });
-    if (s.img === sent) s.scale = SENT;
-    s.washes = layer('washes', size);
-    s.print = layer('print', size);
-    s.marks = layer('marks', size);
-    s.over = layer('over', size);
-    s.box.append(s.img, s.washes, s.print, s.marks, s.over);
-    stretch(s);
-    stack.append(s.box);
-    near.observe(s.box);
-    return s;
-  });
+  surface.sheets = view.pages.map((size, i) => sheet(i + 1, size, i === 0 && sent));
+  for (const s of surface.sheets) stack.append(s.box);
 }
+
+// sheet makes a page to be laid out; sent is its picture, if the server sent it.
+function sheet(number, size, sent) {
+  const s = {
+    number,
+    ...size,
+    box: el('section', { className: 'sheet', role: 'region', 'aria-label': `Page ${number}`, data: { page: number } }),
+  };
+  s.img = sent || el('img', { decoding: 'async' });
+  Object.assign(s.img, { alt: '', draggable: false });
+  if (sent) s.scale = SENT;
+  s.washes = layer('washes', size);
+  s.print = layer('print', size);
+  s.marks = layer('marks', size);
+  s.over = layer('over', size);
+  s.box.append(s.img, s.washes, s.print, s.marks, s.over);
+  stretch(s);
+  near.observe(s.box);
+  return s;
+}
+
+// sheetOf gives a page by its number.
+export const sheetOf = (number) => surface.sheets.find((s) => s.number === number);
+
+// put lays a page that was added behind the others, in the order of the
+// numbers; takeOut takes it away again.
+export function put(number, size) {
+  const s = sheet(number, { ...size, added: true }),
+    i = surface.sheets.findIndex((x) => x.number > number);
+  surface.sheets.splice(i < 0 ? surface.sheets.length : i, 0, s);
+  if (i < 0) surface.sheets.at(-2).box.after(s.box);
+  else surface.sheets[i + 1].box.before(s.box);
+  stack.classList.toggle('pair', surface.sheets.length > 1);
+  return s;
+}
+export function takeOut(s) {
+  near.unobserve(s.box);
+  s.box.remove();
+  surface.sheets = surface.sheets.filter((x) => x !== s);
+}
+
+// end puts something behind the last page.
+export const end = (box) => stack.append(box);
 
 // Pictures and words are fetched when a page comes within a screen of view.
 const near = new IntersectionObserver(
   (seen) => {
     for (const e of seen) {
-      const s = surface.sheets[Number(/** @type {HTMLElement} */ (e.target).dataset.page) - 1];
+      const s = sheetOf(Number(/** @type {HTMLElement} */ (e.target).dataset.page));
       if (!s) continue;
       s.near = e.isIntersecting;
       if (s.near) {
@@ -72,6 +98,7 @@ surface.seen = () =>
   });
 
 function picture(s) {
+  if (s.added) return; // it has none: its ruling is a mark
   const need = surface.zoom * PX * Math.min(window.devicePixelRatio || 1, 3) * 100;
   const scale = SCALES.find((v) => v >= need * 0.92) ?? SCALES.at(-1);
   if (s.scale >= scale) return;
@@ -89,6 +116,7 @@ function picture(s) {
 }
 
 export async function words(s) {
+  if (s.added) return null; // nothing is printed on it
   s.fetched ??= (async () => {
     const res = await fetch(`/sheets/${surface.sheet}/print/${s.number}`);
     if (!res.ok) {
@@ -135,7 +163,7 @@ function setWords(s, print) {
 export function at(e, sheet, frame) {
   const box = sheet?.box ?? e.target.closest?.('.sheet');
   if (!box) return null;
-  const s = sheet ?? surface.sheets[box.dataset.page - 1];
+  const s = sheet ?? sheetOf(+box.dataset.page);
   const r = frame ?? s.box.getBoundingClientRect();
   return { sheet: s, x: (e.clientX - r.left) / (surface.zoom * PX), y: (e.clientY - r.top) / (surface.zoom * PX) };
 }
@@ -257,7 +285,7 @@ export function current() {
 }
 
 export function goTo(number, y = 0) {
-  const s = surface.sheets[number - 1];
+  const s = sheetOf(number);
   if (!s) return;
   const r = s.box.getBoundingClientRect(),
     d = desk.getBoundingClientRect();

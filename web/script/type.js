@@ -4,7 +4,7 @@
 
 import { core } from './core.js';
 import { el } from './paint.js';
-import { pixels, round, setZoom, surface, words } from './surface.js';
+import { goTo, pixels, round, setZoom, sheetOf, surface, words } from './surface.js';
 import { newId } from './ids.js';
 import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
@@ -12,6 +12,9 @@ import { settings } from './settings.js';
 import { toast } from './toast.js';
 import { blankAt, counted, near, walk } from './blanks.js';
 import * as strip from './strip.js';
+import * as drafts from './drafts.js';
+import { goesOn, tidy } from './papers.js';
+import { about } from './margin.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
 import { hold } from './queue.js';
 import { hardLines, linesOf, look, lookOf, read } from './rich.js';
@@ -190,6 +193,7 @@ function edit(o, body) {
     changed() {
       if (!open) return;
       fitBlank();
+      keepInside();
       stay();
       offer(box, open.editor);
       later();
@@ -199,6 +203,9 @@ function edit(o, body) {
   });
   place();
   if (window.innerWidth <= 640 && o.of.size * pixels() < READABLE) closer(box, o.of.size);
+  open.letters = open.editor.letters();
+  const waits = blank?.i ? drafts.of(about(), `rest/${blank.i}`) : null;
+  if (waits) tooMuch(waits);
   beside(o, blank);
   strip.show(box, { ...counted(blank), go: onward, end });
   box.addEventListener('blur', () => {
@@ -247,7 +254,11 @@ function end() {
 
 function keys(e) {
   if (!open) return;
-  if (e.key === 'Escape') {
+  if (e.key === 'Backspace' && open.rest && open.editor.atEnd()) {
+    e.preventDefault();
+    e.stopPropagation();
+    tooMuch(open.rest.slice(0, -1)); // what was typed last is among what waits
+  } else if (e.key === 'Escape') {
     e.preventDefault();
     e.stopPropagation();
     end();
@@ -349,6 +360,85 @@ function fitBlank() {
   if (of.size !== before) place();
 }
 
+// A place of lines, or of one line, holds what has room in it, at its least
+// size. What is typed or pasted beyond that waits, where it cannot be lost, until
+// one goes on on a page that is added; what stands at the end gives way to what
+// is put in before it, and comes back when there is room again.
+const holds = () => open.blank?.i && !open.field && (open.of.step || isOneLine(open.blank));
+const isOver = () => {
+  const { blank, box, of } = open,
+    rows = of.step ? (rulesOf(blank) + 0.5) * of.step : 2 * of.size;
+  return of.size <= Math.max(LEAST * open.wanted, SMALLEST) && box.offsetHeight >= rows * pixels();
+};
+
+function keepInside() {
+  if (!holds() || open.shedding) return;
+  const { editor } = open,
+    more = editor.letters() - open.letters,
+    behind = editor.atEnd();
+  open.shedding = true;
+  let rest = open.rest ?? '';
+  if (rest && behind && more > 0)
+    rest += editor.cut(more); // it goes on behind what waits
+  else {
+    if (rest && more < 0) {
+      editor.append(rest);
+      rest = '';
+      fitBlank();
+    }
+    let shed = '';
+    for (let n = 0; isOver() && n < 4000; n++) shed = editor.cut(0) + shed;
+    rest = behind ? rest + shed : shed + rest;
+  }
+  open.shedding = false;
+  open.letters = editor.letters();
+  tooMuch(rest);
+}
+
+// tooMuch says that the place is full, and offers the way on.
+function tooMuch(rest) {
+  if (rest === (open.rest ?? '')) return;
+  open.rest = rest;
+  drafts.keep(about(), `rest/${open.blank.i}`, rest.trim() ? rest : null);
+  open.full?.remove();
+  open.full = null;
+  const text = rest.trim();
+  if (!text) return;
+  const { box, sheet } = open;
+  open.full = el(
+    'div',
+    { className: 'full-place', role: 'status' },
+    el('span', {}, 'This place is full. It waits: ', el('q', {}, text.length > 40 ? `… ${text.slice(-40)}` : text)),
+    el(
+      'button',
+      { className: 'button next', on: { mousedown: (e) => e.preventDefault(), click: goOn } },
+      'Go on on a new page',
+    ),
+  );
+  Object.assign(open.full.style, {
+    left: `${Math.min(open.x * pixels(), sheet.w * pixels() - 300)}px`,
+    top: `${box.offsetTop + box.offsetHeight + 6}px`,
+  });
+  sheet.box.append(open.full);
+}
+
+// goOn goes on writing on a page that is added to the copy, with what waits.
+function goOn() {
+  const { blank, rest } = open,
+    to = goesOn(blank);
+  if (!to) return;
+  drafts.drop(about(), `rest/${blank.i}`);
+  open.rest = '';
+  finish();
+  goTo(to.page, to.r[1]);
+  instruments.type.into(to, sheetOf(to.page));
+  const waits = rest.replace(/^\s+/, '');
+  if (open && waits) {
+    open.editor.append(waits);
+    open.editor.toEnd();
+  }
+}
+
 // dress changes the look of what is selected in the box ('some' of it), or of
 // all of it.
 export function dress(change) {
@@ -368,7 +458,8 @@ export function dress(change) {
 
 // lookNow gives the look of what is selected in the box, or is typed next; null
 // when no box is open.
-export const lookNow = () => open && { ...open.of, ...open.editor.look() };
+export const lookNow = () =>
+  open && { ...open.of, ...open.editor.look(), smaller: open.of.size < open.wanted };
 
 // raise raises (1) or lowers (-1) what is selected or is typed next.
 export function raise(way) {
@@ -455,12 +546,14 @@ export function finish() {
   if (!open) return;
   dismiss();
   keep();
-  const { box, editor, id } = open;
+  const { box, editor, id, blank, full } = open;
   open = null;
+  full?.remove();
   editor.close();
   strip.hide();
   box.remove();
   for (const g of find(id)?.groups ?? []) g.style.visibility = '';
+  if (blank?.i && !find(id)) tidy(blank);
 }
 
 document.addEventListener('visibilitychange', () => {
