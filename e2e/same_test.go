@@ -121,6 +121,8 @@ func everyOtherKind() (out []mark.Mark) {
 		drawn := (&mark.Ink{Color: "#1f4fa3", Width: 9, Opacity: 1, InkList: []ink.Stroke{ink.Fit(samples)}}).Rubbing(rub)
 		add(drawn)
 	}
+	x, y = cell()
+	add(&mark.Ink{Color: "#ffc38a", Width: 14, Opacity: 1, Wash: true, InkList: []ink.Stroke{ink.Fit([]ink.Sample{{X: x, Y: y + 20, Pressure: 0.5}, {X: x + 30, Y: y + 24, Pressure: 0.5}, {X: x + 60, Y: y + 18, Pressure: 0.5}})}})
 	even := mark.Shape{Color: "#7a3fa0", Width: 2, Opacity: 1}
 	for _, ends := range [][2]string{{"", ""}, {"", "OpenArrow"}, {"OpenArrow", "OpenArrow"}} {
 		r := rect(60, 40)
@@ -192,7 +194,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 		},
 	)
 	ms := kept(t, p, id)
-	if got := kinds(ms); strings.Count(got, "freetext") != 20*samePages+1 || strings.Count(got, "ink") != 20*samePages+3 {
+	if got := kinds(ms); strings.Count(got, "freetext") != 20*samePages+1 || strings.Count(got, "ink") != 20*samePages+4 {
 		t.Fatalf("kept %s", got)
 	}
 	file, err := home.School.Exports.PrintCopy(ctx, student, id, 0, false)
@@ -233,7 +235,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 					t.Errorf("%s is not seen in %s", m.ID, where)
 				}
 			}
-			if stroke, ok := m.Body.(*mark.Ink); ok && stroke.Width > 3 && stroke.Rubbed == nil {
+			if stroke, ok := m.Body.(*mark.Ink); ok && stroke.Width > 3 && stroke.Rubbed == nil && !stroke.Wash {
 				for where, picture := range map[string]image.Image{"the screen": screen, "the file": printed} {
 					if off := colorOff(picture, box, stroke); off > 2 {
 						t.Errorf("%s in %s: its colour is off by %d of 255", m.ID, where, off)

@@ -14,6 +14,7 @@ var icons = map[string]string{
 	"undo":           `<path d="M8.5 5L4.5 9l4 4M5 9h9a5 5 0 0 1 0 10h-3"/>`,
 	"redo":           `<path d="M15.5 5l4 4-4 4M19 9h-9a5 5 0 0 0 0 10h3"/>`,
 	"back":           `<path d="M11 5l-7 7 7 7M4.5 12H20"/>`,
+	"full":           `<path d="M4 9V4h5M15 4h5v5M20 15v5h-5M9 20H4v-5"/>`,
 	"lines":          `<path d="M4 7h16M4 12h16M4 17h16"/>`,
 	"left":           `<path d="M14.500 5l-7 7 7 7"/>`,
 	"right":          `<path d="M9.500 5l7 7-7 7"/>`,

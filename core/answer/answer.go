@@ -43,6 +43,9 @@ func Of(pages []worksheet.Guide, marks []mark.Mark) (out []Answer) {
 			in[i] = append(in[i], goingOn(g.Blanks[i].ID, len(pages), marks)...)
 		}
 		for i, lines := range in {
+			if g.Blanks[i].Holds != "" {
+				continue // who wrote, not what
+			}
 			a := Answer{Blank: g.Blanks[i].ID}
 			if of[i] >= 0 {
 				a.Question = g.Questions[of[i]].ID

@@ -40,6 +40,7 @@ func TestAnswersGoByTheBlankThatWasNamed(t *testing.T) {
 			{ID: "blank-one", Rect: worksheet.Box{100, 100, 200, 120}, Baseline: 115, Kind: blank.Line},
 			{ID: "blank-two", Rect: worksheet.Box{100, 140, 200, 160}, Baseline: 155, Kind: blank.Line},
 			{ID: "blank-tick", Rect: worksheet.Box{300, 140, 312, 152}, Baseline: 150, Kind: blank.Tick},
+			{ID: "blank-name", Rect: worksheet.Box{400, 20, 500, 40}, Baseline: 36, Kind: blank.Line, Holds: blank.Name},
 			{ID: "blank-empty", Rect: worksheet.Box{400, 400, 500, 420}, Baseline: 415, Kind: blank.Line},
 		},
 		Questions: []worksheet.Question{{ID: "question-1", Number: "1.", Rect: worksheet.Box{50, 90, 300, 100}}},
@@ -51,6 +52,7 @@ func TestAnswersGoByTheBlankThatWasNamed(t *testing.T) {
 	on.Page = 3
 	got := answer.Of(pages, []mark.Mark{
 		on,
+		text("mark-name", "blank-name", 402, 36, "Ines"),       // is no answer
 		text("mark-moved", "blank-one", 102, 155, "Ebb"),       // over the second blank, and still the first one's
 		text("mark-free", "", 102, 115, "and flow"),            // names none, and begins in the first
 		text("mark-gone", "blank-deleted", 102, 155, "spring"), // its blank was taken away, and it lies in the second

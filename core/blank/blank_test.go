@@ -169,3 +169,17 @@ func TestLettersAreAsLargeAsThePrint(t *testing.T) {
 		}
 	}
 }
+
+// Common practice, no source.
+func TestPlacesForWhoWrites(t *testing.T) {
+	for label, want := range map[string]Personal{
+		"Name:": Name, "  NAME ": Name, "Nom et prénom :": Name, "Name of the boat": "", "Klasse": Class, "Class: ": Class, "Datum:": Date, "Date of the battle": "", "m, so this is a": "", "": "",
+	} {
+		if got := Holds(label, 0.1); got != want {
+			t.Errorf("%q holds %q, want %q", label, got, want)
+		}
+		if got := Holds(label, 0.5); got != "" {
+			t.Errorf("%q in the middle of the page holds %q", label, got)
+		}
+	}
+}

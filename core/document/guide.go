@@ -43,6 +43,9 @@ func (p Page) Guide() worksheet.Guide {
 		if f, ok := byPlace[topLeft(b)]; ok {
 			f.fill(&place)
 		}
+		if place.Kind == blank.Line || place.Kind == blank.Cell {
+			place.Holds = blank.Holds(place.Label, b.Rect.Min.Y/flat.Height)
+		}
 		g.Blanks = append(g.Blanks, place)
 	}
 	if p.Scan != nil {

@@ -133,7 +133,7 @@ func (p *painter) ruled(r page.Rect, c mark.Color, t *mark.FreeText) {
 
 func (p *painter) Ink(_ mark.Mark, i *mark.Ink) {
 	for _, s := range i.InkList {
-		shape := Shape{Opacity: i.Opacity}
+		shape := Shape{Opacity: i.Opacity, Multiply: i.Wash}
 		if s.Even() {
 			shape.Path, shape.Stroke, shape.Width = s.Center(), i.Color, page.Round(i.Width*s.Width[0])
 		} else {
@@ -146,6 +146,7 @@ func (p *painter) Ink(_ mark.Mark, i *mark.Ink) {
 		}
 		p.out = append(p.out, shape)
 	}
+	p.sign(i.Sign, i.Bounds())
 }
 
 func (p *painter) Widget(m mark.Mark, w *mark.Widget) {

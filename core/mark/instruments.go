@@ -20,5 +20,8 @@ var madeWith = map[string][]string{
 // none are all.
 func (m Mark) Offered(instruments []string) bool {
 	with := madeWith[m.Body.Kind()]
+	if i, ok := m.Body.(*Ink); ok && i.Wash {
+		with = madeWith["highlight"]
+	}
 	return len(instruments) == 0 || len(with) == 0 || slices.ContainsFunc(with, func(i string) bool { return slices.Contains(instruments, i) })
 }

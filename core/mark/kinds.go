@@ -53,7 +53,8 @@ func (i *Ink) mapped(f func(page.Point) page.Point, k float64) Body {
 
 func (i *Ink) Restyled(s Style) Body {
 	c := *i
-	s.apply(&c.Color, &c.Width, &c.Opacity)
+	s.apply(nil, &c.Width, &c.Opacity)
+	s.mean(&c.Color, &c.Meaning, &c.Sign)
 	return &c
 }
 
@@ -102,6 +103,9 @@ func (i *Ink) Rubbing(r ink.Rub) *Ink {
 func (i *Ink) check() error {
 	if !(i.Width >= 0.25 && i.Width <= 60) || !(i.Opacity >= 0.05 && i.Opacity <= 1) {
 		return invalid("pen of width %v and strength %v", i.Width, i.Opacity)
+	}
+	if utf8.RuneCountInString(i.Meaning) > 40 || utf8.RuneCountInString(i.Sign) > 3 || textOK(i.Meaning+i.Sign) != nil {
+		return invalid("meaning %q with the sign %q", i.Meaning, i.Sign)
 	}
 	n := 0
 	for _, s := range i.InkList {

@@ -183,11 +183,14 @@ func (s Style) mean(color *Color, meaning, sign *string) {
 	}
 }
 
-// Ink is freehand drawing.
+// Ink is freehand drawing, by a pen or, as a wash, by a highlighter.
 type Ink struct {
 	Color   Color        `json:"color"`
-	Width   float64      `json:"width"`   // points
-	Opacity float64      `json:"opacity"` // 0 to 1
+	Width   float64      `json:"width"`             // points
+	Opacity float64      `json:"opacity"`           // 0 to 1
+	Wash    bool         `json:"wash,omitempty"`    // what is beneath shows through
+	Meaning string       `json:"meaning,omitempty"` // of the colour key, if chosen by it
+	Sign    string       `json:"sign,omitempty"`    // of that meaning, painted beside it
 	InkList []ink.Stroke `json:"inkList"`
 	Rubbed  []ink.Rub    `json:"rubbed,omitempty"` // what was rubbed out of it
 }

@@ -225,6 +225,24 @@ func (pg Page) Distance(p page.Point, but page.Rect) float64 {
 	return best
 }
 
+// Clear returns the place nearest to p where a disc of radius r covers no word,
+// or p where there is none within reach.
+func (pg Page) Clear(p page.Point, r, reach float64) page.Point {
+	for far := 0.0; far <= reach; far += 2 {
+		for turn := range 16 {
+			a := float64(turn) * math.Pi / 8
+			q := page.Pt(p.X+far*math.Cos(a), p.Y-far*math.Sin(a))
+			if pg.Distance(q, page.Rect{}) >= r {
+				return q.Round()
+			}
+			if far == 0 {
+				break
+			}
+		}
+	}
+	return p
+}
+
 // OnRule is how far above a printed rule letters stand on it, in points.
 const OnRule = 0.7
 

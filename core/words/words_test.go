@@ -81,6 +81,24 @@ func TestARunFollowsTheWords(t *testing.T) {
 	}
 }
 
+// A disc that would cover words goes to the nearest place where it covers none.
+func TestADiscKeepsClearOfWords(t *testing.T) {
+	p := lines("keep clear of the Carrick rocks") // from 50 to 205 across, 100 to 112 down
+	for name, c := range map[string]struct {
+		at    page.Point
+		moves float64
+	}{"on a word": {page.Pt(100, 106), 17}, "at the end of the line": {page.Pt(204, 106), 12}, "on free paper": {page.Pt(100, 300), 0}, "with no room in reach": {page.Pt(100, 106), 0}} {
+		reach := 40.0
+		if name == "with no room in reach" {
+			reach = 10
+		}
+		got := p.Clear(c.at, 10, reach)
+		if d := got.Dist(c.at); d > c.moves || c.moves > 0 && (d == 0 || p.Distance(got, page.Rect{}) < 9.99) {
+			t.Errorf("%s: it goes from %v to %v", name, c.at, got)
+		}
+	}
+}
+
 func TestTextSettlesOnThePrintedLine(t *testing.T) {
 	p := lines("The range of the tide is")
 	p.Rules = []Rule{{X0: 200, X1: 300, Y: 112}, {X0: 60, X1: 300, Y: 300}}

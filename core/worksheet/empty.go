@@ -13,7 +13,8 @@ import (
 // Empty returns those of the places in which nothing stands, by their numbers:
 // none of the marks on the page begins there or has its middle there. Of tick
 // boxes that belong together the first is named, where none of them is ticked.
-// Mere room is never empty, and a wash or a note is no answer.
+// Mere room is never empty, nor is a place for one's name; a wash or a note is
+// no answer.
 func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	of := g.Of()
 	group := func(i int) string {
@@ -36,7 +37,7 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	}
 	named := map[string]bool{}
 	for i, p := range g.Blanks {
-		if answered[i] || p.Kind == blank.Room || p.Kind == blank.Choice && p.Field == "" {
+		if answered[i] || p.Holds != "" || p.Kind == blank.Room || p.Kind == blank.Choice && p.Field == "" {
 			continue
 		}
 		if k := group(i); k != "" {

@@ -23,21 +23,22 @@ func (b Box) Rect() page.Rect { return page.R(b[0], b[1], b[2], b[3]) }
 // field, or set by the teacher. Its names in JSON are short because every
 // sheet screen is sent all of them.
 type Blank struct {
-	ID       string     `json:"i,omitempty"` // which no edit changes
-	Rect     Box        `json:"r"`
-	Baseline float64    `json:"y"`
-	Size     float64    `json:"s"`
-	Step     float64    `json:"d,omitempty"` // from baseline to baseline, of several ruled lines
-	Kind     blank.Kind `json:"k"`
-	Label    string     `json:"l"`
-	Field    string     `json:"f,omitempty"` // the name of the form field, if it is one
-	Options  []string   `json:"o,omitempty"` // to choose from
-	Many     bool       `json:"n,omitempty"` // several options may be chosen
-	Free     bool       `json:"w,omitempty"` // words of one's own may be written instead of an option
-	On       string     `json:"v,omitempty"` // what a tick box says when it is on
-	One      bool       `json:"x,omitempty"` // on excludes all others of the same field
-	MaxLen   int        `json:"m,omitempty"` // most characters; 0 for any number
-	Expected *Expected  `json:"e,omitempty"`
+	ID       string         `json:"i,omitempty"` // which no edit changes
+	Rect     Box            `json:"r"`
+	Baseline float64        `json:"y"`
+	Size     float64        `json:"s"`
+	Step     float64        `json:"d,omitempty"` // from baseline to baseline, of several ruled lines
+	Kind     blank.Kind     `json:"k"`
+	Label    string         `json:"l"`
+	Field    string         `json:"f,omitempty"` // the name of the form field, if it is one
+	Options  []string       `json:"o,omitempty"` // to choose from
+	Many     bool           `json:"n,omitempty"` // several options may be chosen
+	Free     bool           `json:"w,omitempty"` // words of one's own may be written instead of an option
+	On       string         `json:"v,omitempty"` // what a tick box says when it is on
+	One      bool           `json:"x,omitempty"` // on excludes all others of the same field
+	MaxLen   int            `json:"m,omitempty"` // most characters; 0 for any number
+	Holds    blank.Personal `json:"h,omitempty"` // of the person who writes, "" for an answer
+	Expected *Expected      `json:"e,omitempty"`
 }
 
 // Expected is what a teacher expects in a blank. It helps the teacher while
@@ -157,7 +158,7 @@ func short(most int, all ...string) bool {
 }
 
 func (p Blank) check() bool {
-	ok := named(p.ID) && p.Rect.check() && kinds[p.Kind] && p.Size > 0 && p.Size < 200 && p.Step >= 0 && p.Step < 400 && p.Baseline > -1000 && p.Baseline < 20_000 &&
+	ok := named(p.ID) && p.Rect.check() && kinds[p.Kind] && (p.Holds == "" || p.Holds == blank.Name || p.Holds == blank.Class || p.Holds == blank.Date) && p.Size > 0 && p.Size < 200 && p.Step >= 0 && p.Step < 400 && p.Baseline > -1000 && p.Baseline < 20_000 &&
 		short(maxText, p.Label, p.Field, p.On) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
 	if e := p.Expected; e != nil {
 		ok = ok && len(e.Words) <= 50 && short(maxWords, e.Words...) && short(40, e.Number, e.Tolerance, e.Unit)

@@ -74,6 +74,7 @@ type Base struct {
 	Zone         string              `json:"zone"`
 	Person       uint64              `json:"person"` // who looks
 	Me           string              `json:"me"`
+	Section      string              `json:"section,omitempty"` // of the course, that the student is in
 	Settings     string              `json:"settings"`
 	Drafts       []school.Draft      `json:"drafts,omitempty"` // what the person was typing
 }
@@ -158,7 +159,7 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name, Student: c.Student.Name,
 		State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Mode: c.Assignment.Mode, Instructions: c.Assignment.Instructions,
 		Instruments: c.Assignment.Instruments, NoSpelling: c.Assignment.NoSpelling, Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone,
-		Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{},
+		Person: who.ID, Me: who.Name, Section: c.Section, Settings: who.Settings, Marks: []Mark{},
 	}}
 	if times := c.Assignment.TimesFor(c.Copy); !times.Due.IsZero() {
 		v.Due = &times.Due

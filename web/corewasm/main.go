@@ -33,7 +33,7 @@ var (
 func main() {
 	js.Global().Set("readymarginCore", js.ValueOf(map[string]any{
 		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
-		"run": bridge(run), "onWord": bridge(onWord), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
+		"run": bridge(run), "onWord": bridge(onWord), "clear": bridge(clear), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
 		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "asked": bridge(asked), "near": bridge(near), "paper": bridge(paper), "signs": bridge(signs), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
@@ -125,6 +125,12 @@ func run(a []js.Value) (any, error) {
 // onWord(page, x, y) says whether a place is on a printed word.
 func onWord(a []js.Value) (any, error) {
 	return prints[a[0].Int()].At(page.Pt(a[1].Float(), a[2].Float())) >= 0, nil
+}
+
+// clear(page, x, y, r, reach) gives the nearest place where a disc covers no word.
+func clear(a []js.Value) (any, error) {
+	p := prints[a[0].Int()].Clear(page.Pt(a[1].Float(), a[2].Float()), a[3].Float(), a[4].Float())
+	return asJSON([2]float64{p.X, p.Y})
 }
 
 // settle(page, x, y, size) gives the baseline for typing there.

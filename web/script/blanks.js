@@ -60,6 +60,19 @@ export function put(page, guide) {
   if (s) tint(s);
 }
 
+// letters gives how large letters are on a young child's sheet, which its
+// teacher has set for all places; 0 otherwise.
+export function letters() {
+  const sizes = new Set(
+      all.filter((b) => !['tick', 'comb'].includes(b.k) && !b.o && !sheetOf(b.page)?.added).map((b) => b.s),
+    ),
+    [size] = sizes;
+  return sizes.size === 1 && size >= 18 ? size : 0;
+}
+
+// personal gives the places for who writes: name, class, date.
+export const personal = () => all.filter((b) => b.h);
+
 // questions gives what the sheet asks under its numbers.
 export const questions = () => guides.flatMap((g) => g.questions);
 
@@ -105,6 +118,8 @@ export function walk(page, x, y, back) {
     ? all.indexOf(here) + (back ? -1 : 1)
     : all.findIndex((b) => b.page > page || (b.page === page && (b.y > y + 3 || (b.y > y - 3 && b.r[0] >= x))));
   if (!here && back) i = (i < 0 ? all.length : i) - 1;
+  // With a stamp in the hand one goes from box to box.
+  while (hand.name === 'stamp' && all[i] && all[i].k !== 'tick') i += back ? -1 : 1;
   const b = all[i];
   if (!b || i < 0) return false;
   const sheet = sheetOf(b.page),
@@ -117,7 +132,13 @@ export function walk(page, x, y, back) {
 }
 
 surface.desk.addEventListener('keydown', (e) => {
-  if (e.key !== 'Tab' || e.target !== surface.desk || !['type', 'signs'].includes(hand.name) || e.ctrlKey || e.altKey)
+  if (
+    e.key !== 'Tab' ||
+    e.target !== surface.desk ||
+    !['type', 'signs', 'stamp'].includes(hand.name) ||
+    e.ctrlKey ||
+    e.altKey
+  )
     return;
   const sheet =
     surface.sheets.find((s) => s.box.getBoundingClientRect().bottom > surface.desk.getBoundingClientRect().top) ??

@@ -38,6 +38,7 @@ export const core = {
   setPrint: (page, text) => call('setPrint', page, text),
   run: (page, a, b, letters) => parsed(call('run', page, a.x, a.y, b.x, b.y, letters)),
   onWord: (page, p) => call('onWord', page, p.x, p.y) ?? false,
+  clear: (page, at, r, reach) => parsed(call('clear', page, ...at, r, reach)) ?? at,
   settle: (page, p, size) => call('settle', page, p.x, p.y, size) ?? p.y + 0.35 * size,
   begin: (entries) => parsed(call('begin', JSON.stringify(entries, ENTRY))) ?? [],
   lay: (layer, version, mark) => call('lay', layer, version, JSON.stringify(mark)),

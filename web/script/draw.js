@@ -17,18 +17,35 @@ core.loaded.then(() => {
   const { pen } = instruments;
   pen.keep = ({ samples, style, sheet, canvas }) => {
     const mark = add('ink', sheet.number, { ...style, inkList: [] }, { samples: along(samples, sheet) });
-    if (mark) fresh(mark);
+    if (mark && !style.wash) fresh(mark);
     canvas.remove();
   };
   pen.leave = dismiss;
   pen.waiting.splice(0).forEach(pen.keep);
 });
 
+// brush draws the highlighter's broad stroke, for pictures and scans: a pen's
+// line that is a wash.
+const brush = {
+  __proto__: instruments.pen,
+  down(p, e) {
+    const { color, width } = settings.highlighter,
+      m = meaning('highlighter');
+    instruments.pen.down.call(this, p, e, { color, width: width ?? 14, opacity: 1, wash: true, ...signed(m) });
+  },
+};
+const byStroke = () => settings.highlighter.stroke;
+
 let toldOf = false; // that pages without words take boxes: it is said once
 
 instruments.highlighter = {
   draws: true,
-  down(p) {
+  down(p, e) {
+    this.brush = byStroke() ? brush : null;
+    if (this.brush) {
+      brush.down(p, e);
+      return;
+    }
     this.from = p;
     this.wash = node('path', { fill: settings.highlighter.color });
     p.sheet.washes.append(this.wash);
@@ -40,11 +57,19 @@ instruments.highlighter = {
     words(p.sheet);
     if (core.onWord(p.sheet.number, p)) this.move(p);
   },
-  move(p) {
+  move(p, e, all) {
+    if (this.brush) {
+      brush.move(p, e, all);
+      return;
+    }
     this.body = core.run(this.from.sheet.number, this.from, p, this.letters) ?? box(this.from, p);
     this.wash.setAttribute('d', (this.body?.quadPoints ?? []).map(outline).join(''));
   },
   up(p, e, moved) {
+    if (this.brush) {
+      brush.up();
+      return;
+    }
     this.wash.remove();
     if (!this.body || !moved) {
       const there = moved ? null : hit(p, 1);
@@ -80,6 +105,7 @@ instruments.highlighter = {
     });
   },
   cancel() {
+    if (this.brush) brush.cancel();
     this.wash?.remove();
   },
 };

@@ -5,6 +5,7 @@ import { el } from './paint.js';
 import { pixels, round, sheetOf, surface } from './surface.js';
 import { newId } from './ids.js';
 import { add, marks, mayChange, set, together } from './marks.js';
+import { hand } from './pointer.js';
 import { settings } from './settings.js';
 import { counted, walk } from './blanks.js';
 import * as strip from './strip.js';
@@ -32,13 +33,16 @@ function ticked(b) {
   });
 }
 
-// tick puts a sign into a box, or takes it out again.
+// tick puts a sign into a box, or takes it out again: a tick, or the stamp that
+// is in the hand.
 function tick(b) {
   const now = ticked(b);
-  if (now) {
-    set(now.mark.id, null, { before: now.mark });
-    return;
-  }
+  if (now) set(now.mark.id, null, { before: now.mark });
+  else stampIn(b, hand.name === 'stamp' && settings.stamp.own === undefined ? settings.stamp.name : 'tick');
+}
+
+// stampIn puts a sign into the middle of a box.
+export function stampIn(b, name) {
   const [x, y] = middle(b.r),
     half = Math.max(Math.min(b.r[2] - b.r[0], b.r[3] - b.r[1]) * 0.55, 5);
   together(() => {
@@ -54,8 +58,8 @@ function tick(b) {
         'stamp',
         b.page,
         {
-          name: 'tick',
-          color: settings.type.color,
+          name,
+          color: hand.name === 'stamp' ? settings.stamp.color : settings.type.color,
           rect: [x - half, y - half, x + half, y + half].map(round),
         },
         blank,
@@ -64,7 +68,7 @@ function tick(b) {
 }
 
 // choose keeps what was chosen from a list, as text in its place.
-function choose(b, values) {
+export function choose(b, values) {
   const now = filledIn(b),
     id = now?.mark.id ?? newId();
   if (!values.length || !values[0]) {

@@ -4,7 +4,8 @@
 import { redo, undo } from './history.js';
 import { duplicate, nudge, pick, picked, pickPage, remove } from './pick.js';
 import { hand } from './pointer.js';
-import { pressDigit, close } from './spine.js';
+import { close, lay, pressDigit } from './spine.js';
+import { row } from './controls.js';
 import { fit, setZoom, surface } from './surface.js';
 import { keep, look, settings } from './settings.js';
 import { nudgeAid } from './aids.js';
@@ -125,6 +126,27 @@ const HELP = {
   eraser:
     'Touch whole marks to take them away, or, with Parts, rub over drawn lines: just what is under the ring goes.',
 };
+// On a telephone the head has no room for how the page is seen, nor the rule
+// for Redo: both stand behind one button.
+document.querySelector('[data-do="view"]')?.addEventListener('click', () => {
+  const press = (words, selector) => {
+    const at = document.querySelector(selector);
+    return at
+      ? el('button', { className: 'button', disabled: at.disabled, on: { click: () => at.click() } }, words)
+      : null;
+  };
+  lay('How the page is seen', [
+    row(press('Redo', '[data-step="redo"]')),
+    row(press('Smaller', '[data-zoom="out"]'), press('Larger', '[data-zoom="in"]')),
+    row(press('Whole width', '[data-zoom="width"]'), press('Whole page', '[data-zoom="page"]')),
+    row(
+      press('Find', '[data-do="find"]'),
+      press('Everything on this copy', '[data-do="list"]'),
+      press('Plain view', '[data-do="plain"]'),
+    ),
+  ]);
+});
+
 const dialog = document.querySelector('[data-dialog="help"]');
 export function help() {
   const rows = [...table, ...(Object.keys(extra).length ? marking : [])];
@@ -161,8 +183,7 @@ for (const b of dialog.querySelectorAll('[data-press]'))
     dialog.close();
     document.querySelector(`.head ${b.dataset.press}`)?.click();
   });
-dialog.querySelector('[data-do="full"]')?.addEventListener('click', () => {
-  dialog.close();
+document.querySelector('[data-do="full"]').addEventListener('click', () => {
   if (document.fullscreenElement) document.exitFullscreen();
   else document.documentElement.requestFullscreen?.().catch(() => {});
 });

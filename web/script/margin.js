@@ -329,6 +329,19 @@ margin.addEventListener('pointerleave', () => {
   leader();
 });
 
+// free gives where a note's point covers no print: beside its place.
+const DOT = 13; // CSS pixels, half of a point
+const kept = new Map();
+function free(page, at, r) {
+  const key = `${surface.sheet} ${page} ${at} ${r}`;
+  if (!core.ready || !sheetOf(page)?.print.childElementCount) return at;
+  if (!kept.has(key)) {
+    if (kept.size > 500) kept.clear();
+    kept.set(key, core.clear(page, at, r, 40));
+  }
+  return kept.get(key);
+}
+
 // arrange sets every card level with its place.
 export function arrange() {
   const z = pixels(),
@@ -339,8 +352,9 @@ export function arrange() {
   const place = (key, page, at, card, m) => {
     const s = sheetOf(page);
     if (!s) return;
-    m.style.left = `${at[0] * z}px`;
-    m.style.top = `${at[1] * z}px`;
+    const [x, y] = free(page, at, (DOT + 2) / z);
+    m.style.left = `${x * z}px`;
+    m.style.top = `${y * z}px`;
     m.classList.toggle('on', key === active);
     card.classList.toggle('on', key === active);
     items.push({ key, card, want: s.box.getBoundingClientRect().top + at[1] * z - frame.top - 18 });

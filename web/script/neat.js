@@ -8,10 +8,10 @@ import { find, set, together } from './marks.js';
 import { newId } from './ids.js';
 
 const NAMES = {
-  line: 'Make it a straight line',
-  arrow: 'Make it an arrow',
-  square: 'Make it a box',
-  circle: 'Make it an ellipse',
+  line: 'Make it a straight line?',
+  arrow: 'Make it an arrow?',
+  square: 'Make it a box?',
+  circle: 'Make it an ellipse?',
 };
 let sign = null,
   before = null;
@@ -37,8 +37,6 @@ export function fresh(mark) {
     'button',
     {
       className: 'offer neat',
-      title: NAMES[like.kind],
-      'aria-label': NAMES[like.kind],
       on: {
         pointerdown: (ev) => {
           ev.preventDefault();
@@ -48,15 +46,16 @@ export function fresh(mark) {
       },
     },
     icon(`shape-${like.kind}`),
+    NAMES[like.kind],
   );
   Object.assign(sign.style, {
-    left: `${Math.min(b[2] + 6, sheet.w - 34) * z}px`,
     top: `${Math.max(b[1] - 8, 2) * z}px`,
   });
   sign.addEventListener('click', (ev) => {
     if (!ev.detail) take(mark, like, shaft);
   }); // by keyboard
   sheet.box.append(sign);
+  sign.style.left = `${Math.max(2, Math.min((b[2] + 6) * z, sheet.w * z - sign.offsetWidth - 4))}px`;
 }
 
 function take(mark, like, shaft) {

@@ -11,7 +11,7 @@ import { pixels, surface } from './surface.js';
 // costs the same however long the line and whatever lies beneath. The canvas
 // carries the strength, so that a transparent line does not darken where it
 // crosses itself.
-function easel(sheet, { color, width, opacity }) {
+function easel(sheet, { color, width, opacity, wash }) {
   const page = sheet.box.getBoundingClientRect(),
     desk = surface.desk.getBoundingClientRect();
   const left = Math.max(page.left, desk.left),
@@ -20,7 +20,11 @@ function easel(sheet, { color, width, opacity }) {
     h = Math.min(page.bottom, desk.bottom) - top;
   const dense = Math.min(window.devicePixelRatio || 1, 2),
     scale = pixels() * dense;
-  const canvas = el('canvas', { className: 'live', width: Math.ceil(w * dense), height: Math.ceil(h * dense) });
+  const canvas = el('canvas', {
+    className: `live ${wash ? 'wash' : ''}`,
+    width: Math.ceil(w * dense),
+    height: Math.ceil(h * dense),
+  });
   Object.assign(canvas.style, {
     left: `${left - page.left}px`,
     top: `${top - page.top}px`,
@@ -37,9 +41,9 @@ function easel(sheet, { color, width, opacity }) {
 
 instruments.pen = {
   draws: true,
-  down(p, e) {
-    const { color, width, opacity } = pen();
-    this.style = { color, width, opacity };
+  down(p, e, of = pen()) {
+    const { name: _, ...style } = of;
+    this.style = style;
     this.sheet = p.sheet;
     this.samples = [p.x, p.y, pressure(e)];
     Object.assign(this, easel(p.sheet, this.style));

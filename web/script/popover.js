@@ -158,27 +158,16 @@ export function fill(names, name, take, done) {
     signs: () => out.push(...palette()),
     highlighter() {
       meant('highlighter', WASHES);
-      const h = settings.highlighter;
-      out.push(
-        row(
+      const h = settings.highlighter,
+        how = (words, stroke, letters) =>
           chip(
             null,
-            'Words',
-            !h.letters,
-            set(() => {
-              h.letters = false;
-            }),
-          ),
-          chip(
-            null,
-            'Letters',
-            h.letters,
-            set(() => {
-              h.letters = true;
-            }),
-          ),
-        ),
-      );
+            words,
+            !!h.stroke === stroke && (stroke || h.letters === letters),
+            set(() => Object.assign(h, { stroke, letters })),
+          );
+      out.push(row(how('Words', false, false), how('Letters', false, true), how('Broad stroke', true, h.letters)));
+      if (h.stroke) out.push(stepper('Width', h.width ?? 14, to(h, 'width'), 2, 6, 40));
     },
     underline: () => meant('underline', INKS),
     crossout: () => meant('crossout', INKS),

@@ -14,6 +14,8 @@ import { atSteps, round } from './surface.js';
 import { union } from './frame.js';
 import { toGrid } from './aids.js';
 import { toSquare } from './squares.js';
+import { near } from './blanks.js';
+import { stampIn } from './fill.js';
 
 const closed = (kind) => kind === 'circle' || kind === 'square';
 
@@ -169,6 +171,11 @@ document.addEventListener('keydown', (e) => {
 // stamp sets a ready sign, or a drawing of one's own, where the page is pressed.
 instruments.stamp = {
   tap(at, e) {
+    const box = boxNear(at, e);
+    if (box && settings.stamp.own === undefined) {
+      stampIn(box, settings.stamp.name);
+      return;
+    }
     const { name, color, own, size = 18 } = settings.stamp,
       p = snapped(at, e);
     const mine = own !== undefined && settings.stamps[own];
@@ -186,6 +193,12 @@ instruments.stamp = {
     add('ink', p.sheet.number, { color: mine.color, width: mine.width, opacity: mine.opacity, inkList });
   },
 };
+
+// boxNear gives a small printed box that a press means.
+function boxNear(p, e) {
+  const b = near(p, e);
+  return b?.k === 'tick' && !b.f ? b : null;
+}
 
 // ownStamp keeps drawings that are in hand as a stamp of one's own.
 export function ownStamp(entries) {

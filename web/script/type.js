@@ -10,11 +10,12 @@ import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
-import { blankAt, counted, near, walk } from './blanks.js';
+import { blankAt, counted, letters, near, walk } from './blanks.js';
 import * as strip from './strip.js';
 import * as drafts from './drafts.js';
 import { goesOn, tidy } from './papers.js';
 import { about } from './margin.js';
+import { fillIn, valueOf } from './personal.js';
 import { filledIn, finishFilling, isPressed, press } from './fill.js';
 import { hold } from './queue.js';
 import { hardLines, linesOf, look, lookOf, read } from './rich.js';
@@ -55,8 +56,8 @@ instruments.type = {
       id: newId(),
       sheet: p.sheet,
       x,
-      y: core.settle(p.sheet.number, p, settings.type.size),
-      of: { ...settings.type },
+      y: core.settle(p.sheet.number, p, letters() || settings.type.size),
+      of: { ...settings.type, size: letters() || settings.type.size },
       before: null,
     });
   },
@@ -192,6 +193,7 @@ function edit(o, body) {
     onward: () => onward(false),
     changed() {
       if (!open) return;
+      open.own?.remove();
       fitBlank();
       keepInside();
       stay();
@@ -203,6 +205,7 @@ function edit(o, body) {
   });
   place();
   if (window.innerWidth <= 640 && o.of.size * pixels() < READABLE) closer(box, o.of.size);
+  if (blank?.h && !o.before) ownWords(blank);
   open.letters = open.editor.letters();
   const waits = blank?.i ? drafts.of(about(), `rest/${blank.i}`) : null;
   if (waits) tooMuch(waits);
@@ -360,6 +363,33 @@ function fitBlank() {
   if (of.size !== before) place();
 }
 
+// ownWords offers to fill in what belongs into a place for who writes, and into
+// all others like it.
+function ownWords(b) {
+  const { box, sheet } = open;
+  open.own = el(
+    'button',
+    {
+      className: 'offer',
+      on: {
+        pointerdown: (e) => {
+          e.preventDefault();
+          e.stopPropagation();
+        },
+        click: () => {
+          finish();
+          fillIn();
+          walk(b.page, b.r[0] + 1, b.y - 2, false);
+        },
+      },
+    },
+    'Fill in ',
+    el('b', {}, valueOf(b)),
+  );
+  Object.assign(open.own.style, { left: `${open.x * pixels()}px`, top: `${box.offsetTop + box.offsetHeight + 6}px` });
+  sheet.box.append(open.own);
+}
+
 // A place of lines, or of one line, holds what has room in it, at its least
 // size. What is typed or pasted beyond that waits, where it cannot be lost, until
 // one goes on on a page that is added; what stands at the end gives way to what
@@ -458,8 +488,7 @@ export function dress(change) {
 
 // lookNow gives the look of what is selected in the box, or is typed next; null
 // when no box is open.
-export const lookNow = () =>
-  open && { ...open.of, ...open.editor.look(), smaller: open.of.size < open.wanted };
+export const lookNow = () => open && { ...open.of, ...open.editor.look(), smaller: open.of.size < open.wanted };
 
 // raise raises (1) or lowers (-1) what is selected or is typed next.
 export function raise(way) {
@@ -546,9 +575,10 @@ export function finish() {
   if (!open) return;
   dismiss();
   keep();
-  const { box, editor, id, blank, full } = open;
+  const { box, editor, id, blank, full, own } = open;
   open = null;
   full?.remove();
+  own?.remove();
   editor.close();
   strip.hide();
   box.remove();

@@ -5,7 +5,7 @@ import { node } from '../paint.js';
 import { change, doc, leaf, size, view } from './doc.js';
 import { choose, spot, surfaces } from './leaves.js';
 import { newId } from '../ids.js';
-import { known, load, own, places } from './found.js';
+import { foundOn, known, load, own, places } from './found.js';
 import { corrected, letGo, lines } from './parts.js';
 
 const KINDS = {
@@ -80,6 +80,27 @@ const expected = (k, v) =>
     else delete all[at].e;
   }, k);
 
+// joinable says whether the blank in hand and the one behind it are ruled lines
+// beneath each other.
+function joinable(all) {
+  const [p, q] = [all[at], all[at + 1]];
+  if (!q || !['line', 'lines'].includes(p.k) || q.k !== 'line' || p.f || q.f) return false;
+  const step = q.y - (p.d ? p.y + p.d * Math.floor((p.r[3] - p.y) / p.d + 0.01) : p.y);
+  return step > 8 && step < 60 && (!p.d || Math.abs(step - p.d) < 3) && Math.abs(q.r[0] - p.r[0]) < 30;
+}
+
+// lettersOf sets how large what is written in all places of the worksheet is:
+// as the print beside them, or as young children write.
+const lettersOf = (size) =>
+  change((leaves) => {
+    for (const l of leaves) {
+      if (l.use !== 'sheet') continue;
+      const found = new Map(foundOn(l).map((p) => [p.i, p.s]));
+      for (const p of own(l, 'places'))
+        if (!['tick', 'choice', 'drawing', 'comb'].includes(p.k)) p.s = size || found.get(p.i) || Math.min(p.s, 14);
+    }
+  });
+
 const panel = {
   kinds: Object.entries(KINDS),
   refused: '',
@@ -89,6 +110,10 @@ const panel = {
   kind: '', // of the blank in hand, if there is one
   label: '',
   options: '',
+  holds: '',
+  joins: false,
+  splits: false,
+  size: 0, // of the letters in all places, 0 for as they are printed
   answered: false,
   number: '',
   tolerance: '',
@@ -114,9 +139,12 @@ const panel = {
       words: b.l || 'no words before it',
       kind: KINDS[b.k],
     }));
+    const sizes = new Set(all.filter((b) => !['tick', 'choice', 'drawing', 'comb'].includes(b.k)).map((b) => b.s));
+    this.size = sizes.size === 1 && [18, 24].includes([...sizes][0]) ? [...sizes][0] : 0;
     this.kind = (!this.refused && p?.k) || '';
     if (!this.kind) return;
     const { number = '', tolerance = '', unit = '', words = [] } = p.e ?? {};
+    Object.assign(this, { holds: p.h ?? '', joins: joinable(all), splits: p.k === 'lines' && !!p.d });
     Object.assign(this, { label: p.l, options: (p.o ?? []).join('\n'), answered: !!p.e });
     Object.assign(this, { number, tolerance, unit, words: words.join('\n') });
   },
@@ -138,6 +166,33 @@ const panel = {
       all[at].k = k;
       if (was !== tall(k)) fitted(all[at], leaf());
     }),
+  setHolds: (v) =>
+    set((all) => {
+      if (v) all[at].h = v;
+      else delete all[at].h;
+    }),
+  split: () =>
+    set((all) => {
+      const p = all[at],
+        n = Math.floor((p.r[3] - p.y) / p.d + 0.01) + 1;
+      all.splice(
+        at,
+        1,
+        ...Array.from({ length: n }, (_, i) => {
+          const y = round(p.y + i * p.d),
+            { d: _d, e: _e, ...one } = p;
+          return { ...one, i: i ? newId() : p.i, k: 'line', y, r: [p.r[0], round(y - p.d + 3), p.r[2], round(y + 2)] };
+        }),
+      );
+    }),
+  join: () =>
+    set((all) => {
+      const [p, q] = [all[at], all[at + 1]],
+        d = p.d ?? round(q.y - p.y);
+      Object.assign(p, { k: 'lines', d, r: [p.r[0], p.r[1], Math.max(p.r[2], q.r[2]), q.r[3]].map(round) });
+      all.splice(at + 1, 1);
+    }),
+  letters: (size) => lettersOf(size),
   setLabel: (v) =>
     set((all) => {
       all[at].l = v;
@@ -258,8 +313,11 @@ function resize(from, corner) {
 }
 const place = (f, was, merge) =>
   set((all) => {
-    all[at].r = f(was);
-    fitted(all[at], leaf());
+    const p = all[at],
+      first = p.y - p.r[1]; // ruled lines stay as far below the edge as they were
+    p.r = f(was);
+    fitted(p, leaf());
+    if (p.d) p.y = round(p.r[1] + first);
   }, merge);
 
 function keys(e) {

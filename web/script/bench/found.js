@@ -27,6 +27,8 @@ export function load() {
 const none = { places: [], questions: [] };
 export const places = (l) => l.places ?? guides.get(named(l))?.places ?? none.places;
 export const questions = (l) => l.questions ?? guides.get(named(l))?.questions ?? none.questions;
+/** foundOn gives the places that were found on a leaf, whatever was corrected. */
+export const foundOn = (l) => guides.get(named(l))?.places ?? none.places;
 export const known = (l) => guides.has(named(l));
 
 // own gives a leaf places (or questions) of its own, to be changed.
