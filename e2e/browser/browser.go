@@ -236,6 +236,20 @@ func (t *Tab) Pointer(kind input.DispatchMouseEventType, pointer string, x, y, f
 	return err
 }
 
+// Mouse presses a place of the window.
+func (t *Tab) Mouse(x, y float64) error {
+	for _, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMousePressed, input.DispatchMouseEventTypeMouseReleased} {
+		p := input.DispatchMouseEventParams{Type: kind, X: x, Y: y, Button: input.MouseButtonLeft, ClickCount: 1}
+		if kind == input.DispatchMouseEventTypeMouseMoved {
+			p.Button, p.ClickCount = input.MouseButtonNone, 0
+		}
+		if _, err := chromedp.Call(t.Ctx, input.DispatchMouseEvent, p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Press presses a place on the sheet.
 func (t *Tab) Press(p Place) error { return t.Drag("mouse", 0.5, p) }
 

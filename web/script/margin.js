@@ -294,6 +294,7 @@ export function draft(key, page, place, ...content) {
   screen.classList.add('notes-open');
   active = key;
   arrange();
+  if (over()) requestAnimationFrame(() => together(key));
   return () => {
     written.delete(key);
     c.remove();
@@ -306,12 +307,27 @@ export function draft(key, page, place, ...content) {
 }
 
 export function activate(key) {
-  if (active !== key) {
-    active = key;
-    light();
-    arrange();
-  }
+  if (active === key) return;
+  active = key;
+  light();
+  arrange();
+  if (over()) together(key);
 }
+
+// together brings a note and its place into view at once, where the margin is a
+// drawer over the lower part of the page.
+function together(key) {
+  const card = cards.get(key) ?? written.get(key)?.card,
+    m = markers.get(key) ?? written.get(key)?.marker;
+  if (!card || !m) return;
+  card.scrollIntoView({ block: 'nearest' });
+  const place = m.getBoundingClientRect(),
+    free = margin.getBoundingClientRect().top;
+  if (place.bottom > free - GAP) surface.desk.scrollTop += place.bottom - free + GAP + place.height;
+}
+const GAP = 16; // CSS pixels between a place and the drawer
+
+const over = () => getComputedStyle(margin).position === 'fixed';
 
 // light shows the mark that the note in hand speaks about.
 function light() {
@@ -346,7 +362,7 @@ function free(page, at, r) {
 export function arrange() {
   const z = pixels(),
     frame = notes.getBoundingClientRect(),
-    narrow = window.innerWidth <= 640;
+    narrow = window.innerWidth <= 1000;
   notes.style.paddingTop = '';
   const items = [];
   const place = (key, page, at, card, m) => {
@@ -415,7 +431,6 @@ function leader() {
 
 // A press on the page closes the margin where it lies over the page, unless a
 // note is being written there.
-const over = () => getComputedStyle(margin).position === 'fixed';
 surface.desk.addEventListener('pointerdown', (e) => {
   if (e.target.closest('.marker') || written.size || !screen.classList.contains('notes-open') || !over()) return;
   screen.classList.remove('notes-open');
@@ -425,7 +440,7 @@ surface.desk.addEventListener('pointerdown', (e) => {
 notes.addEventListener(
   'wheel',
   (e) => {
-    if (window.innerWidth > 640) surface.desk.scrollTop += e.deltaY;
+    if (window.innerWidth > 1000) surface.desk.scrollTop += e.deltaY;
   },
   { passive: true },
 );

@@ -35,7 +35,24 @@ export function draw(v) {
   document.querySelector('[data-about]').textContent = ` · ${v.student}`;
   for (const a of roll.querySelectorAll('a')) a.setAttribute('aria-current', String(a.dataset.copy === String(v.copy)));
   roll.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
+  bar();
   lookAhead();
+}
+
+// bar says, where the roll has no room of its own, whose copy it is and how many
+// there are.
+const between = document.querySelector('.copy-bar');
+function bar() {
+  const all = copies(),
+    i = all.indexOf(marks.view.copy);
+  between.querySelector('[data-bar-name]').textContent = marks.view.student;
+  between.querySelector('[data-bar-at]').textContent = `${i + 1} of ${all.length}`;
+  between.querySelector('[data-go="-1"]').disabled = i <= 0;
+  between.querySelector('[data-go="1"]').disabled = i === all.length - 1;
+}
+function showRoll(on) {
+  document.querySelector('[data-screen]').classList.toggle('roll-open', on);
+  between.querySelector('[data-do="roll"]').setAttribute('aria-expanded', String(on));
 }
 
 // beside shows the pages that students do not get next to the student's page.
@@ -181,6 +198,15 @@ export function begin() {
     if (to) go(marks.view.copy, +to.dataset.attempt);
     if (e.target.closest('[data-answers]')) beside();
   });
+  for (const b of between.querySelectorAll('[data-go]')) b.addEventListener('click', () => step(+b.dataset.go));
+  between.querySelector('[data-do="roll"]').addEventListener('click', (e) => {
+    showRoll(e.currentTarget.getAttribute('aria-expanded') !== 'true');
+    roll.querySelector('[aria-current="true"]')?.focus();
+  });
+  document.addEventListener('pointerdown', (e) => {
+    const on = /** @type {HTMLElement} */ (e.target);
+    if (!on.closest('[data-roll], [data-do="roll"]')) showRoll(false);
+  });
   extra['['] = () => step(-1);
   extra[']'] = () => step(1);
   extra.p = () => {
@@ -188,9 +214,15 @@ export function begin() {
     field('points').select?.();
   };
   roll.addEventListener('click', (e) => {
+    if (e.target.closest('[data-return-all]')) {
+      showRoll(false);
+      returnAll();
+      return;
+    }
     const a = e.target.closest('a');
     if (!a || e.ctrlKey || e.metaKey) return;
     e.preventDefault();
+    showRoll(false);
     go(+a.dataset.copy);
   });
   roll.addEventListener('keydown', (e) => {
@@ -215,26 +247,29 @@ export function begin() {
       toast(e.message);
     }
   });
-  document.querySelector('[data-do="return-all"]').addEventListener('click', async () => {
-    try {
-      await give();
-      await queue.drained();
-      if (
-        !(await question(
-          'Return all marked copies?',
-          'Every copy of this assignment that has points goes back to its student with your feedback.',
-          'Return them',
-        ))
-      )
-        return;
-      const { returned } = await post(`/assignments/${marks.view.assignment}/return`);
-      toast(returned === 1 ? '1 copy was returned.' : `${returned} copies were returned.`);
-      ahead.clear();
-      await refreshRoll();
-      await marking.open(await fetchView(marks.view.copy, marks.view.attempt));
-    } catch (e) {
-      toast(e.message);
-    }
-  });
+  document.querySelector('[data-do="return-all"]').addEventListener('click', returnAll);
   window.addEventListener('pagehide', () => give({ keepalive: true }).catch(() => {}));
+}
+
+// returnAll returns every copy that has points, after one question.
+async function returnAll() {
+  try {
+    await give();
+    await queue.drained();
+    if (
+      !(await question(
+        'Return all marked copies?',
+        'Every copy of this assignment that has points goes back to its student with your feedback.',
+        'Return them',
+      ))
+    )
+      return;
+    const { returned } = await post(`/assignments/${marks.view.assignment}/return`);
+    toast(returned === 1 ? '1 copy was returned.' : `${returned} copies were returned.`);
+    ahead.clear();
+    await refreshRoll();
+    await marking.open(await fetchView(marks.view.copy, marks.view.attempt));
+  } catch (e) {
+    toast(e.message);
+  }
 }
