@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"image"
@@ -8,7 +9,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
+
+	"github.com/chromedp/chromedp"
 
 	"readymargin/core/flow"
 	"readymargin/core/ink"
@@ -66,14 +70,16 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	printed := bytesOf(t, file)
+	ours := bytesOf(t, file)
+	// What another program painted carries nothing of ours.
+	printed := bytes.ReplaceAll(ours, []byte("ReadyMarginCopy"), []byte("PaintedSomewher"))
 	dir := t.TempDir()
-	path, strange := filepath.Join(dir, "done.pdf"), filepath.Join(dir, "strange.pdf")
+	path, strange, same, another := filepath.Join(dir, "done.pdf"), filepath.Join(dir, "strange.pdf"), filepath.Join(dir, "same.pdf"), filepath.Join(dir, "another.pdf")
 	other, err := demo.PassagePlan()
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, b := range map[string][]byte{path: printed, strange: other} {
+	for name, b := range map[string][]byte{path: printed, strange: other, another: ours} {
 		if err := os.WriteFile(name, b, 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -102,6 +108,15 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 			return p.Until("it is taken over", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched") && document.querySelectorAll(".marks image").length >= 2`)
 		},
 	)
+	// It is one step of undo.
+	command := func(k string) func() error {
+		return func() error { return chromedp.Do(p.Ctx, chromedp.KeyEvent(k, chromedp.KeyModifiers(2))) }
+	}
+	steps(t, command("z"), func() error {
+		return p.Until("all of it is gone", `document.querySelectorAll(".marks image").length === 0`)
+	}, command("y"), func() error {
+		return p.Until("all of it is back", `document.querySelectorAll(".marks image").length >= 2`)
+	})
 	for _, m := range kept(t, p, to.ID) {
 		if m.Body.Kind() != "picture" {
 			t.Errorf("a %s was made", m.Body.Kind())
@@ -111,11 +126,35 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, b := painted(t, printed), painted(t, bytesOf(t, again))
+	back := bytesOf(t, again)
+	a, b := painted(t, printed), painted(t, back)
 	for name, both := range map[string][2]image.Image{"of the file is missing on the copy": {a, b}, "of the copy is not in the file": {b, a}} {
 		if missing := strayed(both[0], both[1]); missing > 0.005 {
 			t.Errorf("%.1f %% of the ink %s", 100*missing, name)
 		}
+	}
+
+	// A copy's own file comes back as it was: what it had on it is left alone, its
+	// page of what was said too. Another copy's is asked about.
+	note := mark.Mark{ID: "elsewhere-note", Page: 1, Body: &mark.Note{At: [2]float64{400, 300}, Text: "Is this right?"}}
+	if _, err := home.School.Saving.Save(ctx, student, to.ID, submission.Work, []submission.Op{{ID: "op-elsewhere-note", On: note.ID, Mark: &note}}); err != nil {
+		t.Fatal(err)
+	}
+	if again, err = home.School.Exports.PrintCopy(ctx, student, to.ID, 0, false); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(same, bytesOf(t, again), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d", to.ID)) }, p.Ready,
+		bring(same), func() error {
+			return p.Until("nothing is taken over", `document.querySelector(".toast")?.textContent.startsWith("Nothing in the file differs")`)
+		},
+		bring(another), func() error {
+			return p.Until("it is asked about", `document.querySelector('[data-dialog="ask"]').open && document.querySelector("[data-ask-title]").textContent.startsWith("Another copy")`)
+		}, func() error { return p.Click(`[data-dialog="ask"] [value="no"]`) })
+	if got := kinds(kept(t, p, to.ID)); strings.Count(got, "picture") != strings.Count(got, " ") {
+		t.Errorf("kept %s", got)
 	}
 }
 

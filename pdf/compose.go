@@ -25,6 +25,7 @@ type composed struct {
 	Images []composedImage
 	Fields []composedField
 	Extra  int
+	Copy   uint64
 }
 
 // A composedSheet is what one page gets: content in its user space.
@@ -82,7 +83,7 @@ var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.
 
 // compose makes a print ready.
 func compose(what document.Export) (composed, error) {
-	out, fonts := composed{Extra: what.Extra}, newFontBook()
+	out, fonts := composed{Extra: what.Extra, Copy: what.Copy}, newFontBook()
 	var images []string // hashes of those painted, whose place is in their name
 	on := map[int][]mark.Mark{}
 	for _, m := range what.Marks {

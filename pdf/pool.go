@@ -157,6 +157,13 @@ func (p *Pool) Differ(ctx context.Context, sheet []byte, number int, file []byte
 	return res.Parts, err
 }
 
+// Bare returns a file without the marks and pages that printing a copy added to
+// it, and the number of that copy; nil and 0 where there are none.
+func (p *Pool) Bare(ctx context.Context, file []byte) ([]byte, uint64, error) {
+	res, b, err := p.do(ctx, job{Do: "bare"}, file)
+	return b, res.Copy, err
+}
+
 // Assemble makes one file of pages of several, in the order of the leaves. What
 // is not on a bound page is in no byte of it.
 func (p *Pool) Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error) {

@@ -130,11 +130,18 @@ func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, er
 			"Type": types.Name("ExtGState"), "CA": types.Float(g.Opacity), "ca": types.Float(g.Opacity), "BM": types.Name(g.Blend),
 		}
 	}
-	return p.stream(s.Content, types.Dict{
+	d := types.Dict{
 		"Type": types.Name("XObject"), "Subtype": types.Name("Form"),
 		"BBox":      types.NewNumberArray(s.Crop.Min.X, s.Crop.Min.Y, s.Crop.Max.X, s.Crop.Max.Y),
 		"Resources": types.Dict{"Font": fonts, "ExtGState": states, "XObject": p.images},
-	})
+	}
+	if p.what.Copy > 0 {
+		d[copyKey] = types.Integer(p.what.Copy)
+		if s.Page > p.ctx.PageCount {
+			d[addedKey] = types.Boolean(true)
+		}
+	}
+	return p.stream(s.Content, d)
 }
 
 const overlayName = "ReadyMarginMarks"

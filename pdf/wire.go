@@ -40,6 +40,7 @@ type result struct {
 	Fonts    [][]string        `json:"fonts,omitempty"` // of each page
 	Ink      *scan.Ink         `json:"ink,omitempty"`
 	Carried  *document.Carried `json:"carried,omitempty"`
+	Copy     uint64            `json:"copy,omitempty"`
 	Parts    []document.Part   `json:"parts,omitempty"`
 }
 

@@ -179,6 +179,8 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 	case "carries":
 		c := carried(d.file)
 		res.Carried = &c
+	case "bare":
+		body, res.Copy, err = bare(d.file)
 	case "sheet":
 		body, err = sheetOf(d.file)
 	case "fonts":

@@ -233,7 +233,7 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	brought, err := s.school.Elsewhere.BringElsewhere(c.Request().Context(), me(c), n, files[0])
+	brought, err := s.school.Elsewhere.BringElsewhere(c.Request().Context(), me(c), n, files[0], c.FormValue("anyway") == "yes")
 	if err != nil {
 		return err
 	}

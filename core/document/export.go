@@ -12,7 +12,8 @@ type Export struct {
 	Boxes []page.Box // of the file's pages, as Inspect gave them
 	Marks []mark.Mark
 	Notes []NoteMarker
-	Extra int // pages to add
+	Extra int    // pages to add
+	Copy  uint64 // the number of the copy, by which the file is known again
 
 	Pictures map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
 }

@@ -99,7 +99,7 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 	if err != nil {
 		return File{}, err
 	}
-	p := document.Export{Boxes: boxes}
+	p := document.Export{Boxes: boxes, Copy: id}
 	added, err := s.added(ctx, r, v, len(boxes))
 	if err != nil {
 		return File{}, err

@@ -42,8 +42,9 @@ func NewElsewhere(store ElsewhereStore, engine Comparer, gate *school.Gate, in *
 
 // Brought says what became of a file that was worked on elsewhere.
 type Brought struct {
-	Pages  int `json:"pages"`  // that were matched
-	Places int `json:"places"` // in which something was taken over
+	Pages  int      `json:"pages"`  // that were matched
+	Places int      `json:"places"` // in which something was taken over
+	Marks  []string `json:"marks"`  // that were made of them
 }
 
 // Bounds of what is taken over, over all pages.
@@ -56,8 +57,10 @@ const (
 // sheet. Each page of the file is matched to a page of the sheet; wherever it
 // looks different, that piece of it becomes a picture among the student's
 // marks, so that nothing on it is lost to sight. A file with a page that is
-// none of the sheet's is refused whole, and then nothing of it is kept.
-func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id uint64, f intake.Upload) (Brought, error) {
+// none of the sheet's is refused whole, and then nothing of it is kept. What a
+// copy had on it when it was taken away is left alone: it is there. A file of
+// another copy is the Problem "another copy" unless anyway is set.
+func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id uint64, f intake.Upload, anyway bool) (Brought, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.BringBack, submission.Work)
 	if err != nil {
 		return Brought{}, err
@@ -65,9 +68,12 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if err := s.attachments.room(ctx, id); err != nil {
 		return Brought{}, err
 	}
-	theirs, err := s.intake.Read(ctx, f)
+	theirs, of, err := s.read(ctx, f)
 	if err != nil {
 		return Brought{}, err
+	}
+	if of != 0 && of != id && !anyway {
+		return Brought{}, school.Refuse("another copy", "", "")
 	}
 	ours, err := s.sheetPages(ctx, c.Revision)
 	if err != nil {
@@ -120,7 +126,26 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 		}
 		rest = rest[len(batch):]
 	}
-	return Brought{Pages: len(match), Places: len(ops)}, nil
+	out := Brought{Pages: len(match), Places: len(ops), Marks: []string{}}
+	for _, o := range ops {
+		out.Marks = append(out.Marks, o.On)
+	}
+	return out, nil
+}
+
+// read reads a file without what a copy had on it when it was taken away, and
+// tells the number of that copy.
+func (s *Elsewhere) read(ctx context.Context, f intake.Upload) (intake.Read, uint64, error) {
+	theirs, err := s.intake.Read(ctx, f)
+	if err != nil {
+		return theirs, 0, err
+	}
+	bare, of, err := s.engine.Bare(ctx, theirs.File)
+	if err != nil || of == 0 {
+		return theirs, 0, err
+	}
+	theirs, err = s.intake.Read(ctx, intake.Upload{Name: f.Name, Data: bare})
+	return theirs, of, err
 }
 
 // sheetPages returns what is known of the pages that students get.

@@ -21,6 +21,9 @@ type DraftStore interface {
 // A Comparer is the part of the PDF engine that is needed here.
 type Comparer interface {
 	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
+	// Bare returns a file without what taking a copy away had added to it, and
+	// the number of that copy; nil and 0 where there is nothing of the kind.
+	Bare(ctx context.Context, file []byte) ([]byte, uint64, error)
 	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error)
 }
 

@@ -5,7 +5,8 @@ import { el, layer, paint } from './paint.js';
 import { ask, post } from './net.js';
 import { dialog, question } from './dialogs.js';
 import { toast } from './toast.js';
-import { marks } from './marks.js';
+import { find, marks } from './marks.js';
+import { did } from './history.js';
 import * as queue from './queue.js';
 import { finish } from './type.js';
 import { instruments, take } from './pointer.js';
@@ -119,13 +120,33 @@ function bringElsewhere() {
   const input = el('input', { type: 'file', accept: 'application/pdf,image/*' });
   input.addEventListener('change', async () => {
     if (!input.files[0]) return;
-    const body = new FormData();
-    body.append('file', input.files[0]);
-    toast('Comparing the file with the sheet…');
+    const send = async (anyway) => {
+      const body = new FormData();
+      body.append('file', input.files[0]);
+      if (anyway) body.append('anyway', 'yes');
+      toast('Comparing the file with the sheet…');
+      try {
+        return await ask(`/copies/${marks.view.copy}/elsewhere`, { method: 'POST', body });
+      } catch (e) {
+        if (e.code !== 'another copy') throw e;
+        const yes = await question(
+          'Another copy’s file?',
+          'This file was taken away from another copy of the sheet, perhaps somebody else’s. What was done on it would become a part of yours.',
+          'Take it over',
+        );
+        return yes ? send(true) : null;
+      }
+    };
     try {
       await queue.drained();
-      const { pages, places } = await ask(`/copies/${marks.view.copy}/elsewhere`, { method: 'POST', body });
+      const done = await send(false);
+      if (!done) return;
+      const { pages, places } = done;
       await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`));
+      const steps = done.marks
+        .map((on) => ({ on, layer: 'work', before: null, after: find(on)?.mark }))
+        .filter((s) => s.after);
+      if (steps.length) did(steps); // Undo takes all of it back at once
       toast(
         places
           ? `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${places} ${places === 1 ? 'piece' : 'pieces'} taken over. Look it over, then submit.`
@@ -146,11 +167,9 @@ function look(box) {
         page = el('div', { className: 'sheet' });
       Object.assign(page.style, { width: `${width}px`, height: `${(width * s.h) / s.w}px` });
       const copy = { washes: layer('washes', s), marks: layer('marks', s) };
-      page.append(
-        el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }),
-        copy.washes,
-        copy.marks,
-      );
+      if (!s.added)
+        page.append(el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }));
+      page.append(copy.washes, copy.marks);
       for (const e of marks.shown.values())
         if (e.mark.page === s.number && e.layer === 'work') paint(copy, { ...e, groups: [] });
       return page;
