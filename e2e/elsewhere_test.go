@@ -153,6 +153,17 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 		bring(another), func() error {
 			return p.Until("it is asked about", `document.querySelector('[data-dialog="ask"]').open && document.querySelector("[data-ask-title]").textContent.startsWith("Another copy")`)
 		}, func() error { return p.Click(`[data-dialog="ask"] [value="no"]`) })
+	// A picture of the page, as of a photograph, is taken as one.
+	before := strings.Count(kinds(kept(t, p, to.ID)), "picture")
+	if out, err := exec.Command("pdftoppm", "-r", "110", "-singlefile", "-jpeg", path, strings.TrimSuffix(path, ".pdf")).CombinedOutput(); err != nil {
+		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v %s", err, out)
+	}
+	steps(t, bring(strings.TrimSuffix(path, ".pdf")+".jpg"), func() error {
+		return p.Until("it is one piece", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 piece")`)
+	})
+	if now := strings.Count(kinds(kept(t, p, to.ID)), "picture"); now != before+1 {
+		t.Errorf("%d pictures, want one more than %d", now, before)
+	}
 	if got := kinds(kept(t, p, to.ID)); strings.Count(got, "picture") != strings.Count(got, " ") {
 		t.Errorf("kept %s", got)
 	}

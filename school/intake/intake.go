@@ -40,6 +40,8 @@ type Read struct {
 	Source school.Source // without its hash
 	File   []byte
 	Pages  []document.Page
+
+	Picture bool // it was one, and no document
 }
 
 // Read reads a file; nothing of it is kept.
@@ -50,11 +52,12 @@ func (s *Intake) Read(ctx context.Context, f Upload) (Read, error) {
 	}
 	var err error
 	var office document.Converted
-	if file, err = s.developed(ctx, file); err != nil {
+	if file, err = s.Developed(ctx, file); err != nil {
 		return Read{}, err
 	}
+	picture := document.IsPicture(file)
 	switch {
-	case document.IsPicture(file):
+	case picture:
 		file, err = s.engine.SheetOf(ctx, file)
 	case s.office.Knows(file):
 		office, err = s.office.PDF(ctx, file)
@@ -75,7 +78,7 @@ func (s *Intake) Read(ctx context.Context, f Upload) (Read, error) {
 	} else if source.Remark, err = s.Carries(ctx, file); err != nil {
 		return Read{}, err
 	}
-	return Read{source, file, pages}, nil
+	return Read{source, file, pages, picture}, nil
 }
 
 // Carries says what of a file students do not get.
@@ -87,9 +90,9 @@ func (s *Intake) Carries(ctx context.Context, file []byte) (string, error) {
 	return c.String(), err
 }
 
-// developed returns a photograph of a telephone as JPEG, and any other file as
+// Developed returns a photograph of a telephone as JPEG, and any other file as
 // it is.
-func (s *Intake) developed(ctx context.Context, file []byte) ([]byte, error) {
+func (s *Intake) Developed(ctx context.Context, file []byte) ([]byte, error) {
 	if !s.photos.Knows(file) {
 		return file, nil
 	}

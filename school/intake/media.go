@@ -29,7 +29,7 @@ const (
 // else of the file goes to others.
 func (s *Intake) Picture(ctx context.Context, f Upload, pixels int) (worksheet.Picture, error) {
 	var err error
-	if f.Data, err = s.developed(ctx, f.Data); err != nil {
+	if f.Data, err = s.Developed(ctx, f.Data); err != nil {
 		return worksheet.Picture{}, err
 	}
 	if !document.IsPicture(f.Data) {

@@ -6,7 +6,6 @@ import (
 
 	"readymargin/core/document"
 	"readymargin/core/recording"
-	"readymargin/core/scan"
 )
 
 // An Engine reads and writes PDF files; pdf.Pool is one.
@@ -19,8 +18,6 @@ type Engine interface {
 	SheetOf(ctx context.Context, picture []byte) ([]byte, error)
 	Fonts(ctx context.Context, file []byte) ([][]string, error)
 	Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error)
-	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
-	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error)
 	Carries(ctx context.Context, file []byte) (document.Carried, error)
 	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
 }

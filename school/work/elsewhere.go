@@ -86,18 +86,49 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if err != nil {
 		return Brought{}, err
 	}
+	if theirs.Picture && len(ours) == 1 { // its print is the sheet's, and it is taken with it
+		part, err := s.whole(ctx, f, ours[0])
+		if err != nil {
+			return Brought{}, err
+		}
+		return s.takeOver(ctx, who, id, []int{1}, [][]document.Part{{part}})
+	}
 	match, err := s.matched(ctx, sheet, ours, theirs)
 	if err != nil {
 		return Brought{}, err
 	}
+	parts := make([][]document.Part, len(match))
+	for i, n := range match {
+		if parts[i], err = s.engine.Differ(ctx, sheet, n, theirs.File, i+1); err != nil {
+			return Brought{}, err
+		}
+	}
+	return s.takeOver(ctx, who, id, match, parts)
+}
+
+// Bounds of a picture that is taken whole.
+const (
+	wholeSide   = 2400 // pixels along
+	wholePixels = 4_000_000
+)
+
+// whole is a picture of a page as one part of it, as large as the page.
+func (s *Elsewhere) whole(ctx context.Context, f intake.Upload, p elsewhere.Page) (document.Part, error) {
+	picture, err := s.intake.Developed(ctx, f.Data)
+	if err == nil {
+		picture, err = s.engine.Repaint(ctx, picture, wholeSide, wholePixels)
+	}
+	return document.Part{Rect: page.R(0, 0, p.Width, p.Height), JPEG: picture}, err
+}
+
+// takeOver lays parts of pages on a copy: which page of the sheet each list is
+// of is told by match.
+func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, match []int, all [][]document.Part) (Brought, error) {
 	var ops []submission.Op
 	var pictures [][]byte
 	size := 0
 	for i, n := range match {
-		parts, err := s.engine.Differ(ctx, sheet, n, theirs.File, i+1)
-		if err != nil {
-			return Brought{}, err
-		}
+		parts := all[i]
 		for _, p := range parts {
 			pictures, size = append(pictures, p.JPEG), size+len(p.JPEG)
 			ops = append(ops, s.piece(n, p))

@@ -73,7 +73,7 @@ export function draw(v) {
   left();
   back.hidden = !may('take back');
   away.href = `/copies/${v.copy}/print${v.past ? `?attempt=${v.attempt}` : ''}`;
-  away.hidden = !may('take away') || (v.state === 'not started' && v.way === 'copy');
+  away.hidden = !may('take away'); // one may begin on paper
   main.textContent = may('improve') ? 'Improve it' : 'Submit';
   main.hidden = !may('submit') && !may('improve');
   document.querySelector('[data-about]').textContent =
