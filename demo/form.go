@@ -10,7 +10,7 @@ import (
 
 // A field of the form, by the corner of its box from the top of the page.
 type field struct {
-	name, says, kind string // kind is text, long, comb, tick, one, choice or list
+	name, says, kind string // kind is short, long, comb, tick, one, choice or list
 	x, y, w, h       float64
 	options          []string
 	most             int
@@ -33,7 +33,7 @@ func PassagePlan() ([]byte, error) {
 	s.question(402, "4.", "Sea marks that you pass (one or several):")
 	s.question(506, "5.", "Describe the way from the pier to the safe water mark, with courses and depths.")
 	fields := []field{
-		{"boat", "Name of the boat", "text", 178, 148, 130, 24, nil, 0},
+		{"boat", "Name of the boat", "short", 178, 148, 130, 24, nil, 0},
 		{"call sign", "Call sign", "comb", 392, 148, 120, 24, nil, 5},
 		{"tide", "on the flood", "one", 184, 203, 16, 16, []string{"flood"}, 0},
 		{"tide", "on the ebb", "one", 254, 203, 16, 16, []string{"ebb"}, 0},
@@ -112,8 +112,8 @@ func (f *form) add(o field) {
 		options = append(options, types.StringLiteral(v))
 	}
 	switch o.kind {
-	case "text":
-		set("Tx", 0)
+	case "short":
+		set("Tx", 1<<23) // it does not scroll
 	case "long":
 		set("Tx", 1<<12)
 	case "comb":

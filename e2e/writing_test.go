@@ -15,6 +15,7 @@ import (
 
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/demo"
 	"readymargin/e2e/browser"
 )
 
@@ -260,4 +261,76 @@ func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
 		func() error {
 			return teacher.Until("all three pages are there", `document.querySelectorAll("section.sheet").length === 3 && document.querySelector(".leads")`)
 		})
+}
+
+// A field of a form that scrolls keeps one value: it shows and prints what fits,
+// and the rest goes on on a page that is added. One that does not scroll stops
+// at its room and says so. Poppler finds nothing of either outside its frame.
+func TestAFieldKeepsOneValue(t *testing.T) {
+	plan, err := demo.PassagePlan()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "fields", plan, 1)
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	press := func(x, y float64) func() error {
+		return func() error { return p.Press(browser.Place{Page: 1, X: x, Y: y}) }
+	}
+	write := func(text string) func() error { return func() error { return p.Type(text) } }
+	sentence := "Steer 124 degrees to the bar buoy, then keep the white tower open of the point. "
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		is("the places are there", `document.querySelectorAll(".hints rect").length > 8`),
+		press(240, 160), write("The very long name of a very small boat that no frame of this width can hold"),
+		is("it says so", `document.querySelector(".toast")?.textContent.includes("room for no more")`), func() error { return p.Key("\u001b") },
+		press(200, 560), write(strings.Repeat(sentence, 26)), is("it is full", `document.querySelector(".full-place")`),
+		func() error { return p.Click(".full-place .next") }, is("it goes on", `document.querySelector('section.sheet[data-page="2"] .typing')`),
+		write("And home."), func() error { return p.Key("\u001b") },
+	)
+	values := map[string]string{}
+	for _, m := range kept(t, p, id) {
+		w, ok := m.Body.(*mark.Widget)
+		if !ok {
+			continue
+		}
+		values[w.Field] = w.Values[0]
+		if foot := w.Text.Bounds().Max.Y; foot > w.Rect[3]+1 {
+			t.Errorf("%s: its text reaches to %v, the field to %v", w.Field, foot, w.Rect[3])
+		}
+	}
+	if got, want := strings.Join(strings.Fields(values["way"]), " "), strings.TrimSpace(strings.Repeat(sentence, 26))+" And home."; got != want {
+		t.Errorf("the long field's value has %d letters, want %d: %q", len(got), len(want), got)
+	}
+	if name := values["boat"]; len(name) < 10 || len(name) > 40 {
+		t.Errorf("the field that does not scroll holds %q", name)
+	}
+	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, login), id, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pdf := bytesOf(t, file)
+	before, after := painted(t, plan), painted(t, pdf)
+	bounds := after.Bounds()
+	for y := 0; y < bounds.Dy(); y++ {
+		for x := 0; x < bounds.Dx(); x++ {
+			if y > 146 && y < 174 && x > 176 && x < 310 || y > 518 && y < 642 && x > 72 && x < 542 {
+				continue // in the fields
+			}
+			if r0, _, _, _ := before.At(x, y).RGBA(); r0>>8 > 200 {
+				if r1, _, _, _ := after.At(x, y).RGBA(); r1>>8 < 150 {
+					if y > 628 && y < 645 && x > 540 {
+						continue // what leads to the page that was added
+					}
+					t.Fatalf("there is ink at %d, %d outside the fields", x, y)
+				}
+			}
+		}
+	}
+	name := filepath.Join(t.TempDir(), "fields.pdf")
+	if err := os.WriteFile(name, pdf, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if text, err := exec.Command("pdftotext", "-f", "2", "-l", "2", name, "-").Output(); err != nil || !strings.Contains(string(text), "And home.") {
+		t.Errorf("the second page says %q (%v)", text, err)
+	}
 }

@@ -40,6 +40,9 @@ func Of(pages []worksheet.Guide, marks []mark.Mark) (out []Answer) {
 			slices.SortStableFunc(in[i], func(a, b mark.Mark) int {
 				return int(a.Body.Bounds().Min.Y - b.Body.Bounds().Min.Y)
 			})
+			if slices.ContainsFunc(in[i], whole) {
+				continue // a field's value is all of it
+			}
 			in[i] = append(in[i], goingOn(g.Blanks[i].ID, len(pages), marks)...)
 		}
 		for i, lines := range in {
@@ -66,6 +69,12 @@ func Of(pages []worksheet.Guide, marks []mark.Mark) (out []Answer) {
 		}
 	}
 	return out
+}
+
+// whole reports whether a mark says all that stands in a blank.
+func whole(m mark.Mark) bool {
+	_, field := m.Body.(*mark.Widget)
+	return field
 }
 
 // goingOn returns what stands of an answer on pages that were added.

@@ -16,6 +16,7 @@ const (
 	combo       = 1 << 17
 	editable    = 1 << 18
 	multiSelect = 1 << 21
+	noScroll    = 1 << 23
 	comb        = 1 << 24
 )
 
@@ -79,6 +80,7 @@ func topLeft(b blank.Blank) [2]float64 {
 // fill adds to a place what is to be known for filling the field in.
 func (f Field) fill(p *worksheet.Blank) {
 	p.Field, p.MaxLen = f.Name, f.MaxLen
+	p.Fixed = f.Type == "Tx" && f.Flags&noScroll != 0
 	if f.Says != "" {
 		p.Label = f.Says
 	}

@@ -37,6 +37,7 @@ type Blank struct {
 	On       string         `json:"v,omitempty"` // what a tick box says when it is on
 	One      bool           `json:"x,omitempty"` // on excludes all others of the same field
 	MaxLen   int            `json:"m,omitempty"` // most characters; 0 for any number
+	Fixed    bool           `json:"z,omitempty"` // takes no more than has room in it
 	Holds    blank.Personal `json:"h,omitempty"` // of the person who writes, "" for an answer
 	Expected *Expected      `json:"e,omitempty"`
 }

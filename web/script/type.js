@@ -289,7 +289,7 @@ export function place() {
   });
   if (open.comb) Object.assign(box.style, combed());
   if (open.field?.k === 'box')
-    Object.assign(box.style, { maxHeight: `${(open.field.r[3] - open.field.r[1]) * z}px`, overflowY: 'auto' });
+    Object.assign(box.style, { maxHeight: `${(open.field.r[3] - open.field.r[1]) * z}px`, overflowY: 'hidden' });
   const first = baseline(box);
   box.style.top = `${open.y * z - first}px`;
   if (open.turn) Object.assign(box.style, { transformOrigin: `0 ${first}px`, transform: `rotate(${open.turn}deg)` });
@@ -341,24 +341,35 @@ const isOneLine = (b) => !!b && ['line', 'cell', 'number', 'comb'].includes(b.k)
 // rulesOf gives how many lines a blank has that is written from rule to rule.
 const rulesOf = (b) => Math.max(1, Math.floor((b.r[3] - b.y) / b.d + 0.01) + 1);
 
-// fitBlank makes text that is too long for its blank smaller; what is still too
-// long goes on below.
+// roomIn gives how high what is written in a blank may be, in pixels; 0 for as
+// high as one likes.
+function roomIn(b) {
+  const z = pixels();
+  if (!b || b.k === 'comb') return 0;
+  if (open.of.step) return (rulesOf(b) + 0.5) * open.of.step * z;
+  if (isOneLine(b)) return 2 * open.of.size * z;
+  return ['box', 'cell'].includes(b.k) ? (b.r[3] - b.r[1]) * z + 1 : 0;
+}
+
+// high gives how high it is, from the top of the blank where that is a frame.
+function high() {
+  const { box, blank, of } = open;
+  if (of.step || isOneLine(blank)) return box.offsetHeight;
+  return box.scrollHeight + (open.field ? 0 : Math.max(0, box.offsetTop - blank.r[1] * pixels()));
+}
+
+// leastSize is how small letters in a blank get, so that more of them fit.
+const leastSize = () =>
+  open.field?.k === 'box' ? SMALLEST : Math.max(LEAST * open.wanted, Math.min(SMALLEST, open.wanted));
+
+// fitBlank makes text that is too long for its blank smaller.
 function fitBlank() {
-  const { blank, box, editor, of, wanted, field } = open,
-    least = Math.max(LEAST * wanted, SMALLEST);
-  if (field?.k === 'box' && editor.largest() === 1) {
-    const room = (field.r[3] - field.r[1]) * pixels();
-    for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, SMALLEST)) {
-      place();
-      if (of.size <= SMALLEST || box.scrollHeight <= room + 1) return;
-    }
-  }
-  if (!blank || !(of.step || (isOneLine(blank) && editor.isPlain()))) return;
-  const before = of.size,
-    room = of.step ? (rulesOf(blank) + 0.5) * of.step : 0;
-  for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, least)) {
+  const { blank, editor, of, wanted } = open;
+  if (!roomIn(blank) || editor.largest() > 1 || (isOneLine(blank) && !of.step && !editor.isPlain())) return;
+  const before = of.size;
+  for (of.size = wanted; ; of.size = Math.max(of.size - 0.5, leastSize())) {
     place();
-    if (of.size <= least || box.offsetHeight < (room || 2 * of.size) * pixels()) break;
+    if (of.size <= leastSize() || high() < roomIn(blank)) break;
   }
   if (of.size !== before) place();
 }
@@ -394,12 +405,8 @@ function ownWords(b) {
 // size. What is typed or pasted beyond that waits, where it cannot be lost, until
 // one goes on on a page that is added; what stands at the end gives way to what
 // is put in before it, and comes back when there is room again.
-const holds = () => open.blank?.i && !open.field && (open.of.step || isOneLine(open.blank));
-const isOver = () => {
-  const { blank, box, of } = open,
-    rows = of.step ? (rulesOf(blank) + 0.5) * of.step : 2 * of.size;
-  return of.size <= Math.max(LEAST * open.wanted, SMALLEST) && box.offsetHeight >= rows * pixels();
-};
+const holds = () => open.blank?.i && roomIn(open.blank) > 0;
+const isOver = () => open.of.size <= leastSize() && high() >= roomIn(open.blank);
 
 function keepInside() {
   if (!holds() || open.shedding) return;
@@ -422,7 +429,8 @@ function keepInside() {
   }
   open.shedding = false;
   open.letters = editor.letters();
-  tooMuch(rest);
+  if (open.blank.z && rest) toast('There is room for no more here.');
+  else tooMuch(rest);
 }
 
 // tooMuch says that the place is full, and offers the way on.
@@ -537,11 +545,7 @@ function write() {
     whole = field
       ? {
           field: field.f,
-          values: [
-            linesOf(lines)
-              .map((words, i) => words + (lines[i].hard && i < lines.length - 1 ? '\n' : ''))
-              .join(''),
-          ],
+          values: [wordsOf(lines) + goneOn(field)],
           rect: field.r,
           text: body,
         }
@@ -554,6 +558,34 @@ function write() {
   }
   set(id, mark, { before, merge, written: true });
   for (const g of find(id)?.groups ?? []) g.style.visibility = 'hidden';
+}
+
+// wordsOf gives what lines say, with the breaks that the writer made.
+const wordsOf = (lines) =>
+  linesOf(lines)
+    .map((words, i) => words + (lines[i].hard && i < lines.length - 1 ? '\n' : ''))
+    .join('');
+
+// goneOn gives what of a field's value stands on pages that were added: the
+// field keeps one value, of which it shows what fits.
+const goneOn = (b) =>
+  [...marks.shown.values()]
+    .filter((e) => e.mark.kind === 'freetext' && e.mark.blank === b.i && e.mark.page > b.page && !e.conflict)
+    .sort((a, c) => a.mark.page - c.mark.page)
+    .map((e) => ` ${wordsOf(e.mark.body.lines)}`)
+    .join('');
+
+// follows brings the value of a field in line with what goes on of it elsewhere.
+function follows(blank) {
+  const e =
+    blank &&
+    [...marks.shown.values()].find(
+      (x) => x.mark.kind === 'widget' && x.mark.blank === blank.i && x.mark.page < blank.page,
+    );
+  if (!e?.mark.body.text) return;
+  const values = [wordsOf(e.mark.body.text.lines) + goneOn({ ...blank, page: e.mark.page })];
+  if (values[0] !== e.mark.body.values[0])
+    set(e.mark.id, { ...e.mark, body: { ...e.mark.body, values } }, { written: true });
 }
 
 // combLines sets each letter in the middle of its part.
@@ -584,6 +616,7 @@ export function finish() {
   box.remove();
   for (const g of find(id)?.groups ?? []) g.style.visibility = '';
   if (blank?.i && !find(id)) tidy(blank);
+  follows(blank);
 }
 
 document.addEventListener('visibilitychange', () => {
