@@ -51,7 +51,7 @@ func TestWritingWhereOneMeansIt(t *testing.T) {
 			return p.Until("the blanks are there", `document.querySelectorAll(".hints rect").length > 8`)
 		},
 		beside(250, 334, 8), named("2. The range of the tide is"), write("4.5"),
-		p.Enter, named("m, so this is a"), write("spring"),
+		p.Enter, named("so this is a"), write("spring"),
 		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 640}) }, // the second rule
 		named("5. Explain in your own words why the depth changes fastest in the third hour."),
 		write(long), p.Enter, write("Twice as fast."),

@@ -74,6 +74,7 @@ func Find(p Page) []Blank {
 	f.cells()
 	f.runs()
 	f.ticks()
+	f.circles()
 	f.rules()
 	f.choices()
 	f.room()
@@ -90,7 +91,10 @@ func Settle(p Page, known []Blank) []Blank {
 }
 
 // A span is a straight line: across at y=at from lo to hi, or down at x=at.
-type span struct{ at, lo, hi float64 }
+type span struct {
+	at, lo, hi float64
+	broken     bool // into dots or dashes
+}
 
 func (s span) length() float64 { return s.hi - s.lo }
 
@@ -117,9 +121,9 @@ func straighten(strokes []Stroke) (across, down []span) {
 		w, h := math.Abs(s.X1-s.X0), math.Abs(s.Y1-s.Y0)
 		switch {
 		case h <= 1.5 && w > 0.2:
-			across = append(across, span{(s.Y0 + s.Y1) / 2, min(s.X0, s.X1), max(s.X0, s.X1)})
+			across = append(across, span{at: (s.Y0 + s.Y1) / 2, lo: min(s.X0, s.X1), hi: max(s.X0, s.X1)})
 		case w <= 1.5 && h > 0.2:
-			down = append(down, span{(s.X0 + s.X1) / 2, min(s.Y0, s.Y1), max(s.Y0, s.Y1)})
+			down = append(down, span{at: (s.X0 + s.X1) / 2, lo: min(s.Y0, s.Y1), hi: max(s.Y0, s.Y1)})
 		}
 	}
 	return joined(across), joined(down)
@@ -135,15 +139,24 @@ func joined(in []span) (out []span) {
 		}
 		band := slices.Clone(in[from:to])
 		slices.SortFunc(band, func(a, b span) int { return cmp.Compare(a.lo, b.lo) })
-		now := band[0]
+		now, pieces := band[0], 1
+		end := func() {
+			now.broken = pieces >= 8 && now.length() < 12*float64(pieces)
+			out = append(out, now)
+		}
 		for _, s := range band[1:] {
 			if s.lo <= now.hi+3.2 {
+				if s.lo > now.hi+0.3 {
+					pieces++
+				}
 				now.hi = max(now.hi, s.hi)
 				continue
 			}
-			out, now = append(out, now), s
+			end()
+			now, pieces = s, 1
 		}
-		out, from = append(out, now), to
+		end()
+		from = to
 	}
 	out = slices.DeleteFunc(out, func(s span) bool { return s.length() < 5 })
 	return out[:min(len(out), maxSpans)]
@@ -282,6 +295,7 @@ func (f *finder) label(b Blank) string {
 			level = r.baseline > b.Rect.Min.Y-2 && r.box.Min.Y < b.Rect.Min.Y+16
 		}
 		var before, behind []string
+		from, to := f.between(b, r)
 		for _, w := range r.words {
 			if isRun(w.Text) {
 				if w.Box[2] < b.Rect.Min.X-1 {
@@ -293,6 +307,7 @@ func (f *finder) label(b Blank) string {
 				continue // a leader
 			}
 			switch c := w.Rect().Center().X; {
+			case c < from || c > to:
 			case c < b.Rect.Min.X:
 				before = append(before, w.Text)
 			case w.Box[0] > b.Rect.Max.X-2 && len(behind) < 8:
@@ -301,6 +316,7 @@ func (f *finder) label(b Blank) string {
 		}
 		switch {
 		case level && len(before) > 0 && b.Rect.Min.X-r.box.Min.X < 450:
+			before = f.ownPart(r, before)
 			beside = strings.Join(before[max(0, len(before)-10):], " ")
 		case r.box.Max.Y <= b.Rect.Min.Y+3 && overlap(r.box.Min.X, r.box.Max.X, b.Rect.Min.X, b.Rect.Max.X) > 0:
 			if d := b.Rect.Min.Y - r.box.Max.Y; d < nearest && d < 240 {
@@ -315,12 +331,52 @@ func (f *finder) label(b Blank) string {
 	switch {
 	case b.Kind == Tick && after != "":
 		return after
+	case b.Kind == Line && beside == "" && b.Rect.W() < 90 && len(after) > 3: // no mere unit
+		return after
 	case b.Kind == Cell && beside != "" && over != "":
 		return beside + ", " + over
 	case beside != "":
 		return beside
 	}
 	return over
+}
+
+// between returns the part of a row that is about b and not about the places
+// before and behind it: of a line what stands behind the line before, of a box
+// to tick what stands before the next one.
+func (f *finder) between(b Blank, r row) (from, to float64) {
+	from, to = math.Inf(-1), math.Inf(1)
+	if b.Kind != Line && b.Kind != Tick {
+		return from, to
+	}
+	for _, o := range f.found {
+		if o.Kind != b.Kind || r.baseline < o.Rect.Min.Y-2 || r.baseline > o.Rect.Max.Y+5 {
+			continue
+		}
+		if b.Kind == Tick && o.Rect.Min.X > b.Rect.Max.X {
+			to = min(to, o.Rect.Min.X)
+		}
+		if b.Kind == Line && o.Rect.Max.X <= b.Rect.Min.X+1 && slices.ContainsFunc(r.words, func(w words.Word) bool {
+			return w.Box[0] >= o.Rect.Max.X-2 && w.Box[2] <= b.Rect.Min.X+3 && !isRun(w.Text)
+		}) {
+			from = max(from, o.Rect.Max.X-2)
+		}
+	}
+	return from, to
+}
+
+// ownPart returns the words that lead up to a place without the end of what
+// was said to the place before: the unit behind it, with its comma.
+func (f *finder) ownPart(r row, before []string) []string {
+	first := slices.IndexFunc(r.words, func(w words.Word) bool { return w.Text == before[0] })
+	follows := first >= 0 && slices.ContainsFunc(f.found, func(o Blank) bool {
+		d := r.words[first].Box[0] - o.Rect.Max.X
+		return o.Kind != Room && d > -4 && d < 14 && r.baseline > o.Rect.Min.Y && r.baseline < o.Rect.Max.Y+4
+	})
+	if unit := before[0]; follows && len(before) > 1 && len(unit) <= 6 && strings.ContainsAny(unit[len(unit)-1:], ",;.") {
+		return before[1:]
+	}
+	return before
 }
 
 // within returns the words of a row, of one column only if column is set.

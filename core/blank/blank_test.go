@@ -29,6 +29,23 @@ func frame(r page.Rect) []Stroke {
 
 func line(x0, x1, y float64) Stroke { return Stroke{x0, y, x1, y} }
 
+// dotted is a line of dots.
+func dotted(x0, x1, y float64) (out []Stroke) {
+	for x := x0; x < x1; x += 3 {
+		out = append(out, Stroke{x, y, x + 1, y})
+	}
+	out[len(out)-1].X1 = x1
+	return out
+}
+
+// small makes words as low as the small print of forms.
+func small(ws []words.Word) []words.Word {
+	for i := range ws {
+		ws[i].Box[1], ws[i].Box[3] = ws[i].Baseline-6, ws[i].Baseline+2
+	}
+	return ws
+}
+
 // What a page has, and the blanks that a person would write into. Worked out
 // by hand; what people write into is common practice, no source.
 func TestWhatIsABlank(t *testing.T) {
@@ -38,19 +55,24 @@ func TestWhatIsABlank(t *testing.T) {
 		strokes []Stroke
 		want    string
 	}{
-		"a label and a line":             {printed(0, 60, 100, "Name:"), []Stroke{line(100, 240, 102)}, "line 100-240 y101 Name:"},
-		"a line made of dashes":          {printed(0, 60, 100, "Name:"), []Stroke{line(100, 140, 102), line(142, 190, 102), line(192, 240, 102)}, "line 100-240 y101 Name:"},
-		"a dot leader":                   {printed(0, 60, 100, "Tides", "..........", "12"), nil, ""},
-		"dots to write on":               {printed(0, 60, 100, "Height:", "..........", "m"), nil, "line 108-168 y100 Height:"},
-		"underscores inside a word":      {printed(0, 60, 100, "x=______cm"), nil, "line 72-108 y100 "},
-		"an underlined heading":          {printed(0, 60, 100, "Rule", "of", "twelfths"), []Stroke{line(60, 150, 103)}, ""},
-		"a choice":                       {printed(0, 60, 100, "It", "(rises", "/", "falls)", "now"), nil, "choice 78-168 y100 It"},
-		"and/or":                         {printed(0, 60, 100, "rocks", "(and/or", "wrecks)"), nil, ""},
-		"a tick that is a letter":        {printed(0, 60, 100, "☐", "spring", "tide"), nil, "tick 60-66 y100 spring tide"},
-		"a part of a drawing":            {question, append(frame(page.R(100, 140, 118, 158)), Stroke{109, 158, 109, 190}), ""},
-		"writing lines under a question": {question, []Stroke{line(60, 500, 130), line(60, 500, 154), line(60, 500, 178)}, "lines 60-500 y129 1. What is the range of the tide?"},
-		"a table":                        {append(printed(0, 64, 115, "Time"), printed(1, 64, 139, "05:12")...), append(append(frame(page.R(60, 100, 120, 124)), frame(page.R(120, 100, 200, 124))...), append(frame(page.R(60, 124, 120, 148)), frame(page.R(120, 124, 200, 148))...)...), "cell 120-200 y115 Time|cell 120-200 y139 05:12"},
-		"a frame around the page":        {question, frame(page.R(20, 20, 575, 822)), ""},
+		"a label and a line":                  {printed(0, 60, 100, "Name:"), []Stroke{line(100, 240, 102)}, "line 100-240 y101 Name:"},
+		"a line made of dashes":               {printed(0, 60, 100, "Name:"), []Stroke{line(100, 140, 102), line(142, 190, 102), line(192, 240, 102)}, "line 100-240 y101 Name:"},
+		"a dot leader":                        {printed(0, 60, 100, "Tides", "..........", "12"), nil, ""},
+		"dots to write on":                    {printed(0, 60, 100, "Height:", "..........", "m"), nil, "line 108-168 y100 Height:"},
+		"underscores inside a word":           {printed(0, 60, 100, "x=______cm"), nil, "line 72-108 y100 "},
+		"an underlined heading":               {printed(0, 60, 100, "Rule", "of", "twelfths"), []Stroke{line(60, 150, 103)}, ""},
+		"a choice":                            {printed(0, 60, 100, "It", "(rises", "/", "falls)", "now"), nil, "choice 78-168 y100 It"},
+		"and/or":                              {printed(0, 60, 100, "rocks", "(and/or", "wrecks)"), nil, ""},
+		"a tick that is a letter":             {printed(0, 60, 100, "☐", "spring", "tide"), nil, "tick 60-66 y100 spring tide"},
+		"a part of a drawing":                 {question, append(frame(page.R(100, 140, 118, 158)), Stroke{109, 158, 109, 190}), ""},
+		"writing lines under a question":      {question, []Stroke{line(60, 500, 130), line(60, 500, 154), line(60, 500, 178)}, "lines 60-500 y129 1. What is the range of the tide?"},
+		"a table":                             {append(printed(0, 64, 115, "Time"), printed(1, 64, 139, "05:12")...), append(append(frame(page.R(60, 100, 120, 124)), frame(page.R(120, 100, 200, 124))...), append(frame(page.R(60, 124, 120, 148)), frame(page.R(120, 124, 200, 148))...)...), "cell 120-200 y115 Time|cell 120-200 y139 05:12"},
+		"the middle line for young children":  {question, append([]Stroke{line(60, 500, 120), line(60, 500, 144), line(60, 500, 168)}, append(dotted(60, 500, 132), dotted(60, 500, 156)...)...), "lines 60-500 y119 1. What is the range of the tide?"},
+		"a line before each item":             {append(printed(0, 90, 100, "slack", "water"), printed(1, 90, 124, "ebb", "tide")...), []Stroke{line(60, 84, 102), line(60, 84, 126)}, "line 60-84 y101 slack water|line 60-84 y125 ebb tide"},
+		"boxes across the page":               {append(append(printed(0, 80, 110, "yes"), printed(0, 180, 110, "no")...), printed(0, 280, 110, "never")...), append(append(frame(page.R(64, 100, 75, 111)), frame(page.R(164, 100, 175, 111))...), frame(page.R(264, 100, 275, 111))...), "tick 64-75 y109 yes|tick 164-175 y109 no|tick 264-275 y109 never"},
+		"the end of what was said before":     {append(printed(0, 60, 100, "The", "range", "is:"), printed(0, 260, 100, "m,", "so", "this", "is")...), []Stroke{line(140, 256, 102), line(360, 460, 102)}, "line 140-256 y101 The range is:|line 360-460 y101 so this is"},
+		"a form's cell with its label at top": {small(append(printed(0, 64, 108, "Surname"), printed(1, 204, 108, "Town")...)), append(frame(page.R(60, 100, 200, 121)), frame(page.R(200, 100, 340, 121))...), "cell 60-200 y118 Surname|cell 200-340 y118 Town"},
+		"a frame around the page":             {question, frame(page.R(20, 20, 575, 822)), ""},
 	} {
 		got := ""
 		for i, b := range Find(Page{Width: 595, Height: 842, Words: c.words, Strokes: c.strokes}) {
@@ -61,6 +83,34 @@ func TestWhatIsABlank(t *testing.T) {
 		}
 		if got != c.want {
 			t.Errorf("%s: %q, want %q", name, got, c.want)
+		}
+	}
+}
+
+// Small circles of one size with words beside them are ticked or filled; one
+// alone, larger ones, and those without words are drawings.
+func TestCirclesToTick(t *testing.T) {
+	at := func(x, y, d float64) Art { return Art{Rect: page.R(x, y, x+d, y+d)} }
+	words := append(append(printed(0, 80, 110, "rising"), printed(1, 80, 134, "falling")...), printed(1, 180, 134, "slack")...)
+	for name, c := range map[string]struct {
+		art  []Art
+		want int
+	}{
+		"a column":      {[]Art{at(62, 101, 10), at(62, 125, 10)}, 2},
+		"a row":         {[]Art{at(62, 125, 10), at(162, 125, 10)}, 2},
+		"one alone":     {[]Art{at(62, 101, 10)}, 0},
+		"too large":     {[]Art{at(52, 95, 24), at(52, 125, 24)}, 0},
+		"without words": {[]Art{at(300, 301, 10), at(300, 325, 10)}, 0},
+		"of two sizes":  {[]Art{at(62, 101, 10), at(62, 125, 16)}, 0},
+	} {
+		n := 0
+		for _, b := range Find(Page{Width: 595, Height: 842, Words: words, Art: c.art}) {
+			if b.Kind == Tick {
+				n++
+			}
+		}
+		if n != c.want {
+			t.Errorf("%s: %d circles to tick, want %d", name, n, c.want)
 		}
 	}
 }

@@ -22,7 +22,7 @@ func (f *finder) cells() {
 	all := f.closed()
 	squared := f.squared(all)
 	for _, c := range all {
-		f.taken = append(f.taken, span{c.Min.Y, c.Min.X, c.Max.X}, span{c.Max.Y, c.Min.X, c.Max.X})
+		f.taken = append(f.taken, span{at: c.Min.Y, lo: c.Min.X, hi: c.Max.X}, span{at: c.Max.Y, lo: c.Min.X, hi: c.Max.X})
 	}
 	done := map[int]bool{}
 	for i, c := range all {
@@ -160,8 +160,10 @@ func (f *finder) rest(c cell, full bool) {
 	below, behind := c.Max.Y-text.Max.Y, c.Max.X-text.Max.X
 	says := strings.Join(label, " ")
 	asks := strings.HasSuffix(says, ":") || strings.HasSuffix(says, "?") || strings.HasSuffix(says, "$") || strings.HasSuffix(says, "£") || strings.HasSuffix(says, "€")
+	// Small print at the top of a cell is the form's label of what goes under it.
+	small := text.H() <= 11 && text.Min.Y-c.Min.Y < 5 && below >= 9
 	switch {
-	case below >= 13 && c.W() >= 40 && c.H() < 160 && !full:
+	case (below >= 13 && !full || small) && c.W() >= 40 && c.H() < 160:
 		r := page.R(c.Min.X, text.Max.Y, c.Max.X, c.Max.Y)
 		f.add(Blank{Rect: r, Baseline: min(r.Max.Y-3, r.Min.Y+20), Size: min(max(0.6*r.H(), 9), 14), Kind: Cell, Label: says, Confidence: 0.6})
 	case asks && behind >= 50 && text.H() < 20 && c.H() < 60:
@@ -233,7 +235,7 @@ func (f *finder) assumed() (out []span) {
 			crossed := slices.ContainsFunc(f.down, func(d span) bool { return d.lo < hi-4 && d.hi > lo+4 && d.at > sorted[i].lo && d.at < sorted[i].hi })
 			walled := slices.ContainsFunc(f.down, func(d span) bool { return math.Abs(d.at-x) < slack && d.covers(lo, hi) })
 			if j-i >= 3 && crossed && !walled {
-				out = append(out, span{x, lo, hi})
+				out = append(out, span{at: x, lo: lo, hi: hi})
 			}
 			i = j
 		}

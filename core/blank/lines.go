@@ -15,8 +15,8 @@ import (
 // no print stands, and which do not part print from print.
 func (f *finder) rules() {
 	var free []span
-	for _, s := range f.across {
-		if s.length() >= 16 && !f.ofCell(s) && f.writable(s) {
+	for i, s := range f.across {
+		if s.length() >= 16 && !f.middle(i) && !f.ofCell(s) && f.writable(s) {
 			free = append(free, s)
 		}
 	}
@@ -38,6 +38,29 @@ func (f *finder) rules() {
 		}
 		i += max(n, 1)
 	}
+}
+
+// middle reports whether a line is the broken one in the middle of a ruling
+// for young children: as long as the whole lines above and below it, and
+// halfway between them.
+func (f *finder) middle(i int) bool {
+	s := f.across[i]
+	if !s.broken {
+		return false
+	}
+	above, below := math.Inf(1), math.Inf(1)
+	for _, o := range f.across {
+		if o.broken || math.Abs(o.lo-s.lo) > 4 || math.Abs(o.hi-s.hi) > 4 {
+			continue
+		}
+		if d := s.at - o.at; d > 2 && d < above {
+			above = d
+		}
+		if d := o.at - s.at; d > 2 && d < below {
+			below = d
+		}
+	}
+	return above < 30 && below < 30 && math.Abs(above-below) < 3
 }
 
 // ruled returns how many lines from the first on are one ruling: as long, in
@@ -68,9 +91,13 @@ func (f *finder) beside(s span) float64 {
 	return size
 }
 
-// labelled reports whether words lead up to a line.
+// labelled reports whether words lead up to a line, or, where it is short, begin
+// right behind it.
 func (f *finder) labelled(s span) bool {
 	for _, r := range f.text {
+		if d := r.box.Min.X - s.hi; s.length() < 90 && d > -3 && d < 20 && r.baseline > s.at-9 && r.baseline < s.at+4 {
+			return true
+		}
 		if r.baseline > s.at-9 && r.baseline < s.at+4 && r.box.Max.X < s.lo+4 && r.box.Max.X > s.lo-60 {
 			return true
 		}
@@ -224,6 +251,35 @@ func (f *finder) ticks() {
 				continue
 			}
 			f.add(Blank{Rect: box, Baseline: w.Baseline, Size: max(0.8*box.H(), 8), Kind: Tick, Confidence: 0.85})
+		}
+	}
+}
+
+// circles finds small circles to tick or to fill: drawn ones of one size, in a
+// column or in a row, with words behind or beside each.
+func (f *finder) circles() {
+	var round []page.Rect
+	for _, a := range f.page.Art {
+		w, h := a.Rect.W(), a.Rect.H()
+		if !a.Picture && w >= 6 && w <= 20 && h >= 6 && h <= 20 && w/h < 1.25 && h/w < 1.25 && f.empty(a.Rect.Grow(-1)) && !f.attached(a.Rect) {
+			round = append(round, a.Rect)
+		}
+	}
+	for i, r := range round {
+		like, worded := false, false
+		for k, o := range round {
+			level := math.Abs(o.Min.Y-r.Min.Y) < 2 && math.Abs(o.Min.X-r.Min.X) > r.W()
+			under := math.Abs(o.Min.X-r.Min.X) < 2 && math.Abs(o.Min.Y-r.Min.Y) > r.H() && math.Abs(o.Min.Y-r.Min.Y) < 60
+			like = like || k != i && (level || under) && math.Abs(o.W()-r.W()) < 1.5
+		}
+		for _, t := range f.text {
+			for _, w := range t.words {
+				gap := max(w.Box[0]-r.Max.X, r.Min.X-w.Box[2])
+				worded = worded || gap > 0 && gap < 24 && w.Baseline > r.Min.Y && w.Baseline < r.Max.Y+5
+			}
+		}
+		if like && worded {
+			f.add(Blank{Rect: r, Baseline: r.Max.Y - 1, Size: max(r.H(), 8), Kind: Tick, Confidence: 0.75})
 		}
 	}
 }

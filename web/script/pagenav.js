@@ -7,6 +7,7 @@ import { marks } from './marks.js';
 
 const box = document.querySelector('[data-pagenav]'),
   at = document.querySelector('[data-at]'),
+  of = document.querySelector('[data-of]'),
   screen = document.querySelector('[data-screen]');
 let open = false,
   timer = 0;
@@ -77,11 +78,19 @@ function pictures() {
   }
 }
 
+at.addEventListener('focus', () => at.select());
+at.addEventListener('change', () => {
+  const s = surface.sheets[Math.min(Math.max(Math.round(+at.value) || 1, 1), surface.sheets.length) - 1];
+  at.value = s.called ?? s.number;
+  goTo(s.number);
+});
+
 let shown = null;
 export const now = () => shown;
 export function current(s) {
   shown = s;
-  at.textContent = `Page ${s.called ?? s.number} of ${surface.sheets.length}`;
+  if (document.activeElement !== at) at.value = s.called ?? s.number;
+  of.textContent = `of ${surface.sheets.length}`;
   for (const r of box?.querySelectorAll('.rung') ?? [])
     r.setAttribute('aria-current', String(+r.dataset.rung === s.number));
   seen.add(s.number);

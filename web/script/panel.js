@@ -149,7 +149,13 @@ function list(body) {
           el(
             'span',
             {},
-            [words, e.mark.body.meaning, e.mark.helper && `by ${e.mark.helper}`, e.layer === 'own' && 'only for you']
+            [
+              words,
+              e.mark.body.meaning,
+              e.mark.helper && `by ${e.mark.helper}`,
+              marks.view.way === 'shared' && (e.mine ? 'yours' : e.by),
+              e.layer === 'own' && 'only for you',
+            ]
               .filter(Boolean)
               .join(' · '),
           ),
