@@ -32,6 +32,7 @@ const (
 	// What no page tells, and only people set.
 	Number  Kind = "number"  // with its unit
 	Drawing Kind = "drawing" // to be drawn in
+	Shade   Kind = "shade"   // to be shaded
 )
 
 // A Blank is a place to write, in page space.

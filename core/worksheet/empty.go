@@ -94,7 +94,7 @@ func (g Guide) Near(p page.Point, reach float64, other func(but page.Rect) float
 	for i, b := range g.Blanks {
 		r := b.Rect.Rect()
 		switch d := r.Distance(p); {
-		case b.Kind == blank.Drawing || b.Kind == blank.Choice && b.Field == "":
+		case b.Kind == blank.Drawing || b.Kind == blank.Shade || b.Kind == blank.Choice && b.Field == "":
 		case r.Contains(p):
 			if in < 0 || area(b.Rect) < area(g.Blanks[in].Rect) {
 				in = i

@@ -142,7 +142,7 @@ const (
 var ErrGuide = errors.New("worksheet: a place, a question or a direction that cannot be")
 
 var kinds = map[blank.Kind]bool{blank.Line: true, blank.Lines: true, blank.Box: true, blank.Cell: true, blank.Tick: true, blank.Comb: true,
-	blank.Choice: true, blank.Room: true, blank.Number: true, blank.Drawing: true}
+	blank.Choice: true, blank.Room: true, blank.Number: true, blank.Drawing: true, blank.Shade: true}
 
 func (b Box) check() bool {
 	const far = 20_000

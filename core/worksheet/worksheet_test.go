@@ -202,6 +202,7 @@ func TestWhichBlankAPressMeans(t *testing.T) {
 		{Rect: Box{300, 210, 340, 230}, Kind: blank.Tick},
 		{Rect: Box{400, 100, 500, 120}, Kind: blank.Drawing},
 		{Rect: Box{110, 102, 130, 118}, Kind: blank.Tick},
+		{Rect: Box{400, 150, 500, 190}, Kind: blank.Shade},
 	}}
 	for name, c := range map[string]struct {
 		at    page.Point
@@ -219,6 +220,7 @@ func TestWhichBlankAPressMeans(t *testing.T) {
 		"in room, beside a box":       {page.Pt(295, 220), 10, 99, 3},
 		"under mere room":             {page.Pt(100, 405), 10, 99, -1},
 		"in a place to draw":          {page.Pt(450, 110), 10, 99, -1},
+		"in a place to shade":         {page.Pt(450, 170), 10, 99, -1},
 		"at an edge of two":           {page.Pt(200, 110), 10, 99, 0},
 	} {
 		if got := g.Near(c.at, c.reach, func(page.Rect) float64 { return c.other }); got != c.want {

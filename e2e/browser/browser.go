@@ -134,7 +134,9 @@ func (t *Tab) Close() { t.stop() }
 
 // Go opens a path of the site and waits until it has loaded.
 func (t *Tab) Go(path string) error {
-	return chromedp.Do(t.Ctx, chromedp.Navigate(t.Base+path))
+	ctx, cancel := context.WithTimeout(t.Ctx, time.Minute) // a page that asks before it is left waits for ever
+	defer cancel()
+	return chromedp.Do(ctx, chromedp.Navigate(t.Base+path))
 }
 
 // Eval runs a script, waiting for its promise, and reads its value into a T.

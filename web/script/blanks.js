@@ -102,6 +102,14 @@ export function near(p, e) {
   );
 }
 
+// toDraw gives a place that is to be drawn in or shaded and not written in.
+export const toDraw = (p) =>
+  leads
+    ? guides[p.sheet.number - 1]?.places.find(
+        (b) => ['drawing', 'shade'].includes(b.k) && p.x > b.r[0] && p.x < b.r[2] && p.y > b.r[1] && p.y < b.r[3],
+      )
+    : null;
+
 // empty names the places in which nothing stands yet.
 export const empty = () =>
   guides.flatMap((guide, i) => core.empty(i + 1).map((e) => ({ ...e, page: i + 1, y: guide.places[e.place].r[1] })));

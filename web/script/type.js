@@ -7,10 +7,11 @@ import { el } from './paint.js';
 import { goTo, pixels, round, setZoom, sheetOf, surface, words } from './surface.js';
 import { newId } from './ids.js';
 import { find, hit, marks, mayChange, set } from './marks.js';
-import { instruments } from './pointer.js';
+import { instruments, take } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
-import { blankAt, counted, letters, near, walk } from './blanks.js';
+import { blankAt, counted, letters, near, toDraw, walk } from './blanks.js';
+import { offers } from './spine.js';
 import * as strip from './strip.js';
 import * as drafts from './drafts.js';
 import { goesOn, tidy } from './papers.js';
@@ -51,6 +52,12 @@ instruments.type = {
     }
     if (blank && (blank.f || (blank.k !== 'room' && !(blank.k === 'box' && blank.r[3] - blank.r[1] > 60))))
       return this.into(blank, p.sheet, p);
+    const drawn = blank ? null : toDraw(p);
+    if (drawn && offers(marks.view, 'pen') && !this.asked) {
+      offerPen(drawn, p);
+      return;
+    }
+    this.asked = false;
     const x = round(Math.min(p.x, p.sheet.w - 40));
     edit({
       id: newId(),
@@ -110,6 +117,46 @@ instruments.type = {
     finishFilling();
   },
 };
+
+// offerPen offers the instrument that fits where a sheet asks for a drawing, or
+// for shading; one can still write there.
+let fits = null;
+function offerPen(b, p) {
+  fits?.remove();
+  const pick = (words, run) =>
+    el(
+      'button',
+      {
+        className: 'button',
+        on: {
+          click: () => {
+            fits.remove();
+            run();
+          },
+        },
+      },
+      words,
+    );
+  fits = el(
+    'div',
+    { className: 'fits', role: 'group', 'aria-label': 'What fits here' },
+    pick(b.k === 'shade' ? 'Shade with the pen' : 'Draw with the pen', () => {
+      const broad = settings.pens.findIndex((q) => q.width >= 5);
+      if (b.k === 'shade' && broad >= 0) settings.pen = broad;
+      settings.place.draw = 'pen';
+      take('pen');
+    }),
+    pick('Write here', () => {
+      instruments.type.asked = true;
+      instruments.type.tap(p);
+    }),
+  );
+  Object.assign(fits.style, { left: `${p.x * pixels()}px`, top: `${p.y * pixels() + 8}px` });
+  p.sheet.box.append(fits);
+}
+surface.desk.addEventListener('pointerdown', (e) => {
+  if (!e.target.closest('.fits')) fits?.remove();
+});
 
 // writtenIn gives one's own texts in a blank, the nearest to a place first.
 function writtenIn(b, p) {

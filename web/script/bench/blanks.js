@@ -18,6 +18,7 @@ const KINDS = {
   tick: 'Tick box',
   choice: 'Choose',
   drawing: 'Draw here',
+  shade: 'Shade',
   room: 'Room to answer',
 };
 const round = (v) => Math.round(v * 100) / 100;
@@ -30,7 +31,7 @@ function begin() {
 
 const now = () => places(leaf())[at];
 const set = (f, merge) => change((leaves) => f(own(leaves[doc.at], 'places')), merge && `${merge} ${doc.at} ${at}`);
-const tall = (k) => ['lines', 'box', 'room', 'drawing'].includes(k);
+const tall = (k) => ['lines', 'box', 'room', 'drawing', 'shade'].includes(k);
 // fitted keeps a rectangle on its page, and what is written in it inside.
 function fitted(p, l) {
   const s = size(l),
@@ -97,7 +98,8 @@ const lettersOf = (size) =>
       if (l.use !== 'sheet') continue;
       const found = new Map(foundOn(l).map((p) => [p.i, p.s]));
       for (const p of own(l, 'places'))
-        if (!['tick', 'choice', 'drawing', 'comb'].includes(p.k)) p.s = size || found.get(p.i) || Math.min(p.s, 14);
+        if (!['tick', 'choice', 'drawing', 'shade', 'comb'].includes(p.k))
+          p.s = size || found.get(p.i) || Math.min(p.s, 14);
     }
   });
 
@@ -139,7 +141,9 @@ const panel = {
       words: b.l || 'no words before it',
       kind: KINDS[b.k],
     }));
-    const sizes = new Set(all.filter((b) => !['tick', 'choice', 'drawing', 'comb'].includes(b.k)).map((b) => b.s));
+    const sizes = new Set(
+      all.filter((b) => !['tick', 'choice', 'drawing', 'shade', 'comb'].includes(b.k)).map((b) => b.s),
+    );
     this.size = sizes.size === 1 && [18, 24].includes([...sizes][0]) ? [...sizes][0] : 0;
     this.kind = (!this.refused && p?.k) || '';
     if (!this.kind) return;
