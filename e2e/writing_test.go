@@ -173,7 +173,7 @@ func TestANoteBelongsToWhatItSpeaksAbout(t *testing.T) {
 // added to the copy: tied to its place, in the answer, in the file, on the
 // teacher's screen, and gone with its last word. Nothing runs over the print.
 func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
-	sc := setSceneNamed(t, "Brimful")
+	sc := setSceneNamed(t, "Flowing")
 	p, id := tab(t, 1280, 800), sc.copies[flow.NotStarted].ID
 	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
 	write := func(text string) func() error { return func() error { return p.Type(text) } }
@@ -188,7 +188,7 @@ func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
 		return out
 	}
 	steps(t,
-		func() error { return p.SignIn("brimful.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		func() error { return p.SignIn("flowing.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
 		is("the blanks are there", `document.querySelectorAll(".hints rect").length > 8`),
 		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 640}) },
 		write(strings.Repeat(sentence, 8)),
@@ -228,7 +228,7 @@ func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
 	if got := kinds(kept(t, p, id)); got != "freetext paper freetext paper ink" {
 		t.Errorf("kept %s", got)
 	}
-	ctx, student := context.Background(), personOf(t, "brimful.student")
+	ctx, student := context.Background(), personOf(t, "flowing.student")
 	file, err := home.School.Exports.PrintCopy(ctx, student, id, 0, false)
 	if err != nil {
 		t.Fatal(err)
@@ -254,7 +254,7 @@ func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
 		t.Errorf("the answers are %q", answers)
 	}
 	teacher := tab(t, 1280, 800)
-	steps(t, func() error { return teacher.SignIn("brimful.teacher", scenePassword) },
+	steps(t, func() error { return teacher.SignIn("flowing.teacher", scenePassword) },
 		func() error {
 			return teacher.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", sc.copies[flow.NotStarted].AssignmentID, id))
 		}, teacher.Ready,

@@ -8,6 +8,7 @@ import (
 	"math"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"readymargin/core/page"
 )
@@ -81,17 +82,20 @@ func (pg Page) At(p page.Point) int {
 	return best
 }
 
-// sideways reports whether the word's line runs up or down the page.
+// sideways reports whether the word's line runs up or down the page. Of a word
+// of one letter that cannot be told, and it is not.
 func (w Word) sideways() bool {
 	r := w.Rect()
-	return len(w.Edges) == 2 && r.H() > 1.2*r.W()
+	return !w.single() && len(w.Edges) == 2 && r.H() > 1.2*r.W()
 }
 
-// from returns how far p is from w along its line and across it.
-func (w Word) from(p page.Point) (along, across float64) {
+func (w Word) single() bool { return utf8.RuneCountInString(w.Text) < 2 }
+
+// from returns how far p is from w along a line and across it.
+func (w Word) from(p page.Point, sideways bool) (along, across float64) {
 	r := w.Rect()
 	along, across = outside(p.X, r.Min.X, r.Max.X), outside(p.Y, r.Min.Y, r.Max.Y)
-	if w.sideways() {
+	if sideways {
 		return across, along
 	}
 	return along, across
@@ -102,10 +106,10 @@ func (w Word) from(p page.Point) (along, across float64) {
 func (pg Page) nearest(p page.Point, sideways bool) int {
 	best, cost := -1, math.Inf(1)
 	for i, w := range pg.Words {
-		if w.sideways() != sideways {
+		if w.sideways() != sideways && !w.single() {
 			continue
 		}
-		along, across := w.from(p)
+		along, across := w.from(p, sideways)
 		if c := along + 4*across; c < cost {
 			best, cost = i, c
 		}
@@ -134,8 +138,8 @@ func (pg Page) first(from, to page.Point) int {
 		if w.sideways() {
 			high, way, dir = w.Rect().W(), to.Y-from.Y, w.Rect().Center().Y-from.Y
 		}
-		along, off := w.from(from)
-		_, end := w.from(to)
+		along, off := w.from(from, w.sideways())
+		_, end := w.from(to, w.sideways())
 		over := off == 0 && end <= between*high && way*dir > 0 && along <= min(math.Abs(way), across)
 		if c := along + 4*off; c < cost && (over || off <= between*high && along <= before) {
 			best, cost = i, c
