@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"codeberg.org/go-pdf/fpdf"
 	"github.com/chromedp/chromedp"
@@ -120,6 +121,7 @@ func TestTheDeskIsExact(t *testing.T) {
 
 	// How one word is set says nothing of what is typed next.
 	steps(t, take("write", "Type"), press(60, 400), func() error { return p.Type("one two") }, chord(kb.ArrowLeft, chromedp.KeyModifiers(8|2)),
+		is("the word is selected", `String(getSelection()) === "two"`), func() error { time.Sleep(150 * time.Millisecond); return nil }, // the editor hears of it a moment later
 		take("write", "B"), is("the button says so", `document.querySelector('.letter.bold').getAttribute("aria-pressed")==="true"`), escape,
 		press(60, 500), func() error { return p.Type("plain") }, escape)
 	for _, m := range kept(t, p, id) {
