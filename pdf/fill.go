@@ -49,20 +49,26 @@ func (o *overlay) field(m mark.Mark, w *mark.Widget, b page.Box) composedField {
 // onState returns the name of the appearance in which a button is on (ISO
 // 32000-2, 12.7.5.2.3), or "".
 func onState(ctx *model.Context, widget types.Dict) string {
-	looks, err := ctx.DereferenceDict(widget["AP"])
-	if err != nil {
-		return ""
-	}
-	normal, err := ctx.DereferenceDict(looks["N"])
-	if err != nil {
-		return ""
-	}
-	for _, name := range slices.Sorted(maps.Keys(normal)) {
+	for _, name := range slices.Sorted(maps.Keys(normalLooks(ctx, widget))) {
 		if name != "Off" {
 			return name
 		}
 	}
 	return ""
+}
+
+// normalLooks returns how a button looks in each of its states, when nobody
+// points at it (ISO 32000-2, table 170).
+func normalLooks(ctx *model.Context, widget types.Dict) types.Dict {
+	looks, err := ctx.DereferenceDict(widget["AP"])
+	if err != nil {
+		return nil
+	}
+	normal, err := ctx.DereferenceDict(looks["N"])
+	if err != nil {
+		return nil
+	}
+	return normal
 }
 
 // fill writes values back into the form's fields, each with how it looks, so
@@ -256,15 +262,7 @@ func (p *printer) press(f composedField, d, field types.Dict, kids []types.Dict,
 
 // off returns how a button looks that is off, nil where the file does not say.
 func (p *printer) off(d types.Dict) *types.IndirectRef {
-	looks, err := p.ctx.DereferenceDict(d["AP"])
-	if err != nil {
-		return nil
-	}
-	normal, err := p.ctx.DereferenceDict(looks["N"])
-	if err != nil {
-		return nil
-	}
-	if ref, ok := normal["Off"].(types.IndirectRef); ok {
+	if ref, ok := normalLooks(p.ctx, d)["Off"].(types.IndirectRef); ok {
 		return &ref
 	}
 	return nil

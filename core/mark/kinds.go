@@ -104,8 +104,8 @@ func (i *Ink) check() error {
 	if !(i.Width >= 0.25 && i.Width <= 60) || !(i.Opacity >= 0.05 && i.Opacity <= 1) {
 		return invalid("pen of width %v and strength %v", i.Width, i.Opacity)
 	}
-	if utf8.RuneCountInString(i.Meaning) > 40 || utf8.RuneCountInString(i.Sign) > 3 || textOK(i.Meaning+i.Sign) != nil {
-		return invalid("meaning %q with the sign %q", i.Meaning, i.Sign)
+	if err := meaningOK(i.Meaning, i.Sign); err != nil {
+		return err
 	}
 	n := 0
 	for _, s := range i.InkList {
@@ -189,10 +189,7 @@ func (h *Highlight) check() error {
 	if len(h.QuadPoints) == 0 || len(h.QuadPoints) > MaxQuads {
 		return invalid("a highlight of %d parts", len(h.QuadPoints))
 	}
-	if utf8.RuneCountInString(h.Meaning) > 40 || utf8.RuneCountInString(h.Sign) > 3 {
-		return invalid("meaning %q with the sign %q", h.Meaning, h.Sign)
-	}
-	if err := errors.Join(textOK(h.Text), textOK(h.Meaning+h.Sign), onPaper(h.Bounds())); err != nil {
+	if err := errors.Join(textOK(h.Text), meaningOK(h.Meaning, h.Sign), onPaper(h.Bounds())); err != nil {
 		return err
 	}
 	return h.Color.check()
@@ -374,15 +371,10 @@ func (n *Note) check() error {
 		return invalid("a note that says %q", n.Says)
 	case utf8.RuneCountInString(n.Quote) > 400:
 		return invalid("a quotation of %d letters", utf8.RuneCountInString(n.Quote))
-	case utf8.RuneCountInString(n.Meaning) > 40 || utf8.RuneCountInString(n.Sign) > 3:
-		return invalid("meaning %q with the sign %q", n.Meaning, n.Sign)
 	case n.From != nil && !(math.Abs(n.From[0]) < far && math.Abs(n.From[1]) < far):
 		return invalid("a mark that began at %v", *n.From)
 	}
-	if err := textOK(n.Quote + n.Meaning + n.Sign); err != nil {
-		return err
-	}
-	if err := onPaper(n.Bounds()); err != nil {
+	if err := errors.Join(textOK(n.Quote), meaningOK(n.Meaning, n.Sign), onPaper(n.Bounds())); err != nil {
 		return err
 	}
 	return said(n.Text, n.Voice)

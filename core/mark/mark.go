@@ -343,6 +343,14 @@ func (m *Mark) UnmarshalJSON(b []byte) error {
 	return m.Valid()
 }
 
+// meaningOK checks a meaning of the colour key and its sign.
+func meaningOK(meaning, sign string) error {
+	if utf8.RuneCountInString(meaning) > 40 || utf8.RuneCountInString(sign) > 3 {
+		return invalid("meaning %q with the sign %q", meaning, sign)
+	}
+	return textOK(meaning + sign)
+}
+
 func textOK(s string) error {
 	if !utf8.ValidString(s) || utf8.RuneCountInString(s) > MaxText {
 		return invalid("text of %d bytes", len(s))

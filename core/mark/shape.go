@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"math"
-	"unicode/utf8"
 
 	"readymargin/core/page"
 )
@@ -23,13 +22,10 @@ func (s Shape) check(around page.Rect) error {
 	if s.Heads != 0 && !(s.Heads >= 0.5 && s.Heads <= 3) {
 		return invalid("heads of %v", s.Heads)
 	}
-	switch {
-	case !(s.Width >= 0.25 && s.Width <= 60) || !(s.Opacity >= 0.05 && s.Opacity <= 1):
+	if !(s.Width >= 0.25 && s.Width <= 60) || !(s.Opacity >= 0.05 && s.Opacity <= 1) {
 		return invalid("a line of width %v and strength %v", s.Width, s.Opacity)
-	case utf8.RuneCountInString(s.Meaning) > 40 || utf8.RuneCountInString(s.Sign) > 3:
-		return invalid("meaning %q with the sign %q", s.Meaning, s.Sign)
 	}
-	return errors.Join(s.Color.check(), textOK(s.Meaning+s.Sign), onPaper(around))
+	return errors.Join(s.Color.check(), meaningOK(s.Meaning, s.Sign), onPaper(around))
 }
 
 func (s Shape) restyled(style Style) Shape {

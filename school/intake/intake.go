@@ -84,10 +84,16 @@ func (s *Intake) Read(ctx context.Context, f Upload) (Read, error) {
 // Carries says what of a file students do not get.
 func (s *Intake) Carries(ctx context.Context, file []byte) (string, error) {
 	c, err := s.engine.Carries(ctx, file)
-	if errors.Is(err, document.ErrDamaged) || errors.Is(err, document.ErrTime) || errors.Is(err, document.ErrMemory) {
-		return "", nil // it cannot be told
+	if Untold(err) {
+		return "", nil
 	}
 	return c.String(), err
+}
+
+// Untold reports whether an error says that what a file has within it cannot
+// be told, though its pages may well be seen.
+func Untold(err error) bool {
+	return errors.Is(err, document.ErrDamaged) || errors.Is(err, document.ErrTime) || errors.Is(err, document.ErrMemory)
 }
 
 // Developed returns a photograph of a telephone as JPEG, and any other file as

@@ -172,6 +172,9 @@ func (s *Elsewhere) read(ctx context.Context, f intake.Upload) (intake.Read, uin
 		return theirs, 0, err
 	}
 	bare, of, err := s.engine.Bare(ctx, theirs.File)
+	if intake.Untold(err) {
+		return theirs, 0, nil // its pages are compared as they are seen
+	}
 	if err != nil || of == 0 {
 		return theirs, 0, err
 	}

@@ -19,15 +19,14 @@ const TITLE = 60; // letters that stand over what goes on
 const BEHIND = -1000; // the rank of paper: all else lies on it
 
 const mine = () => marks.view.edit === 'work' && !marks.view.teacher && marks.view.way !== 'read';
-const all = () =>
-  [...marks.shown.values()]
-    .filter((e) => e.mark.kind === 'paper' && !e.conflict)
-    .sort((a, b) => a.mark.page - b.mark.page || (a.mark.id < b.mark.id ? -1 : 1));
+let papers = []; // as they were after the last change: moving the page looks through no marks
 
 // follow lays the pages that there are now, and what leads to them.
 export function follow() {
-  const papers = all(),
-    wanted = new Map(papers.toReversed().map((e) => [e.mark.page, e]));
+  papers = [...marks.shown.values()]
+    .filter((e) => e.mark.kind === 'paper' && !e.conflict)
+    .sort((a, b) => a.mark.page - b.mark.page || (a.mark.id < b.mark.id ? -1 : 1));
+  const wanted = new Map(papers.toReversed().map((e) => [e.mark.page, e]));
   let changed = false;
   for (const s of surface.sheets.filter((x) => x.added && !wanted.has(x.number))) {
     takeOut(s);
@@ -75,7 +74,7 @@ const outOf = (number) =>
 let led = '';
 export function lead() {
   const sheet = marks.view.pages.length,
-    signs = core.ready && all().length ? core.signs(sheet) : [],
+    signs = core.ready && papers.length ? core.signs(sheet) : [],
     now = JSON.stringify([signs, surface.zoom]);
   if (now === led) return;
   led = now;
@@ -136,8 +135,8 @@ function offer() {
 
 // free gives the number of a further page, 0 when there may be no more.
 function free() {
-  const n = all().length;
-  if (n < MOST) return Math.max(marks.view.pages.length, ...all().map((e) => e.mark.page)) + 1;
+  const n = papers.length;
+  if (n < MOST) return Math.max(marks.view.pages.length, ...papers.map((e) => e.mark.page)) + 1;
   toast(`A copy can have ${MOST} further pages, and this one has them.`);
   return 0;
 }
@@ -162,7 +161,7 @@ export function goesOn(blank) {
   if (!blanks.goingOn(blank)) {
     const title = blanks.titleOf(blank),
       more = { blank: blank.i, title: title.length > TITLE ? `${title.slice(0, TITLE)} …` : title },
-      last = all().findLast(
+      last = papers.findLast(
         (e) =>
           e.mark.page > blank.page &&
           e.mark.body.goesOn?.length &&
@@ -191,7 +190,7 @@ export function goesOn(blank) {
 // tidy takes away what goes on of a place when nothing stands there any more,
 // and with the last of it the page.
 export function tidy(blank) {
-  const e = all().find((x) => x.mark.page === blank.page && x.mark.body.goesOn?.some((g) => g.blank === blank.i));
+  const e = papers.find((x) => x.mark.page === blank.page && x.mark.body.goesOn?.some((g) => g.blank === blank.i));
   if (!e) return;
   const on = (x) => x.mark.page === e.mark.page && x !== e;
   const written = [...marks.shown.values()].filter(on),
@@ -204,7 +203,7 @@ export function tidy(blank) {
 
 // remove takes a page away with what stands on it, after one question.
 async function remove(number) {
-  const e = all().find((x) => x.mark.page === number),
+  const e = papers.find((x) => x.mark.page === number),
     on = [...marks.shown.values()].filter((x) => x.mark.page === number && x !== e && x.layer === 'work');
   if (
     on.length &&

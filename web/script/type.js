@@ -6,6 +6,7 @@ import { core } from './core.js';
 import { el } from './paint.js';
 import { goTo, pixels, round, setZoom, sheetOf, surface, words } from './surface.js';
 import { newId } from './ids.js';
+import { rulesOf } from './ruling.js';
 import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments, take } from './pointer.js';
 import { settings } from './settings.js';
@@ -384,9 +385,6 @@ function widthOf(letters, size) {
 
 // isOneLine says of a blank that what is written in it stands on one line.
 const isOneLine = (b) => !!b && ['line', 'cell', 'number', 'comb'].includes(b.k) && b.r[3] - b.r[1] <= 40;
-
-// rulesOf gives how many lines a blank has that is written from rule to rule.
-const rulesOf = (b) => Math.max(1, Math.floor((b.r[3] - b.y) / b.d + 0.01) + 1);
 
 // roomIn gives how high what is written in a blank may be, in pixels; 0 for as
 // high as one likes.

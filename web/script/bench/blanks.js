@@ -5,6 +5,7 @@ import { node } from '../paint.js';
 import { change, doc, leaf, size, view } from './doc.js';
 import { choose, spot, surfaces } from './leaves.js';
 import { newId } from '../ids.js';
+import { rulesOf } from '../ruling.js';
 import { foundOn, known, load, own, places } from './found.js';
 import { corrected, letGo, lines } from './parts.js';
 
@@ -31,6 +32,7 @@ function begin() {
 
 const now = () => places(leaf())[at];
 const set = (f, merge) => change((leaves) => f(own(leaves[doc.at], 'places')), merge && `${merge} ${doc.at} ${at}`);
+const drawnOrChosen = (b) => ['tick', 'choice', 'drawing', 'shade', 'comb'].includes(b.k); // no letters of a size of their own
 const tall = (k) => ['lines', 'box', 'room', 'drawing', 'shade'].includes(k);
 // fitted keeps a rectangle on its page, and what is written in it inside.
 function fitted(p, l) {
@@ -86,7 +88,7 @@ const expected = (k, v) =>
 function joinable(all) {
   const [p, q] = [all[at], all[at + 1]];
   if (!q || !['line', 'lines'].includes(p.k) || q.k !== 'line' || p.f || q.f) return false;
-  const step = q.y - (p.d ? p.y + p.d * Math.floor((p.r[3] - p.y) / p.d + 0.01) : p.y);
+  const step = q.y - (p.y + (p.d ? p.d * (rulesOf(p) - 1) : 0));
   return step > 8 && step < 60 && (!p.d || Math.abs(step - p.d) < 3) && Math.abs(q.r[0] - p.r[0]) < 30;
 }
 
@@ -97,9 +99,7 @@ const lettersOf = (size) =>
     for (const l of leaves) {
       if (l.use !== 'sheet') continue;
       const found = new Map(foundOn(l).map((p) => [p.i, p.s]));
-      for (const p of own(l, 'places'))
-        if (!['tick', 'choice', 'drawing', 'shade', 'comb'].includes(p.k))
-          p.s = size || found.get(p.i) || Math.min(p.s, 14);
+      for (const p of own(l, 'places')) if (!drawnOrChosen(p)) p.s = size || found.get(p.i) || Math.min(p.s, 14);
     }
   });
 
@@ -141,9 +141,7 @@ const panel = {
       words: b.l || 'no words before it',
       kind: KINDS[b.k],
     }));
-    const sizes = new Set(
-      all.filter((b) => !['tick', 'choice', 'drawing', 'shade', 'comb'].includes(b.k)).map((b) => b.s),
-    );
+    const sizes = new Set(all.filter((b) => !drawnOrChosen(b)).map((b) => b.s));
     this.size = sizes.size === 1 && [18, 24].includes([...sizes][0]) ? [...sizes][0] : 0;
     this.kind = (!this.refused && p?.k) || '';
     if (!this.kind) return;
@@ -178,7 +176,7 @@ const panel = {
   split: () =>
     set((all) => {
       const p = all[at],
-        n = Math.floor((p.r[3] - p.y) / p.d + 0.01) + 1;
+        n = rulesOf(p);
       all.splice(
         at,
         1,
