@@ -222,6 +222,7 @@ var bodies = map[string]string{
 const noFile = "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"a.png\"\r\n\r\nno picture\r\n--b--\r\n"
 
 func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
+	t.Parallel()
 	sc := setScene(t)
 	for _, r := range web.Routes() {
 		if _, ok := rights[r]; !ok {
@@ -383,6 +384,7 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 // they may do now. Every route that leads to a copy, its sheet or its
 // assignment is walked in every such situation.
 func TestEveryRouteInEverySituation(t *testing.T) {
+	t.Parallel()
 	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Situation")
 	teacher, student, classmate := account(t, "situation.teacher"), account(t, "situation.student"), account(t, "situation.classmate")
@@ -472,6 +474,7 @@ func wallIn(c school.Course, d time.Duration) string {
 // What another site has a browser send is refused on every route that changes
 // anything; what the site itself sends is not.
 func TestAnotherSiteChangesNothing(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Foreign")
 	post := func(path string, headers map[string]string) int {
 		req, err := http.NewRequest(http.MethodPost, home.Base+path, strings.NewReader("name=Foreign"))

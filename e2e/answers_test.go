@@ -18,6 +18,7 @@ import (
 // dragged into another blank belongs to that one. At Submit the answers are
 // laid down by blank.
 func TestWhatIsWrittenNamesItsBlank(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	file, err := demo.TideHeights()
 	if err != nil {

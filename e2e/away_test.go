@@ -100,6 +100,7 @@ func TestADamagedPictureIsMadeAnew(t *testing.T) {
 // Two teachers who change a course or an assignment in the same moment: no
 // change is lost, or it is said.
 func TestTwoTeachersAtOnce(t *testing.T) {
+	t.Parallel()
 	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Atonce")
 	teacher := account(t, "atonce.teacher")
@@ -155,6 +156,7 @@ func TestTwoTeachersAtOnce(t *testing.T) {
 // not last, settings that are none, layers of no name; and a copy that was
 // written on is never "not started".
 func TestWhatCannotBeIsRefused(t *testing.T) {
+	t.Parallel()
 	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Cannot")
 	teacher, student := account(t, "cannot.teacher"), account(t, "cannot.student")

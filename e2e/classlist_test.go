@@ -19,6 +19,7 @@ import (
 // A teacher brings in a class list, sees what will happen, adds the students,
 // and one of them signs in with the slip. The same list again changes nothing.
 func TestAClassListFromFileToSignIn(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "List")
 	list := filepath.Join(t.TempDir(), "7b.csv")
 	text := "\ufeffNachname;Vorname;Benutzername\r\nÅström;Zoë;\r\nNgata;Aroha;aroha.n@example.org\r\nStudent;List;\r\nRefused;List;\r\nNgata;Aroha;\r\nÅström;Zoë;\r\n;;niemand\r\nMensah;Kofi;reissue student?\r\nBell;Ivo;list.outsider\r\n"
@@ -88,6 +89,7 @@ func TestAClassListFromFileToSignIn(t *testing.T) {
 // An administrator brings in the school's directory (OneRoster CSV): courses,
 // teachers, students, with slips; the same file again changes nothing.
 func TestTheSchoolsDirectory(t *testing.T) {
+	t.Parallel()
 	setSceneNamed(t, "Dir")
 	ctx, admin := context.Background(), personOf(t, "dir.admin")
 	var b bytes.Buffer

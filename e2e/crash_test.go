@@ -205,6 +205,7 @@ func TestKillingTheBrowserLosesNothingThatWaits(t *testing.T) {
 
 // What reaches the server after Submit never changes the attempt.
 func TestLateOperationsWaitForTheNextAttempt(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	sc := setSceneNamed(t, "After")
 	c := sc.copies[flow.Submitted]
@@ -243,6 +244,7 @@ func TestLateOperationsWaitForTheNextAttempt(t *testing.T) {
 
 // One change that the server refuses does not hold up the others, and is said.
 func TestARefusedChangeHoldsUpNothing(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Refuse", 1280, 800)
 	steps(t,
 		func() error { return p.Click(`.place [aria-label="Pen"]`) },

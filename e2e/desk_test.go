@@ -80,6 +80,7 @@ func kinds(ms []mark.Mark) string {
 }
 
 func TestEveryInstrumentOfTheStudent(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Desk", 1280, 800)
 	place := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
 	check := func(what, want string) []mark.Mark {
@@ -147,6 +148,7 @@ func TestEveryInstrumentOfTheStudent(t *testing.T) {
 // lines at steps of 15 degrees while Shift is held. All of it is in the file
 // that is taken away, as pdftoppm paints it.
 func TestMarkupAndShapes(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Shapes", 1280, 800)
 	place := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
 	choose := func(where, name string) func() error { return func() error { return fromPopover(p, where, name) } }
@@ -195,6 +197,7 @@ func TestMarkupAndShapes(t *testing.T) {
 
 // A pencil held flat draws broader than one held upright, pressed alike.
 func TestAPencilHeldFlat(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Tilt", 1280, 800)
 	draw := func(y, tilt int) func() error {
 		return func() error {
@@ -216,6 +219,7 @@ func TestAPencilHeldFlat(t *testing.T) {
 
 // On a printed grid, points go to its crossings when that is asked for.
 func TestPointsGoToAPrintedGrid(t *testing.T) {
+	t.Parallel()
 	file, err := demo.TideHeights()
 	if err != nil {
 		t.Fatal(err)
@@ -251,6 +255,7 @@ func arrow(p *browser.Tab, key string, shift bool) error {
 }
 
 func TestZoomKeepsThePointUnderThePointer(t *testing.T) {
+	t.Parallel()
 	p, _ := desk(t, "Zoom", 1366, 620)
 	at := func() (x, y float64) {
 		v, err := browser.Eval[[2]float64](p, `const r=document.querySelector('.sheet').getBoundingClientRect(); return [(500-r.left)/r.width,(300-r.top)/r.height]`)
@@ -305,6 +310,7 @@ func TestZoomKeepsThePointUnderThePointer(t *testing.T) {
 // Before a pencil is seen a finger draws; from then on fingers move the page
 // and only the pencil draws.
 func TestWithAPencilFingersScroll(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Pencil", 820, 1180)
 	finger := func() error {
 		for i := 0; i <= 12; i++ {
@@ -353,6 +359,7 @@ func TestWithAPencilFingersScroll(t *testing.T) {
 
 // On every size of screen the popover opens where it can be seen and reached.
 func TestThePopoverIsInReachEverywhere(t *testing.T) {
+	t.Parallel()
 	p, _ := desk(t, "Flap", 1280, 800)
 	for _, size := range [][2]int{{1280, 800}, {1366, 620}, {1180, 820}, {820, 1180}, {390, 844}, {1920, 1080}} {
 		steps(t,
@@ -378,6 +385,7 @@ func TestThePopoverIsInReachEverywhere(t *testing.T) {
 // every letter within half a point. Three witnesses: the browser's own
 // geometry, the font's advance widths, and pdftotext -bbox on the export.
 func TestScreenAndPDFAgree(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Agree", 1280, 800)
 	const text = "The depth changes fastest in the third and fourth hours, because by the rule of twelfths three twelfths of the range come in each of them: Δh ≈ ¼ · 4.5 m, Глубина."
 	steps(t,
@@ -451,6 +459,7 @@ func TestScreenAndPDFAgree(t *testing.T) {
 // method, from right to left, beyond the basic plane. What the file cannot
 // show right is named before it is made.
 func TestLettersOfEveryKind(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Letters", 1280, 800)
 	compose := func(steps ...string) func() error {
 		return func() error {
@@ -501,6 +510,7 @@ func TestLettersOfEveryKind(t *testing.T) {
 // key, what is pasted leaves its look behind, and undo goes back and forth. A
 // place of a form that holds so many letters takes no more.
 func TestTheBoxOneTypesIn(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Typed", 1280, 800)
 	chord := func(key string) func() error {
 		return func() error {
@@ -546,6 +556,7 @@ func TestTheBoxOneTypesIn(t *testing.T) {
 // A press anywhere in a blank begins at its beginning, on its line; Tab and
 // Shift-Tab walk the blanks, each named by the words before it.
 func TestFromBlankToBlank(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Blank", 1366, 620)
 	named := func(want string) func() error {
 		return func() error {
@@ -605,6 +616,7 @@ func axeFinds(t *testing.T, p *browser.Tab, where string) {
 
 // axe-core finds nothing on any main view.
 func TestAxeFindsNothing(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Axe")
 	views := map[string][]string{
 		"":            {"/sign-in", "/join", "/slip"},
@@ -634,6 +646,7 @@ func TestAxeFindsNothing(t *testing.T) {
 // axe-core finds nothing on any state of the sheet screen either: with every
 // popover open, something in hand, a panel, a dialog, a form field, at night.
 func TestAxeFindsNothingOnTheSheet(t *testing.T) {
+	t.Parallel()
 	file, err := demo.PassagePlan()
 	if err != nil {
 		t.Fatal(err)
@@ -695,6 +708,7 @@ func TestAxeFindsNothingOnTheSheet(t *testing.T) {
 // Without a microphone, or when it is refused, a sentence says what to do and
 // nothing else breaks.
 func TestNoMicrophone(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Mute")
 	p := tab(t, 1280, 800)
 	steps(t,

@@ -21,6 +21,7 @@ import (
 // teacher, points and remark, a form. The words of an answer are saved by
 // themselves.
 func TestWhatIsBeingTypedComesBack(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Typing", 1280, 800)
 	copyAt := fmt.Sprintf("/copies/%d", id)
 	at := func(x, y float64) func() error {
@@ -101,6 +102,7 @@ func TestWhatIsBeingTypedComesBack(t *testing.T) {
 // attempt that they were typed for, whatever is pressed. A copy without points
 // is not returned without a question, and each attempt keeps its own.
 func TestPointsStayWithTheirAttempt(t *testing.T) {
+	t.Parallel()
 	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Given")
 	teacher, student, mate := account(t, "given.teacher"), account(t, "given.student"), account(t, "given.classmate")
@@ -172,6 +174,7 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 
 // Drafts belong to who typed them, are bounded, and of two devices the later wins.
 func TestDraftsAreTheirOwn(t *testing.T) {
+	t.Parallel()
 	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Drafted")
 	teacher, student := account(t, "drafted.teacher"), account(t, "drafted.student")

@@ -47,6 +47,7 @@ func painted(t *testing.T, file []byte) image.Image {
 // What a student did with another program is taken over: poppler paints the
 // copy as it paints the file. A file of another sheet is refused whole.
 func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	sc := setSceneNamed(t, "Elsewhere")
 	student := personOf(t, "elsewhere.student")

@@ -55,6 +55,7 @@ func found(t *testing.T, pattern, in string) string {
 // The first administrator is made on the command line and invites a teacher,
 // who makes a course; students join, one is refused, one forgets the password.
 func TestFromTheCommandLineToAClass(t *testing.T) {
+	t.Parallel()
 	add := exec.Command(house.Binary(), "admin", "add", "Ada Quill", "-dsn", home.DSN(), "-cache", t.TempDir())
 	add.Stdin = strings.NewReader(scenePassword + "\n")
 	if out, err := add.CombinedOutput(); err != nil || !strings.Contains(string(out), "signs in as ada.quill") {
@@ -142,6 +143,7 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 // The printed words can be selected in the order in which they are read; two
 // teachers on one copy know of each other.
 func TestSelectingPrintAndMeetingOnACopy(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Meet")
 	id := sc.given.ID
 	for s, c := range sc.copies {

@@ -44,6 +44,7 @@ func boxesToTick(t *testing.T) []byte {
 
 // What was found to be inexact on the desk, each by hand.
 func TestTheDeskIsExact(t *testing.T) {
+	t.Parallel()
 	login, id := copyOf(t, "exact", boxesToTick(t), 2)
 	p := tab(t, 1280, 800)
 	at := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
@@ -159,6 +160,7 @@ func TestTheDeskIsExact(t *testing.T) {
 // What is offered to be raised or lowered while one types, and never the wrong
 // way on the way there: a script of the page, asked in the browser.
 func TestWhatIsRaisedAndLowered(t *testing.T) {
+	t.Parallel()
 	login, id := copyOf(t, "raised", boxesToTick(t), 2)
 	p := tab(t, 1280, 800)
 	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)

@@ -26,6 +26,7 @@ import (
 // key and lays a picture on the shelf, by mouse and keys. What students get of
 // it has nothing that only teachers see, and nothing from a held-back page.
 func TestWhatStandsOnTheSheet(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Guide")
 	ctx := context.Background()
 	p := tab(t, 1280, 800)
@@ -233,6 +234,7 @@ func picture(t *testing.T) string {
 
 // The whole way from the shelf to an assignment, by keyboard alone.
 func TestPreparingAndAssigningByKeyboard(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Keys")
 	p := tab(t, 1280, 800)
 	// to walks with Tab until the focus is on what is meant, and sees that it

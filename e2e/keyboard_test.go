@@ -18,6 +18,7 @@ import (
 // every field filled, words highlighted, a line drawn, rubbed out and undone, a
 // note left, and the copy submitted. No script and no pointer does any of it.
 func TestAWorksheetByKeyboardAlone(t *testing.T) {
+	t.Parallel()
 	file, err := demo.PassagePlan()
 	if err != nil {
 		t.Fatal(err)

@@ -94,6 +94,7 @@ func tideHeights(t *testing.T) string {
 
 // The whole job once, as its users do it, on a PDF brought in by hand.
 func TestOneWorksheetFromHandToHand(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	if _, err := home.School.Accounts.AddPerson(ctx, "Ms Ferreira", "a-good-password", false, true); err != nil {
 		t.Fatal(err)

@@ -82,6 +82,7 @@ const stray = `const out=[]; for (const e of document.querySelectorAll("button, 
 // reads what comes back: by touch on a tablet and a telephone, by mouse on a
 // small laptop. No way takes more presses than docs/contributing.md lists.
 func TestANewcomerFindsTheWay(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	long := strings.Repeat("Three twelfths of the range come in the third hour. ", 6)
 	for _, size := range []struct {

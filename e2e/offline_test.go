@@ -180,6 +180,7 @@ func TestTwoBrowsersOfOneStudent(t *testing.T) {
 // On a shared laptop changes that wait are told of before signing out, and the
 // next person finds nothing of them; they are there when their owner is back.
 func TestASharedLaptop(t *testing.T) {
+	t.Parallel()
 	ctx, sc := context.Background(), setSceneNamed(t, "Shared")
 	mine, theirs := sc.copies[flow.NotStarted], copyOfClassmate(t, "shared", sc.copies[flow.NotStarted].AssignmentID)
 	b, p := withProfile(t, t.TempDir())
@@ -258,6 +259,7 @@ func copyOfClassmate(t *testing.T, name string, assignment uint64) uint64 {
 // A browser that keeps nothing, or has no room left, is told of; with a
 // connection the work is saved all the same.
 func TestAStoreThatIsForbiddenOrFull(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Full")
 	id := sc.copies[flow.NotStarted].ID
 	for name, c := range map[string]struct{ script, says string }{
@@ -296,6 +298,7 @@ func TestAStoreThatIsForbiddenOrFull(t *testing.T) {
 // When the sign-in runs out in the middle, the screen asks for it on top of the
 // page; nothing that was done is lost.
 func TestSigningInAgainOnTopOfThePage(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Again", 1280, 800)
 	steps(t,
 		func() error { return p.Click(`.place [aria-label="Pen"]`) },

@@ -11,6 +11,7 @@ import (
 // The practice sheet is done from the first step to the last with the
 // instruments it names, and says so as one goes.
 func TestThePracticeSheet(t *testing.T) {
+	t.Parallel()
 	setSceneNamed(t, "Practice")
 	p := tab(t, 1280, 800)
 	at := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }

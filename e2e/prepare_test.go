@@ -72,6 +72,7 @@ func uses(t *testing.T, sheetID uint64) string {
 // A teacher brings in a worksheet with its answers, arranges its pages by
 // mouse and keys, is asked about the answers, and hands out a sheet that has none.
 func TestAnswersStayOnTheBench(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Bench")
 	p := tab(t, 1280, 800)
 	steps(t,
@@ -211,6 +212,7 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 // An assignment that opens later, closes, and may be submitted once: students
 // see nothing of it before, hear of changes, and cannot go on after.
 func TestWhenAnAssignmentTakesWork(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Times")
 	ctx, teacher, student := context.Background(), personOf(t, "times.teacher"), personOf(t, "times.student")
 	wall := func(d time.Duration) string {
@@ -342,6 +344,7 @@ func TestALongFileIsSeenAtOnce(t *testing.T) {
 // One worksheet goes to two courses at once, at the same hour of each one's own
 // clock; with a course that is not the teacher's, to none.
 func TestOneWorksheetForSeveralCourses(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Several")
 	ctx, teacher := context.Background(), personOf(t, "several.teacher")
 	far, err := home.School.Courses.MakeCourse(ctx, teacher, "Far away", "Pacific/Auckland")
@@ -397,6 +400,7 @@ func TestOneWorksheetForSeveralCourses(t *testing.T) {
 // A PDF and a photograph chosen together become one worksheet; a file that is
 // broken, or is something else, leaves nothing behind.
 func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
+	t.Parallel()
 	setSceneNamed(t, "Kinds")
 	teacher := personOf(t, "kinds.teacher")
 	photo := filepath.Join(t.TempDir(), "photo.jpg")
@@ -468,6 +472,7 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 // renewed address ends the old one. Line ends, folding and escaping are those
 // of RFC 5545, 3.1 and 3.3.11; times are UTC (3.3.5, form 2).
 func TestTheCalendarOfWhatIsDue(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Calendar")
 	ctx, teacher := context.Background(), personOf(t, "calendar.teacher")
 	long := "Tides, currents; and \\ all that is to be known of the waters between Skerrymouth and the outer banks"
@@ -528,6 +533,7 @@ func TestTheCalendarOfWhatIsDue(t *testing.T) {
 // The shelf is searched by titles and by what is printed; a copy is another
 // worksheet with the same pages.
 func TestTheShelf(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Shelf")
 	p := tab(t, 1280, 800)
 	found := func(query, want string) func() error {
@@ -556,6 +562,7 @@ func TestTheShelf(t *testing.T) {
 // A worksheet that is changed after it was assigned: copies that are begun
 // stay as they are, the others get the new pages.
 func TestAChangeReachesCopiesThatAreNotBegun(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Reissue")
 	ctx, teacher := context.Background(), personOf(t, "reissue.teacher")
 	was := sc.given.Handouts[0].RevisionID

@@ -151,6 +151,7 @@ func everyOtherKind() (out []mark.Mark) {
 // quarters, by Hausdorff distance, to which a pixel is added for how each
 // rounds.
 func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
+	t.Parallel()
 	ctx, r := context.Background(), rand.New(rand.NewPCG(11, 26))
 	login, id := copyOf(t, "same", emptyPages(t, samePages+1), samePages+1)
 	student := personOf(t, login)

@@ -140,6 +140,7 @@ func TestJoiningAtOnceAndGuessingCodes(t *testing.T) {
 // A new password ends the other sessions and voids older slips; one changes it
 // oneself, and signs other devices out.
 func TestANewPasswordEndsWhatWasOpen(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Changed")
 	ctx := context.Background()
 	teacher, student := account(t, "changed.teacher"), account(t, "changed.student")

@@ -134,6 +134,7 @@ func TestRefusedUploadsLeaveNothing(t *testing.T) {
 
 // What somebody can add to a copy is bounded, and taking away goes on.
 func TestACopyHoldsOnlySoMuch(t *testing.T) {
+	t.Parallel()
 	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Brimful")
 	student, id := account(t, "brimful.student"), sc.copies[flow.InProgress].ID

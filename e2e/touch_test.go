@@ -31,6 +31,7 @@ func textsOf(ms []mark.Mark) (out []string) {
 // focus out of what the tap has opened. Letters that go astray would be
 // shortcuts.
 func TestByTouchAlone(t *testing.T) {
+	t.Parallel()
 	for _, size := range [][2]int{{820, 1180}, {390, 844}} {
 		name := fmt.Sprint("Touch", size[0])
 		p, id := desk(t, name, size[0], size[1])

@@ -59,6 +59,7 @@ func fetched(t *testing.T, path, form string) []byte {
 // A page from before the server was brought up to date never gets scripts of
 // two versions: what it still needs is refused, and it is loaded again, once.
 func TestAPageOfAnotherVersion(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Version", 1280, 800)
 	var core string
 	steps(t, func() (err error) {
@@ -113,6 +114,7 @@ func TestAPageOfAnotherVersion(t *testing.T) {
 // what the teacher's file carries, is assembled anew; copies and what stands on
 // them stay as they are.
 func TestWhatWasHandedOutWholeIsAssembledAnew(t *testing.T) {
+	t.Parallel()
 	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Whole")
 	teacher := account(t, "whole.teacher")

@@ -42,6 +42,7 @@ func typedMark(n int, text string) submission.Op {
 // A teacher keeps a draft, gives a harder worksheet to a section, hands it out,
 // gives one more time, and takes it all away again; through the real pages.
 func TestWhomAnAssignmentIsFor(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Whom")
 	ctx := context.Background()
 	teacher, student, classmate := personOf(t, "whom.teacher"), personOf(t, "whom.student"), personOf(t, "whom.classmate")
@@ -190,6 +191,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 // To read, nobody writes; on one for all everybody does, each under the own
 // name, and nobody on what another made.
 func TestToReadAndOneForAll(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Ways")
 	ctx := context.Background()
 	teacher, student, classmate := personOf(t, "ways.teacher"), personOf(t, "ways.student"), personOf(t, "ways.classmate")
@@ -285,6 +287,7 @@ func TestToReadAndOneForAll(t *testing.T) {
 // comes back finds the work; an assistant marks and does not run the course;
 // a course keeps a teacher.
 func TestWhoIsInACourse(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Staff")
 	ctx := context.Background()
 	teacher, waiting, student := personOf(t, "staff.teacher"), personOf(t, "staff.waiting"), personOf(t, "staff.student")

@@ -24,6 +24,7 @@ import (
 // as the print beside it, and Enter goes on. The sheet has rules at 349 and,
 // for one answer, at 596, 622, 648, 674 and 700 points; its print is 12 points.
 func TestWritingWhereOneMeansIt(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "Writing", 1366, 620)
 	beside := func(x, y, px float64) func() error { // px CSS pixels above a place
 		return func() error {
@@ -83,6 +84,7 @@ func TestWritingWhereOneMeansIt(t *testing.T) {
 // mark goes, lights it, and says so when it is gone; what it is and who reads
 // it is said while it is written, and it can be put elsewhere with its colour.
 func TestANoteBelongsToWhatItSpeaksAbout(t *testing.T) {
+	t.Parallel()
 	p, id := desk(t, "About", 1280, 800)
 	at := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
 	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
@@ -173,6 +175,7 @@ func TestANoteBelongsToWhatItSpeaksAbout(t *testing.T) {
 // added to the copy: tied to its place, in the answer, in the file, on the
 // teacher's screen, and gone with its last word. Nothing runs over the print.
 func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
+	t.Parallel()
 	sc := setSceneNamed(t, "Flowing")
 	p, id := tab(t, 1280, 800), sc.copies[flow.NotStarted].ID
 	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
@@ -267,6 +270,7 @@ func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
 // and the rest goes on on a page that is added. One that does not scroll stops
 // at its room and says so. Poppler finds nothing of either outside its frame.
 func TestAFieldKeepsOneValue(t *testing.T) {
+	t.Parallel()
 	plan, err := demo.PassagePlan()
 	if err != nil {
 		t.Fatal(err)
