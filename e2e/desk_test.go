@@ -26,6 +26,7 @@ import (
 	"readymargin/core/typeset"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/e2e/house"
 	"readymargin/school"
 	"readymargin/school/takeaway"
 )
@@ -37,7 +38,13 @@ func desk(t *testing.T, name string, width, height int) (*browser.Tab, uint64) {
 	p := tab(t, width, height)
 	id := sc.copies[flow.NotStarted].ID
 	steps(t,
-		func() error { return p.SignIn(strings.ToLower(name)+".student", scenePassword) },
+		func() error {
+			token, err := home.SignIn(context.Background(), sc.student)
+			if err != nil {
+				return err
+			}
+			return p.Cookie(house.Cookie, token)
+		},
 		func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) },
 		p.Ready)
 	return p, id

@@ -291,6 +291,13 @@ func (t *Tab) SignIn(login, password string) error {
 	return nil
 }
 
+// Cookie sets a cookie for the site.
+func (t *Tab) Cookie(name, value string) error {
+	yes := true
+	_, err := chromedp.Call(t.Ctx, network.SetCookie, network.SetCookieParams{Name: name, Value: value, URL: t.Base, HTTPOnly: &yes, SameSite: network.CookieSameSiteLax})
+	return err
+}
+
 // Before runs a script before those of every page that is opened next.
 func (t *Tab) Before(script string) error {
 	_, err := chromedp.Call(t.Ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})

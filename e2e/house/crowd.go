@@ -90,6 +90,9 @@ func (h *House) Sit(ctx context.Context, p school.Person, copyID uint64) (Seat, 
 	return Seat{Person: p, Copy: copyID, Session: session, base: h.Base}, err
 }
 
+// Cookie carries a session's token.
+const Cookie = "readymargin"
+
 // SignIn begins a session and returns its token.
 func (h *House) SignIn(ctx context.Context, person uint64) (string, error) {
 	db, err := h.Store.DB()
@@ -168,7 +171,7 @@ func (s Seat) send(ctx context.Context, client *http.Client, method, path, kind 
 		req.Header.Set("Content-Type", kind)
 	}
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
-	req.AddCookie(&http.Cookie{Name: "readymargin", Value: s.Session})
+	req.AddCookie(&http.Cookie{Name: Cookie, Value: s.Session})
 	return client.Do(req)
 }
 
