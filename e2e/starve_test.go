@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"readymargin/core/document"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/submission"
@@ -62,7 +63,7 @@ func TestHostileFilesStarveNobody(t *testing.T) {
 	done := make(chan error, 8)
 	for i := range 8 {
 		go func() {
-			_, err := pool.Repaint(queue.For(ctx, fmt.Sprint("somebody ", i%2)), picture, 1600, 40_000_000)
+			_, err := pool.Repaint(queue.For(ctx, fmt.Sprint("somebody ", i%2)), picture, document.Painting{Side: 1600, Pixels: 40_000_000})
 			uploads.Add(1)
 			done <- err
 		}()

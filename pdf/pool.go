@@ -202,11 +202,11 @@ func (p *Pool) Fonts(ctx context.Context, file []byte) ([][]string, error) {
 // Repaint makes a JPEG of a PNG, JPEG or WebP picture: upright, at most side
 // pixels long, and with nothing of the file but what is seen. A picture of more
 // than so many pixels is ErrPixels.
-func (p *Pool) Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error) {
+func (p *Pool) Repaint(ctx context.Context, picture []byte, how document.Painting) ([]byte, error) {
 	if int64(len(picture)) > p.cfg.Limits.Bytes {
 		return nil, document.ErrTooLarge
 	}
-	_, b, err := p.do(ctx, job{Do: "repaint", Side: side, Pixels: pixels}, picture)
+	_, b, err := p.do(ctx, job{Do: "repaint", Painting: how}, picture)
 	return b, err
 }
 

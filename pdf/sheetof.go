@@ -18,6 +18,7 @@ import (
 
 	"readymargin/core/document"
 	"readymargin/core/page"
+	"readymargin/core/photograph"
 )
 
 // around is the free paper around a picture, in points.
@@ -99,12 +100,12 @@ func flatten(file []byte) (*image.RGBA, error) {
 
 // repaint paints a picture anew as a JPEG on white, upright, and at most so
 // many pixels long, so that nothing else of the file is left.
-func repaint(file []byte, side, pixels int) ([]byte, error) {
+func repaint(file []byte, how document.Painting) ([]byte, error) {
 	cfg, _, err := image.DecodeConfig(bytes.NewReader(file))
 	if err != nil || cfg.Width < 1 || cfg.Height < 1 {
 		return nil, document.ErrPicture
 	}
-	if cfg.Width*cfg.Height > min(pixels, MaxPixels) {
+	if cfg.Width*cfg.Height > min(how.Pixels, MaxPixels) {
 		return nil, document.ErrPixels
 	}
 	flat, err := flatten(file)
@@ -113,7 +114,15 @@ func repaint(file []byte, side, pixels int) ([]byte, error) {
 	}
 	w, h := float64(cfg.Width), float64(cfg.Height)
 	turned := orientation(file)
-	scale := min(1, float64(side)/max(w, h))
+	var b bytes.Buffer
+	if how.Sheet {
+		if q, ok := photograph.Sheet(flat); ok {
+			q = q.Seen(page.Matrix{A: 1 / w, D: -1 / h, F: 1}.Then(upright[turned]).Then(page.Matrix{A: w, D: -h, F: h}))
+			err := jpeg.Encode(&b, photograph.Above(flat, q, how.Side), &jpeg.Options{Quality: 88})
+			return b.Bytes(), err
+		}
+	}
+	scale := min(1, float64(how.Side)/max(w, h))
 	dw, dh := w*scale, h*scale
 	if turned > 4 {
 		dw, dh = dh, dw
@@ -123,7 +132,6 @@ func repaint(file []byte, side, pixels int) ([]byte, error) {
 	// downwards, by way of the unit square, which has y upwards.
 	m := page.Matrix{A: 1 / w, D: -1 / h, F: 1}.Then(upright[turned]).Then(page.Matrix{A: dw, D: -dh, F: dh})
 	xdraw.CatmullRom.Transform(out, f64.Aff3{m.A, m.C, m.E, m.B, m.D, m.F}, flat, flat.Bounds(), xdraw.Src, nil)
-	var b bytes.Buffer
 	err = jpeg.Encode(&b, out, &jpeg.Options{Quality: 88})
 	return b.Bytes(), err
 }

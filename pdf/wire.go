@@ -16,19 +16,18 @@ import (
 // A job goes to a worker as two frames: this header, and the file's bytes,
 // which may be left out when the worker still has the file.
 type job struct {
-	Do     string             `json:"do"`             // see desk.do
-	File   string             `json:"file"`           // a name for the bytes, unique to them
-	Kept   bool               `json:"kept,omitempty"` // the worker has them
-	Limits document.Limits    `json:"limits"`
-	Page   int                `json:"page,omitempty"`
-	Scale  float64            `json:"scale,omitempty"`  // pixels per point
-	Other  int                `json:"other,omitempty"`  // page of the second file
-	Hashes []string           `json:"hashes,omitempty"` // of the pictures behind a file that is printed
-	Sizes  []int              `json:"sizes,omitempty"`  // of several files that come as one
-	Leaves []document.PageRef `json:"leaves,omitempty"`
-	Blind  bool               `json:"blind,omitempty"`  // pages that are only pictures are not looked at
-	Side   int                `json:"side,omitempty"`   // most pixels along
-	Pixels int                `json:"pixels,omitempty"` // most pixels of a picture that is painted anew
+	Do       string             `json:"do"`             // see desk.do
+	File     string             `json:"file"`           // a name for the bytes, unique to them
+	Kept     bool               `json:"kept,omitempty"` // the worker has them
+	Limits   document.Limits    `json:"limits"`
+	Page     int                `json:"page,omitempty"`
+	Scale    float64            `json:"scale,omitempty"`  // pixels per point
+	Other    int                `json:"other,omitempty"`  // page of the second file
+	Hashes   []string           `json:"hashes,omitempty"` // of the pictures behind a file that is printed
+	Sizes    []int              `json:"sizes,omitempty"`  // of several files that come as one
+	Leaves   []document.PageRef `json:"leaves,omitempty"`
+	Blind    bool               `json:"blind,omitempty"`   // pages that are only pictures are not looked at
+	Painting document.Painting  `json:"painting,omitzero"` // how a picture is painted anew
 }
 
 // A result comes back as two frames: this header, and bytes if there are any.

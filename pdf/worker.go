@@ -186,7 +186,7 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 	case "fonts":
 		res.Fonts, err = usedFonts(d.file)
 	case "repaint":
-		body, err = repaint(d.file, j.Side, j.Pixels)
+		body, err = repaint(d.file, j.Painting)
 	default:
 		err = fmt.Errorf("no such work: %q", j.Do)
 	}

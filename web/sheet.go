@@ -216,6 +216,7 @@ func (s *Site) enclose(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	files[0].Sheet = c.FormValue("sheet") == "yes"
 	pic, err := s.school.Attachments.AddPicture(c.Request().Context(), me(c), n, layer, files[0])
 	if err != nil {
 		return err

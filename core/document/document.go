@@ -87,6 +87,13 @@ type Picture struct {
 	Data []byte
 }
 
+// A Painting is how a picture is painted anew.
+type Painting struct {
+	Side   int  `json:"side,omitempty"`   // most pixels along
+	Pixels int  `json:"pixels,omitempty"` // most pixels that it may have had
+	Sheet  bool `json:"sheet,omitempty"`  // it is a sheet of paper, to be seen from straight above
+}
+
 // A Part is a piece of a page that differs from another file's page: where it
 // is in page space, and its picture.
 type Part struct {

@@ -53,8 +53,23 @@ func (p Page) Guide() worksheet.Guide {
 		return g // no numbers can be read
 	}
 	for _, q := range blank.Questions(flat, found) {
-		g.Questions = append(g.Questions, worksheet.Question{Number: q.Number, Text: q.Text, Rect: worksheet.BoxOf(q.Rect)})
+		ask := worksheet.Question{Number: q.Number, Text: q.Text, Rect: worksheet.BoxOf(q.Rect)}
+		if q.Task != "" {
+			ask.Task = &worksheet.Task{Kind: q.Task, Count: q.Count}
+		}
+		g.Questions = append(g.Questions, ask)
+		for _, i := range q.Blanks {
+			switch q.Task {
+			case blank.Draw:
+				g.Blanks[i].Kind = blank.Drawing
+			case blank.Colour:
+				g.Blanks[i].Kind = blank.Shade
+			case blank.Options, blank.Pairs, blank.Words:
+				g.Blanks[i].Kind = "" // nobody writes under it
+			}
+		}
 	}
+	g.Blanks = slices.DeleteFunc(g.Blanks, func(b worksheet.Blank) bool { return b.Kind == "" })
 	return g
 }
 

@@ -58,6 +58,7 @@ type Question struct {
 	Text   string        `json:"t"`
 	Rect   Box           `json:"r"`
 	Points points.Points `json:"p,omitempty"`
+	Task   *Task         `json:"m,omitempty"` // nil where it is answered in words
 	Words  []Run         `json:"w,omitempty"` // expected to be marked; no student ever gets them
 }
 
@@ -168,7 +169,7 @@ func (p Blank) check() bool {
 }
 
 func (q Question) check() bool {
-	ok := named(q.ID) && q.Rect.check() && short(20, q.Number) && short(maxText, q.Text) && q.Points >= 0 && q.Points <= 1000*points.One && len(q.Words) <= maxPlaces
+	ok := named(q.ID) && q.Rect.check() && short(20, q.Number) && short(maxText, q.Text) && q.Points >= 0 && q.Points <= 1000*points.One && q.Task.check() && len(q.Words) <= maxPlaces
 	for _, w := range q.Words {
 		h := mark.Mark{ID: "expected", Page: 1, Body: &mark.Highlight{Color: "#000000", QuadPoints: w.QuadPoints, Text: w.Text}}
 		ok = ok && h.Valid() == nil

@@ -78,9 +78,13 @@ func TestGuides(t *testing.T) {
 		change func(*PageRef)
 		bad    bool
 	}{
-		"as it should be":      {func(*PageRef) {}, false},
-		"a place inside out":   {func(l *PageRef) { l.Blanks = &[]Blank{place(Box{90, 10, 10, 28}, blank.Line, nil)} }, true},
-		"a place for nothing":  {func(l *PageRef) { l.Blanks = &[]Blank{place(good.Rect, "song", nil)} }, true},
+		"as it should be":     {func(*PageRef) {}, false},
+		"a place inside out":  {func(l *PageRef) { l.Blanks = &[]Blank{place(Box{90, 10, 10, 28}, blank.Line, nil)} }, true},
+		"a place for nothing": {func(l *PageRef) { l.Blanks = &[]Blank{place(good.Rect, "song", nil)} }, true},
+		"a task of its own": {func(l *PageRef) {
+			l.Questions = &[]Question{{Rect: ask.Rect, Task: &Task{Kind: blank.Words, Count: 10}}}
+		}, false},
+		"a task for nothing":   {func(l *PageRef) { l.Questions = &[]Question{{Rect: ask.Rect, Task: &Task{Kind: "song"}}} }, true},
 		"points below nothing": {func(l *PageRef) { l.Questions = &[]Question{{Rect: ask.Rect, Points: -1}} }, true},
 		"a stamp as direction": {func(l *PageRef) { l.Said = []mark.Mark{stamp} }, true},
 		"far too many places":  {func(l *PageRef) { l.Blanks = ptr(slices.Repeat([]Blank{good}, 601)) }, true},
@@ -194,6 +198,40 @@ func TestEmptyPlaces(t *testing.T) {
 }
 
 // A press beside a place goes into it, unless something else is nearer.
+// Marks count for the question under which they stand, as its kind has it.
+func TestHowFarATaskIs(t *testing.T) {
+	g := Guide{Questions: []Question{
+		{Number: "1.", Rect: Box{60, 100, 300, 114}, Task: &Task{Kind: blank.Words, Count: 10}},
+		{Number: "a)", Rect: Box{80, 120, 300, 134}},
+		{Number: "2.", Rect: Box{60, 200, 300, 214}},
+		{Number: "3.", Rect: Box{60, 300, 300, 314}, Task: &Task{Kind: blank.Options, Drop: true}},
+		{Number: "4.", Rect: Box{60, 400, 300, 414}, Task: &Task{Kind: blank.Pairs, Count: 3}},
+		{Number: "5.", Rect: Box{60, 500, 300, 514}, Task: &Task{Kind: blank.Draw}},
+	}, Blanks: []Blank{place(Box{60, 520, 300, 600}, blank.Drawing, nil)}}
+	quad := func(y float64) [][8]float64 { return [][8]float64{{80, y, 120, y, 80, y + 10, 120, y + 10}} }
+	line := func(y0, y1 float64) mark.Mark {
+		return mark.Mark{Page: 1, Body: &mark.Line{L: [4]float64{80, y0, 280, y1}}}
+	}
+	stamp := func(name string, y float64) mark.Mark {
+		return mark.Mark{Page: 1, Body: &mark.Stamp{Name: name, Rect: [4]float64{80, y, 100, y + 20}}}
+	}
+	marks := []mark.Mark{
+		{Page: 1, Body: &mark.Highlight{QuadPoints: quad(125)}}, {Page: 1, Body: &mark.Underline{Markup: mark.Markup{QuadPoints: quad(150)}}}, // for 1
+		line(160, 160), line(140, 170), // under a word, and across
+		{Page: 1, Body: &mark.Highlight{QuadPoints: quad(220)}}, // under 2, which asks for none
+		stamp("cross", 330), // dropped
+		line(420, 470), line(430, 450), {Page: 1, Body: &mark.FreeText{X: 80, Y: 440}}, note(90, 450),
+		{Page: 1, Body: &mark.FreeText{X: 80, Y: 540, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "the top", Size: 12}}}}}},
+	}
+	want := "[{0 3 true false} {3 0 true false} {4 2 true false} {5 0 true true}]"
+	if got := fmt.Sprint(g.Tasks(marks)); got != want {
+		t.Errorf("%s, not %s", got, want)
+	}
+	if got := fmt.Sprint(g.Tasks(nil)); got != "[{0 0 false false} {3 0 false false} {4 0 false false} {5 0 false true}]" {
+		t.Errorf("of an empty page: %s", got)
+	}
+}
+
 func TestWhichBlankAPressMeans(t *testing.T) {
 	g := Guide{Blanks: []Blank{
 		{Rect: Box{100, 100, 200, 120}, Kind: blank.Line},

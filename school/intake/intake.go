@@ -28,8 +28,9 @@ func New(store IntakeStore, engine Engine, transcoder Transcoder, office Office,
 
 // An Upload is a file as it comes from somebody's machine.
 type Upload struct {
-	Name string
-	Data []byte
+	Name  string
+	Data  []byte
+	Sheet bool // a photograph of a sheet of paper
 }
 
 // Limits returns the bounds inside which files are taken in.

@@ -35,7 +35,7 @@ func (s *Intake) Picture(ctx context.Context, f Upload, pixels int) (worksheet.P
 	if !document.IsPicture(f.Data) {
 		return worksheet.Picture{}, document.ErrPicture
 	}
-	data, err := s.engine.Repaint(ctx, f.Data, shelfSide, pixels)
+	data, err := s.engine.Repaint(ctx, f.Data, document.Painting{Side: shelfSide, Pixels: pixels, Sheet: f.Sheet})
 	if err != nil {
 		return worksheet.Picture{}, err
 	}

@@ -17,7 +17,7 @@ type Engine interface {
 	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
 	SheetOf(ctx context.Context, picture []byte) ([]byte, error)
 	Fonts(ctx context.Context, file []byte) ([][]string, error)
-	Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error)
+	Repaint(ctx context.Context, picture []byte, how document.Painting) ([]byte, error)
 	Carries(ctx context.Context, file []byte) (document.Carried, error)
 	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
 }

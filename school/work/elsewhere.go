@@ -106,17 +106,14 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	return s.takeOver(ctx, who, id, match, parts)
 }
 
-// Bounds of a picture that is taken whole.
-const (
-	wholeSide   = 2400 // pixels along
-	wholePixels = 4_000_000
-)
+// The bound of a picture that is taken whole.
+const wholeSide = 2400 // pixels along
 
 // whole is a picture of a page as one part of it, as large as the page.
 func (s *Elsewhere) whole(ctx context.Context, f intake.Upload, p elsewhere.Page) (document.Part, error) {
 	picture, err := s.intake.Developed(ctx, f.Data)
 	if err == nil {
-		picture, err = s.engine.Repaint(ctx, picture, wholeSide, wholePixels)
+		picture, err = s.engine.Repaint(ctx, picture, document.Painting{Side: wholeSide, Pixels: intake.StudentPixels, Sheet: true})
 	}
 	return document.Part{Rect: page.R(0, 0, p.Width, p.Height), JPEG: picture}, err
 }

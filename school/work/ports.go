@@ -25,7 +25,7 @@ type Comparer interface {
 	// the number of that copy; nil and 0 where there is nothing of the kind.
 	Bare(ctx context.Context, file []byte) ([]byte, uint64, error)
 	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error)
-	Repaint(ctx context.Context, picture []byte, side, pixels int) ([]byte, error)
+	Repaint(ctx context.Context, picture []byte, how document.Painting) ([]byte, error)
 }
 
 // An ElsewhereStore keeps what a file done elsewhere is compared with.

@@ -35,7 +35,7 @@ func main() {
 		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "onWord": bridge(onWord), "clear": bridge(clear), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "asked": bridge(asked), "near": bridge(near), "paper": bridge(paper), "signs": bridge(signs), "practised": bridge(practised), "crossing": bridge(crossing),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "tasks": bridge(tasks), "asked": bridge(asked), "near": bridge(near), "paper": bridge(paper), "signs": bridge(signs), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
 	select {}
 }
@@ -484,14 +484,29 @@ func setGuide(a []js.Value) (any, error) {
 // stands: for each its number, its question and its label.
 func empty(a []js.Value) (any, error) {
 	g := guides[a[0].Int()]
-	var own []mark.Mark
-	for _, e := range board.On([]submission.Layer{submission.Work}, a[0].Int()) {
-		own = append(own, e.Mark)
-	}
 	out := []map[string]any{}
-	for _, i := range g.Empty(own) {
+	for _, i := range g.Empty(workOn(a[0].Int())) {
 		question, label := g.Asked(i)
 		out = append(out, map[string]any{"place": i, "question": question, "label": label})
+	}
+	return asJSON(out)
+}
+
+// workOn returns the student's marks on a page.
+func workOn(page int) (own []mark.Mark) {
+	for _, e := range board.On([]submission.Layer{submission.Work}, page) {
+		own = append(own, e.Mark)
+	}
+	return own
+}
+
+// tasks(page) gives how far the questions of a page are that are answered by
+// marks: which they are, how many marks there are and how many are asked for.
+func tasks(a []js.Value) (any, error) {
+	g := guides[a[0].Int()]
+	out := []map[string]any{}
+	for _, d := range g.Tasks(workOn(a[0].Int())) {
+		out = append(out, map[string]any{"question": d.Question, "of": g.Questions[d.Question].Task.Count, "marks": d.Marks, "touched": d.Touched, "written": d.Written})
 	}
 	return asJSON(out)
 }

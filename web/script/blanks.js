@@ -24,7 +24,9 @@ export async function begin(view) {
   guides = pages;
   leads = !view.teacher;
   core.loaded.then(() => {
-    if (guides === pages) pages.forEach((guide, i) => core.setGuide(i + 1, guide));
+    if (guides !== pages) return;
+    pages.forEach((guide, i) => core.setGuide(i + 1, guide));
+    onCounted();
   });
   all = (view.teacher ? [] : pages).flatMap((guide, i) =>
     guide.places.map((b, place) => ({ ...b, page: i + 1, place })).filter((b) => WRITTEN.includes(b.k) || b.o?.length),
@@ -35,10 +37,15 @@ export async function begin(view) {
   }
   onBegin();
 }
-let onBegin = () => {};
+let onBegin = () => {},
+  onCounted = () => {};
 /** @param {() => void} f */
 export const whenBegun = (f) => {
   onBegin = f;
+};
+/** @param {() => void} f */
+export const whenCounted = (f) => {
+  onCounted = f;
 };
 
 function tint(s) {
@@ -113,6 +120,15 @@ export const toDraw = (p) =>
 // empty names the places in which nothing stands yet.
 export const empty = () =>
   guides.flatMap((guide, i) => core.empty(i + 1).map((e) => ({ ...e, page: i + 1, y: guide.places[e.place].r[1] })));
+
+// tasks gives the questions that are answered by marks, and how far each is.
+export const tasks = () =>
+  guides.flatMap((guide, i) =>
+    (guide.questions.some((q) => q.m) ? core.tasks(i + 1) : []).map((t) => {
+      const { n, t: words, r } = guide.questions[t.question];
+      return { ...t, number: n, words, page: i + 1, y: r[1] };
+    }),
+  );
 
 export const blankOf = (page, place) => all.find((b) => b.page === page && b.place === place);
 

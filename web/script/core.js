@@ -65,6 +65,7 @@ export const core = {
   signs: (pages) => parsed(call('signs', pages)) ?? [],
   near: (page, p, reach) => call('near', page, p.x, p.y, reach) ?? -1,
   empty: (page) => parsed(call('empty', page)) ?? [],
+  tasks: (page) => parsed(call('tasks', page)) ?? [],
   crossing: (grey, width, x, y) => parsed(call('crossing', grey, width, x, y)),
   practised: () => parsed(call('practised')) ?? [],
   threads: (said) => parsed(call('threads', JSON.stringify(said))) ?? [],

@@ -5,6 +5,7 @@ import { core } from './core.js';
 import { el, icon, node } from './paint.js';
 import { at, pixels, sheetOf, surface } from './surface.js';
 import { add, find, marks, set } from './marks.js';
+import { tasks } from './blanks.js';
 import { clip } from './clip.js';
 import * as drafts from './drafts.js';
 import { swatches } from './controls.js';
@@ -259,7 +260,7 @@ function answer(t) {
 }
 
 // count says how often each meaning of the colour key stands on the copy, over
-// all kinds of marks.
+// all kinds of marks, and how many marks there are of those a question asks for.
 export function count() {
   const box = margin.querySelector('[data-key-count]'),
     key = marks.view.key ?? [];
@@ -273,6 +274,20 @@ export function count() {
       dot.style.background = m.color;
       return el('li', {}, dot, `${m.name} (${m.sign})`, el('b', {}, String(used.filter((u) => u === m.name).length)));
     }),
+  );
+  const asked = marks.view.teacher ? [] : tasks().filter((t) => t.of),
+    toDo = margin.querySelector('[data-tasks]');
+  toDo.hidden = !asked.length;
+  toDo.replaceChildren(
+    ...asked.map((t) =>
+      el(
+        'li',
+        {},
+        `Question ${t.number.replace(/[.)]+$/, '') || 'without a number'}`,
+        el('b', {}, `${t.marks} of ${t.of}`),
+        'marked',
+      ),
+    ),
   );
 }
 

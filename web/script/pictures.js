@@ -4,31 +4,35 @@
 import { ask } from './net.js';
 import { el } from './paint.js';
 import { at, current, round, surface } from './surface.js';
-import { add, layerNow, marks } from './marks.js';
+import { add, layerNow, marks, set } from './marks.js';
 import { instruments } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
 
 const EDGE = 18; // points kept free about a picture that fills a page
 
-function lay(p, of) {
+// lay puts a picture on the page; one that fills it may take another's place.
+function lay(p, of, instead) {
   if (p.whole) {
     // as large as the page lets it be
     const k = Math.min((p.sheet.w - 2 * EDGE) / of.w, (p.sheet.h - 2 * EDGE) / of.h),
       x = (p.sheet.w - of.w * k) / 2,
       y = (p.sheet.h - of.h * k) / 2;
-    add('picture', p.sheet.number, {
-      hash: of.hash,
-      name: of.name,
-      rect: [x, y, x + of.w * k, y + of.h * k].map(round),
-    });
-    return;
+    const body = { hash: of.hash, name: of.name, rect: [x, y, x + of.w * k, y + of.h * k].map(round) };
+    return instead ? set(instead.id, { ...instead, body }) : add('picture', p.sheet.number, body);
   }
   const w = Math.min(p.sheet.w / 3, of.w * 0.75),
     h = (w * of.h) / of.w,
     x = Math.min(Math.max(p.x - w / 2, 0), p.sheet.w - w),
     y = Math.min(Math.max(p.y - h / 2, 0), Math.max(p.sheet.h - h, 0));
-  add('picture', p.sheet.number, { hash: of.hash, name: of.name, rect: [x, y, x + w, y + h].map(round) });
+  return add('picture', p.sheet.number, { hash: of.hash, name: of.name, rect: [x, y, x + w, y + h].map(round) });
+}
+
+// reshaped reports whether a picture has other sides than the file had.
+async function reshaped(file, of) {
+  const was = await createImageBitmap(file).catch(() => null),
+    there = of.w / of.h;
+  return !was || Math.abs(was.width / was.height - there) > 0.02 * there;
 }
 
 instruments.picture = {
@@ -50,8 +54,9 @@ export function choose(p, camera) {
   input.click();
 }
 
-// bring sends a picture to the copy and lays it where the pointer is.
-export async function bring(file, where, p) {
+// bring sends a picture to the copy and lays it where the pointer is. One that
+// fills a page is of a sheet of paper, which is straightened.
+export async function bring(file, where, p, { asTaken = false, instead = null } = {}) {
   p ??=
     where && document.elementFromPoint(where.x, where.y)?.closest('.sheet')
       ? at({ clientX: where.x, clientY: where.y, target: document.elementFromPoint(where.x, where.y) })
@@ -67,11 +72,16 @@ export async function bring(file, where, p) {
   const layer = layerNow(),
     body = new FormData();
   body.append('file', file, file.name || 'Picture');
+  if (p.whole && !asTaken) body.append('sheet', 'yes');
   toast('Bringing the picture in…');
   try {
     const of = await ask(`/copies/${marks.view.copy}/pictures?layer=${layer}`, { method: 'POST', body });
     document.querySelector('.toast')?.remove();
-    lay(p, of);
+    const laid = lay(p, of, instead);
+    if (p.whole && !asTaken && laid && (await reshaped(file, of)))
+      toast('The photograph was straightened.', {
+        act: ['Leave it as it was taken', () => bring(file, null, p, { asTaken: true, instead: laid })],
+      });
   } catch (e) {
     toast(`The picture was not brought in. ${e.message}`);
   }

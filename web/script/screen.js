@@ -48,6 +48,7 @@ marks.onChange = () => {
   practice.show();
 };
 blanks.whenBegun(papers.follow);
+blanks.whenCounted(margin.count);
 surface.onMove = () => {
   margin.arrange();
   papers.lead();

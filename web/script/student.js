@@ -11,7 +11,7 @@ import * as queue from './queue.js';
 import { finish } from './type.js';
 import { instruments, take } from './pointer.js';
 import { goTo, sheetOf, surface } from './surface.js';
-import { blankOf, empty } from './blanks.js';
+import { blankOf, empty, tasks } from './blanks.js';
 import { seen } from './pagenav.js';
 import * as drafts from './drafts.js';
 import { about } from './margin.js';
@@ -226,6 +226,12 @@ function still(box, close) {
         }
       }),
     ),
+  );
+  list(
+    'Nothing is marked here yet',
+    tasks()
+      .filter((t) => !t.touched && !t.written)
+      .map((t) => to([t.number, t.words].filter(Boolean).join(' ') || `Page ${t.page}`, () => goTo(t.page, t.y))),
   );
   const used = new Set([...marks.shown.values()].map((e) => e.mark.body.meaning)),
     unused = (marks.view.key ?? []).filter((m) => !used.has(m.name));

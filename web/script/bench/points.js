@@ -9,6 +9,14 @@ import { newId } from '../ids.js';
 import { load, own, places, print, questions } from './found.js';
 import { corrected, letGo } from './parts.js';
 
+// how a question may be answered by marks
+const TASKS = {
+  options: 'Choosing',
+  pairs: 'Joining pairs',
+  words: 'Marking words',
+  draw: 'Drawing',
+  colour: 'Colouring in',
+};
 const QUARTERS = 4; // points are kept in quarters
 let at = -1,
   marking = false; // the question in hand; whether its expected words are being marked
@@ -49,7 +57,8 @@ const panel = {
   sum: '',
   marking: false,
   corrected: false,
-  editing: { n: '', t: '', expected: '' }, // the question in hand
+  editing: { n: '', t: '', expected: '', task: '', count: '', drop: false }, // the question in hand
+  tasks: Object.entries(TASKS),
   show() {
     const n = numbers();
     this.all = view.leaves.flatMap((l, i) => {
@@ -62,13 +71,20 @@ const panel = {
         here: i === doc.at && k === at,
         number: q.n || '·',
         words: q.t || 'no words',
-        about: `page ${n[i]}${blanks[k] ? `, ${blanks[k]} ${blanks[k] === 1 ? 'blank' : 'blanks'}` : ''}${q.w?.length ? `, ${q.w.length} to mark` : ''}`,
+        about: `page ${n[i]}${blanks[k] ? `, ${blanks[k]} ${blanks[k] === 1 ? 'blank' : 'blanks'}` : ''}${q.m ? `, ${TASKS[q.m.k].toLowerCase()}` : ''}${q.w?.length ? `, ${q.w.length} expected` : ''}`,
         label: `Points for question ${q.n || k + 1} on page ${n[i]}`,
         points: text(q.p),
       }));
     });
     const q = questions(leaf())[at];
-    this.editing = { n: q?.n ?? '', t: q?.t ?? '', expected: (q?.w ?? []).map((w) => `“${w.text}”`).join(', ') };
+    this.editing = {
+      n: q?.n ?? '',
+      t: q?.t ?? '',
+      expected: (q?.w ?? []).map((w) => `“${w.text}”`).join(', '),
+      task: q?.m?.k ?? '',
+      count: String(q?.m?.c || ''),
+      drop: !!q?.m?.d,
+    };
     Object.assign(this, { sum: sum(), marking, corrected: corrected('questions') });
   },
   pick(i, k) {
@@ -100,6 +116,28 @@ const panel = {
       },
       k,
     ),
+  setTask: (k) =>
+    set(doc.at, (all) => {
+      if (k) all[at].m = { ...all[at].m, k };
+      else delete all[at].m;
+    }),
+  setCount(f) {
+    const n = Number(f.value.trim() || 0),
+      ok = Number.isInteger(n) && n >= 0 && n <= 600;
+    f.setAttribute('aria-invalid', String(!ok));
+    if (!ok) return;
+    set(
+      doc.at,
+      (all) => {
+        all[at].m.c = n;
+      },
+      'count',
+    );
+  },
+  setDrop: (d) =>
+    set(doc.at, (all) => {
+      all[at].m.d = d;
+    }),
   markWords() {
     marking = !marking;
     if (marking) print(leaf());
