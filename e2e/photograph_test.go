@@ -1,0 +1,98 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+)
+
+// photographOfASheet is a picture of 900 by 1,200 pixels: light paper that lies
+// askew on a dark table.
+func photographOfASheet(t *testing.T) string {
+	t.Helper()
+	corners := []page.Point{page.Pt(180, 120), page.Pt(760, 190), page.Pt(700, 1010), page.Pt(120, 940)}
+	m := image.NewRGBA(image.Rect(0, 0, 900, 1200))
+	for y := range 1200 {
+		for x := range 900 {
+			on := color.RGBA{70, 50, 40, 255}
+			inside := true
+			for i, a := range corners {
+				b := corners[(i+1)%4]
+				inside = inside && (b.X-a.X)*(float64(y)-a.Y)-(b.Y-a.Y)*(float64(x)-a.X) > 0
+			}
+			if inside {
+				on = color.RGBA{232, 230, 225, 255}
+			}
+			m.SetRGBA(x, y, on)
+		}
+	}
+	name := filepath.Join(t.TempDir(), "working.jpg")
+	f, err := os.Create(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	if err := jpeg.Encode(f, m, nil); err != nil {
+		t.Fatal(err)
+	}
+	return name
+}
+
+// A photograph of one's working becomes a page of the copy: straightened, or as
+// it was taken when one says so, and a part of what is taken away.
+func TestAPageAsAPhotograph(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Photograph")
+	p, id := tab(t, 1280, 800), sc.copies[flow.NotStarted].ID
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	ratio := func() float64 {
+		for _, m := range kept(t, p, id) {
+			if pic, ok := m.Body.(*mark.Picture); ok && m.Page == 2 {
+				r := pic.Rect
+				return (r[3] - r[1]) / (r[2] - r[0])
+			}
+		}
+		return 0
+	}
+	steps(t,
+		func() error { return p.SignIn("photograph.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		is("a page can be added", `document.querySelector("#page-photo")`),
+		func() error { return p.Choose("#page-photo", photographOfASheet(t)) },
+		is("there is a second page", `document.querySelectorAll("section.sheet").length === 2`),
+		is("it is said", `document.querySelector(".toast")?.innerText.startsWith("The photograph was straightened.")`),
+	)
+	if got := ratio(); math.Abs(got-math.Sqrt2) > 0.02 {
+		t.Fatalf("the page is %.3f times as high as wide; it was a sheet of A4", got)
+	}
+	steps(t,
+		func() error { return p.Click(".toast button") },
+		is("it is there as it was taken", `!document.querySelector(".toast")`),
+		is("the other picture is there", `[...document.querySelectorAll('section.sheet[data-page="2"] image')].some((i) => Math.abs(i.getAttribute("height") / i.getAttribute("width") - 4 / 3) < 0.01)`),
+	)
+	if got := ratio(); math.Abs(got-4.0/3) > 0.01 {
+		t.Errorf("as it was taken the picture is %.3f times as high as wide", got)
+	}
+	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "photograph.student"), id, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := filepath.Join(t.TempDir(), "copy.pdf")
+	if err := os.WriteFile(name, bytesOf(t, file), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := exec.Command("qpdf", "--show-npages", name).Output(); err != nil || strings.TrimSpace(string(n)) != "2" {
+		t.Errorf("the file that is taken away has %s pages, %v (apt-get install qpdf)", n, err)
+	}
+}
