@@ -98,7 +98,9 @@ function offer() {
       photo.value = '';
       if (!file) return;
       const s = sheetOf(add('', of.value));
-      if (s) await bring(file, null, { sheet: s, whole: true });
+      if (!s) return;
+      goTo(s.number);
+      await bring(file, null, { sheet: s, whole: true });
     });
     offered = el(
       'section',
