@@ -18,9 +18,9 @@ import (
 // assemble makes one file of pages of others. The file is written anew and
 // takes from the old ones only what a page needs to be shown, read aloud and
 // filled in: its content, of its resources those that the content names, its
-// own fields, its place in the structure, and links to the outside or to other
-// pages that are in it. Whatever hangs on a page that is not, or on a file as a
-// whole (outline, attachments, metadata, scripts, names, thumbnails, comments,
+// own fields, its place in the structure, its entries of the outline, and links
+// to the outside or to other pages that are in it. Whatever hangs on a page that is not, or on a file as a
+// whole (attachments, metadata, scripts, names, thumbnails, comments,
 // earlier revisions), is not reached from there and so is in no byte of the
 // new file.
 //
@@ -60,6 +60,7 @@ func assemble(files [][]byte, leaves []document.PageRef, r rescue) ([]byte, erro
 		return nil, err
 	}
 	b.structure(root, sources)
+	b.contents(root, sources)
 	for ref, p := range b.pageDicts {
 		b.put(ref, p)
 	}

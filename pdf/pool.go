@@ -175,6 +175,15 @@ func (p *Pool) Assemble(ctx context.Context, files [][]byte, leaves []document.P
 	return b, err
 }
 
+// Leads returns what leads from page to page of a file that Assemble has made.
+func (p *Pool) Leads(ctx context.Context, file []byte) (document.Leads, error) {
+	res, _, err := p.do(ctx, job{Do: "leads"}, file)
+	if err != nil || res.Leads == nil {
+		return document.Leads{}, err
+	}
+	return *res.Leads, nil
+}
+
 // Carries returns what a file carries beside what is seen on its pages.
 func (p *Pool) Carries(ctx context.Context, file []byte) (document.Carried, error) {
 	res, _, err := p.do(ctx, job{Do: "carries"}, file)

@@ -41,6 +41,7 @@ type result struct {
 	Carried  *document.Carried `json:"carried,omitempty"`
 	Copy     uint64            `json:"copy,omitempty"`
 	Parts    []document.Part   `json:"parts,omitempty"`
+	Leads    *document.Leads   `json:"leads,omitempty"`
 }
 
 // What is exported goes to a worker as a part of its own, before the pictures:

@@ -176,6 +176,10 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		res.Parts, body, err = d.differ(j.Sizes, j.Page, j.Other)
 	case "assemble":
 		body, err = assemble(split(d.file, j.Sizes), j.Leaves, d)
+	case "leads":
+		var l document.Leads
+		l, err = leads(d.file)
+		res.Leads = &l
 	case "carries":
 		c := carried(d.file)
 		res.Carried = &c

@@ -68,6 +68,7 @@ var icons = map[string]string{
 	"align-right":    `<path d="M4 6h16M11 10h9M6 14h14M13 18h7"/>`,
 	"hands":          `<path d="M4 20c0-4 2-6.500 4.500-6.500S12 15 12 17M12 17c0-2 1-3.500 3.500-3.500S20 16 20 20"/><circle cx="8.500" cy="8" r="2.800"/><circle cx="15.500" cy="8" r="2.800"/>`,
 	"find":           `<circle cx="10.500" cy="10.500" r="6"/><path d="M15 15l5.500 5.500"/>`,
+	"contents":       `<path d="M4 6h12M7.500 12h12.500M7.500 18h9"/>`,
 	"list":           `<path d="M4.500 6h.1M4.500 12h.1M4.500 18h.1M9 6h11M9 12h11M9 18h11"/>`,
 	"pages":          `<path d="M7.500 4h12v13h-12zM4.500 7.500V20h11.500"/>`,
 	"stamp-tick":     `<path d="M4 13.500l5 6L20 5"/>`,

@@ -72,11 +72,29 @@ type Run struct {
 type Guide struct {
 	Blanks    []Blank    `json:"places"`
 	Questions []Question `json:"questions"`
+	Heads     []Head     `json:"heads,omitempty"` // of the file's contents list, which lead here
+	Links     []Link     `json:"links,omitempty"` // from here to other pages
+}
+
+// A Head is an entry of the contents list of a file, and where on the page it
+// leads.
+type Head struct {
+	Title string  `json:"t"`
+	Depth int     `json:"d,omitempty"` // 0 at the top
+	Y     float64 `json:"y"`
+}
+
+// A Link is a part of a page that leads to a place on a page of the sheet.
+type Link struct {
+	Rect Box     `json:"r"`
+	Page int     `json:"p"` // from 1
+	Y    float64 `json:"y"`
 }
 
 // ForStudents returns the guide without what only teachers see.
 func (g Guide) ForStudents() Guide {
-	out := Guide{Blanks: make([]Blank, len(g.Blanks)), Questions: make([]Question, len(g.Questions))}
+	out := g
+	out.Blanks, out.Questions = make([]Blank, len(g.Blanks)), make([]Question, len(g.Questions))
 	for i, p := range g.Blanks {
 		p.Expected = nil
 		out.Blanks[i] = p

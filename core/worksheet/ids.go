@@ -14,7 +14,8 @@ import (
 // has the same ID whenever it is asked for. From then on the ID stays, however
 // the thing is moved or changed. Seen are those that are taken.
 func (l PageRef) named(g Guide, seen map[string]bool) Guide {
-	out := Guide{Blanks: make([]Blank, len(g.Blanks)), Questions: make([]Question, len(g.Questions))}
+	out := g
+	out.Blanks, out.Questions = make([]Blank, len(g.Blanks)), make([]Question, len(g.Questions))
 	id := func(has, of string) string {
 		for n := 0; has == "" || seen[has]; n++ { // two of the same kind may lie at the same place
 			sum := sha256.Sum256(fmt.Appendf(nil, "%d/%d/%d %s %d", l.Source, l.Page, l.Turn, of, n))
@@ -55,7 +56,8 @@ func (p Plan) Named() Plan {
 // lies where something of the same kind lay: when more than half of what both
 // cover together is covered by both.
 func (g Guide) Keeping(older Guide) Guide {
-	out := Guide{Blanks: append([]Blank{}, g.Blanks...), Questions: append([]Question{}, g.Questions...)}
+	out := g
+	out.Blanks, out.Questions = append([]Blank{}, g.Blanks...), append([]Question{}, g.Questions...)
 	taken := map[string]bool{}
 	for i, b := range out.Blanks {
 		best := 0.5

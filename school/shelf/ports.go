@@ -12,6 +12,8 @@ import (
 type Assembler interface {
 	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
 	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
+	// Leads returns what leads from page to page of a file that Assemble made.
+	Leads(ctx context.Context, file []byte) (document.Leads, error)
 }
 
 // A PublishingStore keeps revisions as they are made.
@@ -64,6 +66,8 @@ type Reader interface {
 	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
 	Sizes(ctx context.Context, file []byte) ([]document.Page, error)
 	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
+	// Leads returns what leads from page to page of a file that Assemble made.
+	Leads(ctx context.Context, file []byte) (document.Leads, error)
 }
 
 // A ShelfStore keeps worksheets as teachers prepare them.

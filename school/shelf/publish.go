@@ -66,13 +66,34 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 		}
 		if was.SameSheet(p) { // only what is held back or left out has changed
 			r.FileHash, r.PageCount = last.FileHash, last.PageCount
+			if err := s.lead(ctx, last.FileHash, r.Guides); err != nil {
+				return r, err
+			}
 			return r, s.store.AddRevision(ctx, &r)
 		}
 	}
 	if r.FileHash, r.PageCount, err = s.assemble(ctx, w.ID, p); err != nil {
 		return r, err
 	}
+	if err := s.lead(ctx, r.FileHash, r.Guides); err != nil {
+		return r, err
+	}
 	return r, s.store.AddRevision(ctx, &r)
+}
+
+// lead puts what leads from page to page of an assembled file on its guides.
+func (s *Publishing) lead(ctx context.Context, file string, guides []worksheet.Guide) error {
+	b, err := s.store.Blob(ctx, file)
+	if err != nil {
+		return err
+	}
+	leads, err := s.engine.Leads(ctx, b)
+	if err != nil || len(leads.Heads)+len(leads.Links) == 0 {
+		return err
+	}
+	pages, err := s.engine.Inspect(ctx, b)
+	leads.Guide(pages, guides)
+	return err
 }
 
 // guides returns what every page that students get has to be worked on.

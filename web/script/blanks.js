@@ -80,6 +80,9 @@ export function letters() {
 // personal gives the places for who writes: name, class, date.
 export const personal = () => all.filter((b) => b.h);
 
+// guided gives all that there is to be worked on, by page.
+export const guided = () => guides;
+
 // questions gives what the sheet asks under its numbers.
 export const questions = () => guides.flatMap((g) => g.questions);
 

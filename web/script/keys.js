@@ -131,7 +131,7 @@ const HELP = {
 document.querySelector('[data-do="view"]')?.addEventListener('click', () => {
   const press = (words, selector) => {
     const at = document.querySelector(selector);
-    return at
+    return at && !at.hidden
       ? el('button', { className: 'button', disabled: at.disabled, on: { click: () => at.click() } }, words)
       : null;
   };
@@ -140,6 +140,7 @@ document.querySelector('[data-do="view"]')?.addEventListener('click', () => {
     row(press('Smaller', '[data-zoom="out"]'), press('Larger', '[data-zoom="in"]')),
     row(press('Whole width', '[data-zoom="width"]'), press('Whole page', '[data-zoom="page"]')),
     row(
+      press('Contents', '[data-do="contents"]'),
       press('Find', '[data-do="find"]'),
       press('Everything on this copy', '[data-do="list"]'),
       press('Plain view', '[data-do="plain"]'),
@@ -175,7 +176,7 @@ for (const box of dialog.querySelectorAll('[data-set]'))
     look();
   });
 document.querySelector('[data-do="help"]').addEventListener('click', help);
-for (const name of ['list', 'find'])
+for (const name of ['contents', 'list', 'find'])
   document.querySelector(`[data-do="${name}"]`)?.addEventListener('click', () => panel.open(name));
 // On a narrow screen the head has no room for these.
 for (const b of dialog.querySelectorAll('[data-press]'))

@@ -1,9 +1,11 @@
-// panel lies over the margin: the list of everything on the copy, and the
-// search in printed words and in what was written.
+// panel lies over the margin: the contents list of the file, the list of
+// everything on the copy, and the search in printed words and in what was
+// written.
 
 import { el, icon, node } from './paint.js';
 import { goTo, surface, words } from './surface.js';
 import { marks } from './marks.js';
+import { heads } from './leads.js';
 import { activate } from './margin.js';
 import { pick } from './pick.js';
 import { hand } from './pointer.js';
@@ -29,7 +31,7 @@ export function open(name) {
   which = name;
   box.dataset.of = name;
   document.querySelector(`[data-do="${name}"]`)?.setAttribute('aria-expanded', 'true');
-  const titles = { list: 'Everything on this copy', find: 'Find' };
+  const titles = { contents: 'Contents', list: 'Everything on this copy', find: 'Find' };
   const body = el('div', { className: 'body' });
   box.setAttribute('aria-label', titles[name]);
   box.replaceChildren(
@@ -55,7 +57,7 @@ export function open(name) {
     body,
   );
   box.hidden = false;
-  ({ list, find })[name](body);
+  ({ contents, list, find })[name](body);
 }
 box.addEventListener('keydown', (e) => {
   if (e.key === 'Escape') {
@@ -63,6 +65,25 @@ box.addEventListener('keydown', (e) => {
     close();
   }
 });
+
+// contents has a line for each entry of the file's own contents list. It lies
+// over the page on a narrow screen, and goes when one has chosen.
+function contents(body) {
+  const choose = (h) => {
+    goTo(h.page, h.y);
+    if (matchMedia('(max-width: 1100px)').matches) close();
+  };
+  body.replaceChildren(
+    ...heads().map((h) =>
+      el(
+        'button',
+        { className: 'line head-of', data: { depth: Math.min(h.d ?? 0, 4) }, on: { click: () => choose(h) } },
+        el('span', {}, h.t),
+        el('b', {}, String(h.page)),
+      ),
+    ),
+  );
+}
 
 const KINDS = {
   freetext: 'Text',

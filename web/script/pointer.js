@@ -36,7 +36,10 @@ const active = () => instruments[lent || hand.name];
 export const inHand = active;
 
 desk.addEventListener('pointerdown', (e) => {
-  if (e.button !== 0 || e.target.closest('.typing, .marker, .offer, .field-box, .leads, .another, .full-place, .fits'))
+  if (
+    e.button !== 0 ||
+    e.target.closest('.typing, .marker, .offer, .field-box, .leads, .leads-to, .another, .full-place, .fits')
+  )
     return;
   const p = at(e);
   if (!p) {

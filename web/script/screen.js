@@ -26,6 +26,7 @@ import * as student from './student.js';
 import * as teacher from './marking.js';
 import * as drafts from './drafts.js';
 import * as papers from './papers.js';
+import * as leads from './leads.js';
 import { instruments } from './pointer.js';
 import { ask } from './net.js';
 import { toast } from './toast.js';
@@ -47,7 +48,10 @@ marks.onChange = () => {
   pagenav.count();
   practice.show();
 };
-blanks.whenBegun(papers.follow);
+blanks.whenBegun(() => {
+  papers.follow();
+  leads.show();
+});
 blanks.whenCounted(margin.count);
 surface.onMove = () => {
   margin.arrange();
