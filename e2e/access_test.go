@@ -198,6 +198,7 @@ var rights = map[string]any{
 	"GET /assignments/:id/marking": marks, "POST /assignments/:id/return": marks, "GET /assignments/:id/roll": marks,
 	"GET /copies/:id": "student", "GET /copies/:id/view": "student",
 	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student", "GET /copies/:id/changes": "student",
+	"GET /copies/:id/states": "student", "POST /copies/:id/states": "student", "GET /copies/:id/states/:number": "student",
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
 	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
 	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
@@ -231,7 +232,7 @@ func allowed(r any, state flow.State, kind string) bool {
 // who asks, so that the table can be walked without moving anything.
 var bodies = map[string]string{
 	"POST /drafts/:thing/:id": `[]`,
-	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /settings": `no settings`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
+	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
 	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,
 }
 
@@ -244,6 +245,11 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 	for _, r := range web.Routes() {
 		if _, ok := rights[r]; !ok {
 			t.Errorf("%s is not in the table of rights", r)
+		}
+	}
+	for _, cp := range sc.copies { // there is one to be seen
+		if sc.ask(t, sc.people["student"], "POST /copies/:id/states", cp) != http.StatusCreated {
+			t.Fatal("a student cannot keep a state")
 		}
 	}
 	for r, right := range rights {
@@ -289,8 +295,8 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy)
 	case strings.HasPrefix(path, "/copies"), strings.HasPrefix(path, "/drafts"):
 		id = cp.ID
 	}
-	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":n", "1", ":scale", "25", ":turn", "0", ":token", "0", ":hash", strings.Repeat("0", 64), ":thing", "copy", ":name", "nothing").Replace(path)
-	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "POST /copies/:id/sounds": "?layer=work", "POST /copies/:id/pictures": "?layer=work"}[route]
+	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":number", "1", ":n", "1", ":scale", "25", ":turn", "0", ":token", "0", ":hash", strings.Repeat("0", 64), ":thing", "copy", ":name", "nothing").Replace(path)
+	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "GET /copies/:id/states": "?layer=work", "GET /copies/:id/states/:number": "?layer=work", "POST /copies/:id/sounds": "?layer=work", "POST /copies/:id/pictures": "?layer=work"}[route]
 	body := bodies[route]
 	if route == "POST /assignments" {
 		body = fmt.Sprintf("course=%d&worksheet=%d&points=none", sc.course.ID, sc.sheet.ID)

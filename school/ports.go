@@ -17,6 +17,7 @@ var (
 	ErrNotFound = errors.New("school: there is no such thing")
 	ErrTaken    = errors.New("school: the name is taken")
 	ErrInUse    = errors.New("school: still in use")
+	ErrFull     = errors.New("school: there are as many as there may be")
 	ErrStale    = errors.New("school: changed elsewhere in the meantime")
 	ErrAway     = errors.New("school: the database cannot be reached")
 	ErrDamaged  = errors.New("school: what is stored is damaged")

@@ -297,6 +297,16 @@ type Holding struct {
 	Section    string
 }
 
+// A State is how a layer of a copy stood when somebody kept it under a name.
+type State struct {
+	CopyID uint64           `json:"-"`
+	Layer  submission.Layer `json:"-"`
+	Number int              `json:"number"` // from 1
+	Name   string           `json:"name"`
+	Seq    int64            `json:"-"` // of the last operation of that time
+	At     time.Time        `json:"at"`
+}
+
 // A SavedOp is an operation as it was accepted.
 type SavedOp struct {
 	Seq      int64

@@ -7,6 +7,9 @@ import (
 	"math/rand/v2"
 	"os"
 	"reflect"
+	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -321,6 +324,85 @@ func TestChangesLeadToWhatIsPresent(t *testing.T) {
 	}
 	if _, err := h.school.Saving.Changes(h.ctx, class[1], h.copyOf(class[0], given[0]), 0); !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
 		t.Errorf("a classmate asks for changes: %v", err)
+	}
+}
+
+// A state that was kept is what stood there then, whatever came afterwards; it
+// is for those who write there, and there are only so many.
+func TestStatesThatAreKept(t *testing.T) {
+	h := open(t, "states")
+	class, given := h.course("States", 2, 1)
+	id := h.copyOf(class[0], given[0])
+	write := func(op, base, text string) submission.Op {
+		o := submission.Op{ID: "op-" + op, On: "mark-one", Base: base}
+		if text != "" {
+			o.Mark = &mark.Mark{ID: o.On, Page: 1, Body: &mark.FreeText{X: 10, Y: 20, Width: 60, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: text, Size: 14, Color: "#1e2a44"}}}}}}
+		}
+		return o
+	}
+	save := func(o submission.Op) {
+		t.Helper()
+		_, err := h.school.Saving.Save(h.ctx, class[0], id, submission.Work, []submission.Op{o})
+		h.must(err)
+	}
+	keep := func(name string) error {
+		_, err := h.school.States.Keep(h.ctx, class[0], id, submission.Work, name)
+		return err
+	}
+	h.must(keep("empty"))
+	save(write("first", "", "four metres"))
+	h.must(keep("a guess"))
+	save(write("second", "op-first", "five metres"))
+	h.must(keep("worked out"))
+	save(write("third", "op-second", ""))
+	for number, want := range []string{"", "four metres", "five metres"} {
+		marks, err := h.school.States.Marks(h.ctx, class[0], id, submission.Work, number+1)
+		h.must(err)
+		got := ""
+		for _, m := range marks {
+			got += m.Body.(*mark.FreeText).String()
+		}
+		if got != want {
+			t.Errorf("state %d is %q, not %q", number+1, got, want)
+		}
+	}
+	for _, who := range []school.Person{class[1], h.teacher, {}} {
+		if _, err := h.school.States.All(h.ctx, who, id, submission.Work); err == nil {
+			t.Errorf("%q reads what a student has kept", who.Name)
+		}
+	}
+	for name, n := range map[string]int{"a number that is not there": 4, "none": 0, "below": -1} {
+		if _, err := h.school.States.Marks(h.ctx, class[0], id, submission.Work, n); !errors.Is(err, access.ErrHidden) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	for _, name := range []string{"", "  ", strings.Repeat("long", 30)} {
+		if err := keep(name); !school.IsProblem(err, "state name") {
+			t.Errorf("a state called %q: %v", name, err)
+		}
+	}
+	// Many at once get a number each, and no more than there may be.
+	var full atomic.Int32
+	var all sync.WaitGroup
+	for range 60 {
+		all.Go(func() {
+			if err := keep("again"); school.IsProblem(err, "states") {
+				full.Add(1)
+			} else if err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	all.Wait()
+	kept, err := h.school.States.All(h.ctx, class[0], id, submission.Work)
+	h.must(err)
+	for i, s := range kept {
+		if s.Number != i+1 {
+			t.Fatalf("the %dth is number %d", i+1, s.Number)
+		}
+	}
+	if len(kept) != 40 || full.Load() != 23 {
+		t.Errorf("%d are kept and %d were refused", len(kept), full.Load())
 	}
 }
 

@@ -54,6 +54,8 @@ var problems = map[string]string{
 	"more work":       "Work from another device has just arrived on this copy. Nothing is lost. Look it over, then submit again.",
 	"letters":         "These signs are in no font we have and would be missing in the file: %s",
 	"operation":       "The server could not take this change: %s",
+	"state name":      "Give it a name of at most 60 letters, so that you find it again. Nothing was kept, and nothing on the copy is lost.",
+	"states":          "40 states of this copy are kept already, so this one was not. Nothing on the copy is lost.",
 	"batch":           "The server could not take these changes.",
 	"draft":           "What you are typing could not be kept.",
 	"settings":        "Your settings could not be kept.",

@@ -13,6 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/live"
@@ -113,6 +114,55 @@ func (s *Site) changes(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, changes)
+}
+
+// states answers with the states of a layer that were kept.
+func (s *Site) states(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	all, err := s.school.States.All(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")))
+	if err != nil {
+		return err
+	}
+	if all == nil {
+		all = []school.State{}
+	}
+	return c.JSON(http.StatusOK, all)
+}
+
+// keepState keeps what stands in a layer under a name.
+func (s *Site) keepState(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	state, err := s.school.States.Keep(c.Request().Context(), me(c), n, submission.Layer(c.FormValue("layer")), c.FormValue("name"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, state)
+}
+
+// state answers with the marks of a state that was kept.
+func (s *Site) state(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	k, err := number(c, "number")
+	if err != nil {
+		return err
+	}
+	marks, err := s.school.States.Marks(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), int(k))
+	if err != nil {
+		return err
+	}
+	if marks == nil {
+		marks = []mark.Mark{}
+	}
+	return c.JSON(http.StatusOK, marks)
 }
 
 // feed sends news of the copy as server-sent events (WHATWG HTML, 9.2).

@@ -35,6 +35,7 @@ type All struct {
 	Submitting  *work.Submitting
 	Attachments *work.Attachments
 	Drafts      *work.Drafts
+	States      *work.States
 	Elsewhere   *work.Elsewhere
 	Queue       *feedback.Queue
 	Marking     *feedback.Marking
@@ -63,6 +64,7 @@ type Store interface {
 	work.SubmittingStore
 	work.AttachmentStore
 	work.DraftStore
+	work.StateStore
 	work.ElsewhereStore
 	feedback.QueueStore
 	feedback.MarkingStore
@@ -115,6 +117,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Submitting = work.NewSubmitting(store, gate, s.Revisions, s.Live, now)
 	s.Attachments = work.NewAttachments(store, gate, s.Intake)
 	s.Drafts = work.NewDrafts(store, gate, s.Assignments, now)
+	s.States = work.NewStates(store, gate, now)
 	s.Elsewhere = work.NewElsewhere(store, engine, gate, s.Intake, s.Revisions, s.Attachments, s.Saving, now)
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)

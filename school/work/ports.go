@@ -18,6 +18,17 @@ type DraftStore interface {
 	PutDrafts(ctx context.Context, all []school.Draft, most int) error
 }
 
+// A StateStore keeps states of copies under a name.
+type StateStore interface {
+	// States returns the states of a layer that were kept, the oldest first.
+	States(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.State, error)
+	// KeepState keeps a state, as it is now, as the next one of its layer;
+	// school.ErrFull says that there are most already.
+	KeepState(ctx context.Context, state school.State, most int) (school.State, error)
+	// OpsAfter returns the operations of a layer with a sequence number above after.
+	OpsAfter(ctx context.Context, copyID uint64, layer submission.Layer, after int64) ([]school.SavedOp, error)
+}
+
 // A Comparer is the part of the PDF engine that is needed here.
 type Comparer interface {
 	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)

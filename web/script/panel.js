@@ -6,6 +6,7 @@ import { el, icon, node } from './paint.js';
 import { goTo, surface, words } from './surface.js';
 import { marks } from './marks.js';
 import { heads } from './leads.js';
+import { section } from './states.js';
 import { activate } from './margin.js';
 import { pick } from './pick.js';
 import { hand } from './pointer.js';
@@ -110,6 +111,8 @@ const text = (m) =>
       : (m.body.text ?? m.body.name ?? '');
 const colorOf = (m) => m.body.color ?? m.body.lines?.[0]?.runs[0]?.color;
 
+const called = (m) => [KINDS[m.kind].toLowerCase(), text(m) && `“${text(m).slice(0, 40)}”`].filter(Boolean).join(' ');
+
 function go(e) {
   const b = e.mark.kind === 'note' ? e.mark.body.at[1] : null;
   const y = b ?? e.groups[0]?.getBBox?.().y ?? 0;
@@ -126,6 +129,7 @@ function go(e) {
 function list(body) {
   let kind = '',
     color = '';
+  const kept = section((state) => state(body, () => list(body)), called);
   const all = () =>
     [...marks.shown.values()]
       .filter((e) => e.mark.kind !== 'reply' && e.layer !== 'sheet')
@@ -184,6 +188,7 @@ function list(body) {
       });
     }
     body.replaceChildren(
+      kept ?? '',
       kinds.length > 1
         ? el(
             'div',

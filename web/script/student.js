@@ -1,7 +1,8 @@
 // student has the student's side of the sheet screen: submit, take back,
 // improve. The margin's head is written by the server.
 
-import { el, layer, paint } from './paint.js';
+import { el } from './paint.js';
+import { seen as seenPage } from './seen.js';
 import { ask, post } from './net.js';
 import { dialog, question } from './dialogs.js';
 import { toast } from './toast.js';
@@ -162,18 +163,13 @@ function bringElsewhere() {
 // look shows every page as the teacher will see it.
 function look(box) {
   box.replaceChildren(
-    ...surface.sheets.map((s) => {
-      const width = Math.min(box.clientWidth - 40 || 480, 560),
-        page = el('div', { className: 'sheet' });
-      Object.assign(page.style, { width: `${width}px`, height: `${(width * s.h) / s.w}px` });
-      const copy = { washes: layer('washes', s), marks: layer('marks', s) };
-      if (!s.added)
-        page.append(el('img', { src: `/sheets/${surface.sheet}/pages/${s.number}/150`, alt: `Page ${s.number}` }));
-      page.append(copy.washes, copy.marks);
-      for (const e of marks.shown.values())
-        if (e.mark.page === s.number && e.layer === 'work') paint(copy, { ...e, groups: [] });
-      return page;
-    }),
+    ...surface.sheets.map((s) =>
+      seenPage(
+        s,
+        Math.min(box.clientWidth - 40 || 480, 560),
+        [...marks.shown.values()].filter((e) => e.mark.page === s.number && e.layer === 'work'),
+      ),
+    ),
   );
 }
 
