@@ -47,6 +47,7 @@ export function fresh(mark) {
     },
     icon(`shape-${like.kind}`),
     NAMES[like.kind],
+    el('small', {}, 'or just go on'),
   );
   Object.assign(sign.style, {
     top: `${Math.max(b[1] - 8, 2) * z}px`,
@@ -78,6 +79,9 @@ function take(mark, like, shaft) {
   before = null;
 }
 
+document.addEventListener('keydown', (e) => {
+  if (e.key === 'Escape') dismiss();
+});
 surface.desk.addEventListener(
   'pointerdown',
   (e) => {

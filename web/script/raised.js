@@ -78,12 +78,13 @@ export function offer(box, editor) {
     way > 0 ? 'Raise ' : 'Lower ',
     el(way > 0 ? 'sup' : 'sub', {}, letters),
     el('kbd', {}, way > 0 ? 'Ctrl ↑' : 'Ctrl ↓'),
+    el('small', {}, 'or just go on'),
   );
   Object.assign(chip, { take, way });
   const r = editor.caret(),
     frame = box.parentElement.getBoundingClientRect();
   Object.assign(chip.style, {
-    left: `${Math.min(r.left - frame.left + 6, frame.width - 130)}px`,
+    left: `${Math.min(r.left - frame.left + 6, frame.width - 230)}px`,
     top: `${r.bottom - frame.top + 6}px`,
   });
   box.after(chip);

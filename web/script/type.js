@@ -151,6 +151,7 @@ function offerPen(b, p) {
       instruments.type.asked = true;
       instruments.type.tap(p);
     }),
+    pick('Neither', () => surface.desk.focus()),
   );
   Object.assign(fits.style, { left: `${p.x * pixels()}px`, top: `${p.y * pixels() + 8}px` });
   p.sheet.box.append(fits);
@@ -497,6 +498,7 @@ function tooMuch(rest) {
       { className: 'button next', on: { mousedown: (e) => e.preventDefault(), click: goOn } },
       'Go on on a new page',
     ),
+    el('small', {}, 'or make it shorter here'),
   );
   Object.assign(open.full.style, {
     left: `${Math.min(open.x * pixels(), sheet.w * pixels() - 300)}px`,
