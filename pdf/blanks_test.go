@@ -16,20 +16,15 @@ import (
 	"codeberg.org/go-pdf/fpdf"
 
 	"readymargin/core/blank"
+	"readymargin/core/blank/blanktest"
 	"readymargin/core/page"
 )
-
-// A place is a true place to write on a page.
-type place struct {
-	kind blank.Kind
-	rect page.Rect
-}
 
 // A drawn sheet is a page whose places are known because they were drawn here.
 type drawn struct {
 	*fpdf.Fpdf
 	rnd    *rand.Rand
-	places []place
+	places []blanktest.Place
 	y      float64
 	size   float64
 	font   string
@@ -52,7 +47,7 @@ func (d *drawn) text(x, y float64, s string) float64 {
 }
 
 func (d *drawn) at(k blank.Kind, x0, y0, x1, y1 float64) {
-	d.places = append(d.places, place{k, page.R(x0, y0, x1, y1)})
+	d.places = append(d.places, blanktest.Place{Kind: k, Rect: page.R(x0, y0, x1, y1)})
 }
 
 // on draws a line to write on and notes its place.
@@ -234,7 +229,7 @@ var designs = map[string]func(*drawn){
 }
 
 // drawSheet draws a page of one design; the seed varies its font, sizes and texts.
-func drawSheet(name string, seed uint64) ([]byte, []place) {
+func drawSheet(name string, seed uint64) ([]byte, []blanktest.Place) {
 	d := &drawn{Fpdf: fpdf.New("P", "pt", "A4", ""), rnd: rand.New(rand.NewPCG(seed, 7)), y: 110}
 	d.font = []string{"Helvetica", "Times", "Courier"}[d.rnd.IntN(3)]
 	d.size = 9.5 + float64(d.rnd.IntN(4))
@@ -252,67 +247,6 @@ func drawSheet(name string, seed uint64) ([]byte, []place) {
 	return b.Bytes(), d.places
 }
 
-// A score counts places that were found, and blanks that were claimed.
-type score struct{ places, strict, loose, claimed, false int }
-
-func (s *score) add(o score) {
-	s.places, s.strict, s.loose, s.claimed, s.false = s.places+o.places, s.strict+o.strict, s.loose+o.loose, s.claimed+o.claimed, s.false+o.false
-}
-
-func (s score) String() string {
-	share := func(a, b int) float64 { return float64(a) / float64(max(b, 1)) }
-	return fmt.Sprintf("%3d places: strict %.2f, loose %.2f; %3d claimed, %.2f falsely", s.places, share(s.strict, s.places), share(s.loose, s.places), s.claimed, share(s.false, s.claimed))
-}
-
-// judge compares what was found with what is true. Loose: the place's centre
-// lies in exactly one blank. Strict: for a line the baselines are within 4
-// points and the horizontal overlap is 0.7; for all else the intersection over
-// union is 0.5, the measure of Everingham et al., "The PASCAL Visual Object
-// Classes (VOC) Challenge", Int. J. Computer Vision 88 (2010), 4.2.
-func judge(places []place, found []blank.Blank) (all score, kinds map[blank.Kind]score) {
-	kinds = map[blank.Kind]score{}
-	for _, p := range places {
-		in, strict := 0, 0
-		for _, b := range found {
-			if b.Rect.Contains(p.rect.Center()) {
-				in++
-			}
-			both := p.rect.Intersect(b.Rect)
-			if p.kind == blank.Line || b.Kind == blank.Line {
-				across := (min(p.rect.Max.X, b.Rect.Max.X) - max(p.rect.Min.X, b.Rect.Min.X)) / max(p.rect.W(), b.Rect.W())
-				if d := p.rect.Max.Y - b.Baseline; d > -4 && d < 4 && across > 0.7 {
-					strict = 1
-				}
-			} else if !both.Empty() {
-				area := both.W() * both.H()
-				if area/(p.rect.W()*p.rect.H()+b.Rect.W()*b.Rect.H()-area) > 0.5 {
-					strict = 1
-				}
-			}
-		}
-		s := score{places: 1, strict: strict}
-		if in == 1 {
-			s.loose = 1
-		}
-		all.add(s)
-		k := kinds[p.kind]
-		k.add(s)
-		kinds[p.kind] = k
-	}
-	for _, b := range found {
-		holds := slices.ContainsFunc(places, func(p place) bool { return b.Rect.Contains(p.rect.Center()) })
-		s := score{claimed: 1}
-		if !holds {
-			s.false = 1
-		}
-		all.add(s)
-		k := kinds[b.Kind]
-		k.add(s)
-		kinds[b.Kind] = k
-	}
-	return all, kinds
-}
-
 func blanksOf(t *testing.T, file []byte, n int) []blank.Blank {
 	t.Helper()
 	return must(pool.Inspect(context.Background(), file))[n-1].Blanks()
@@ -321,19 +255,19 @@ func blanksOf(t *testing.T, file []byte, n int) []blank.Blank {
 // Fifty pages drawn here, ten ways of asking five times, and fifteen on which
 // there is nothing to write. The seeds are those the rules were not made with.
 func TestBlanksOnDrawnSheets(t *testing.T) {
-	var all score
-	kinds := map[blank.Kind]score{}
+	var all blanktest.Score
+	kinds := map[blank.Kind]blanktest.Score{}
 	quiet, pages := 0, 0
 	for _, name := range slices.Sorted(maps.Keys(designs)) {
-		var one score
+		var one blanktest.Score
 		for seed := uint64(100); seed < 105; seed++ {
 			file, places := drawSheet(name, seed)
 			found := blanksOf(t, file, 1)
-			s, k := judge(places, found)
-			one.add(s)
+			s, k := blanktest.Judge(places, found)
+			one.Add(s)
 			for kind, v := range k {
 				sum := kinds[kind]
-				sum.add(v)
+				sum.Add(v)
 				kinds[kind] = sum
 			}
 			if strings.HasPrefix(name, "-") {
@@ -344,16 +278,16 @@ func TestBlanksOnDrawnSheets(t *testing.T) {
 			}
 		}
 		t.Logf("%-34s %v", name, one)
-		all.add(one)
+		all.Add(one)
 	}
 	for _, k := range slices.Sorted(maps.Keys(kinds)) {
 		t.Logf("%-34s %v", k, kinds[k])
 	}
 	t.Logf("%-34s %v; nothing claimed on %d of %d other pages", "all", all, quiet, pages)
-	if loose := float64(all.loose) / float64(all.places); loose < 0.95 {
+	if loose := float64(all.Loose) / float64(all.Places); loose < 0.95 {
 		t.Errorf("loose %.3f", loose)
 	}
-	if wrong := float64(all.false) / float64(all.claimed); wrong > 0.04 {
+	if wrong := float64(all.False) / float64(all.Claimed); wrong > 0.04 {
 		t.Errorf("false %.3f", wrong)
 	}
 	if quiet*10 < pages*9 {
@@ -370,21 +304,21 @@ func TestBlanksOfAForm(t *testing.T) {
 		t.Fatal(err)
 	}
 	file := must(os.ReadFile(filepath.Join(strings.TrimSpace(string(dir)), "pkg/samples/signatures/adbe.pkcs7.detached/usageRights.pdf")))
-	var all score
+	var all blanktest.Score
 	for i, p := range must(pool.Inspect(context.Background(), file)) {
-		var places []place
+		var places []blanktest.Place
 		for _, f := range p.Fields {
 			kind := blank.Line
 			if f.Type == "Btn" {
 				kind = blank.Tick
 			}
-			places = append(places, place{kind, f.Rect})
+			places = append(places, blanktest.Place{Kind: kind, Rect: f.Rect})
 		}
-		s, _ := judge(places, blanksOf(t, file, i+1))
-		all.add(s)
+		s, _ := blanktest.Judge(places, blanksOf(t, file, i+1))
+		all.Add(s)
 	}
 	t.Log(all)
-	if all.places != 29 || float64(all.loose) < 0.85*float64(all.places) || all.false > 1 {
+	if all.Places != 29 || float64(all.Loose) < 0.85*float64(all.Places) || all.False > 1 {
 		t.Errorf("worse than it was: %v", all)
 	}
 }

@@ -19,6 +19,7 @@ import (
 	"golang.org/x/image/draw"
 	"golang.org/x/image/math/f64"
 
+	"readymargin/core/blank/blanktest"
 	"readymargin/core/document"
 	"readymargin/core/heldback"
 	"readymargin/core/page"
@@ -88,7 +89,7 @@ func TestBlanksOnScans(t *testing.T) {
 		name   string
 		file   []byte
 		page   int
-		places []place
+		places []blanktest.Place
 	}
 	var sheets []sheet
 	names := slices.Sorted(maps.Keys(ways))
@@ -112,8 +113,8 @@ func TestBlanksOnScans(t *testing.T) {
 		file, places := drawSheet(name, 100)
 		sheets = append(sheets, sheet{"drawn: " + name, file, 1, places})
 	}
-	var all score
-	perFont := map[string]score{}
+	var all blanktest.Score
+	perFont := map[string]blanktest.Score{}
 	quiet, others := 0, 0
 	for _, s := range sheets {
 		angle := (rnd.Float64() - 0.5) * 0.024 // up to 0.7 degrees
@@ -121,20 +122,20 @@ func TestBlanksOnScans(t *testing.T) {
 		got := must(pool.Inspect(context.Background(), book))[0]
 		turn := scan.Turn(angle, page.Pt(got.Width/2, got.Height/2))
 		for i := range s.places {
-			r := &s.places[i].rect
+			r := &s.places[i].Rect
 			c := r.Center()
 			*r = r.Add(turn.Apply(c).Sub(c))
 		}
 		for i := range s.places {
-			s.places[i].rect.Max.X = min(s.places[i].rect.Max.X, got.Width-5) // some are drawn over the edge
+			s.places[i].Rect.Max.X = min(s.places[i].Rect.Max.X, got.Width-5) // some are drawn over the edge
 		}
 		found := got.Blanks()
-		one, _ := judge(s.places, found)
+		one, _ := blanktest.Judge(s.places, found)
 		t.Logf("%-46s leaning %5.2f°, seen %5.2f°: %v", s.name, angle*57.3, got.Scan.Tilt*57.3, one)
-		all.add(one)
+		all.Add(one)
 		font, _, _ := strings.Cut(s.name, ": ")
 		sum := perFont[font]
-		sum.add(one)
+		sum.Add(one)
 		perFont[font] = sum
 		if strings.Contains(s.name, ": -") {
 			others++
@@ -147,7 +148,7 @@ func TestBlanksOnScans(t *testing.T) {
 		t.Logf("%-46s %v", font, perFont[font])
 	}
 	t.Logf("all %v; nothing claimed on %d of %d other pages", all, quiet, others)
-	if loose, wrong := float64(all.loose)/float64(all.places), float64(all.false)/float64(all.claimed); loose < 0.92 || wrong > 0.08 || quiet < others-2 {
+	if loose, wrong := float64(all.Loose)/float64(all.Places), float64(all.False)/float64(all.Claimed); loose < 0.92 || wrong > 0.08 || quiet < others-2 {
 		t.Errorf("loose %.3f, false %.3f, quiet on %d of %d", loose, wrong, quiet, others)
 	}
 }

@@ -15,6 +15,7 @@ import (
 	"github.com/tdewolff/font"
 
 	"readymargin/core/blank"
+	"readymargin/core/blank/blanktest"
 	"readymargin/core/document"
 	"readymargin/core/page"
 	"readymargin/core/typeset"
@@ -359,13 +360,13 @@ func typesetSheet(seed uint64, ways map[string]func(*source)) []byte {
 }
 
 // truth reads the places of each page from its links.
-func truth(t *testing.T, file []byte, pages []document.Page) [][]place {
+func truth(t *testing.T, file []byte, pages []document.Page) [][]blanktest.Place {
 	t.Helper()
 	ctx := must(api.ReadContext(bytes.NewReader(file), lenient()))
 	if err := ctx.EnsurePageCount(); err != nil {
 		t.Fatal(err)
 	}
-	out := make([][]place, len(pages))
+	out := make([][]blanktest.Place, len(pages))
 	for i, p := range pages {
 		d, _, _, err := ctx.PageDict(i+1, false)
 		if err != nil {
@@ -398,16 +399,16 @@ func truth(t *testing.T, file []byte, pages []document.Page) [][]place {
 			case kind == blank.Line: // the line stands a little over the foot of its box
 				r.Max.Y -= 0.2 * r.H()
 			}
-			out[i] = append(out[i], place{blank.Kind(parts[0]), r})
+			out[i] = append(out[i], blanktest.Place{Kind: blank.Kind(parts[0]), Rect: r})
 		}
 	}
 	return out
 }
 
 // measure scores documents of some ways of asking, of several seeds.
-func measure(t *testing.T, ways map[string]func(*source), seeds uint64) (all score, quiet, others int) {
+func measure(t *testing.T, ways map[string]func(*source), seeds uint64) (all blanktest.Score, quiet, others int) {
 	t.Helper()
-	perWay, kinds := map[string]score{}, map[blank.Kind]score{}
+	perWay, kinds := map[string]blanktest.Score{}, map[blank.Kind]blanktest.Score{}
 	names := slices.Sorted(maps.Keys(ways))
 	for seed := range seeds {
 		d, err := (&office.LibreOffice{}).PDF(context.Background(), typesetSheet(seed, ways))
@@ -420,14 +421,14 @@ func measure(t *testing.T, ways map[string]func(*source), seeds uint64) (all sco
 		}
 		for i, places := range truth(t, d.PDF, pages) {
 			found := pages[i].Blanks()
-			s, k := judge(places, found)
-			all.add(s)
+			s, k := blanktest.Judge(places, found)
+			all.Add(s)
 			sum := perWay[names[i]]
-			sum.add(s)
+			sum.Add(s)
 			perWay[names[i]] = sum
 			for kind, v := range k {
 				sum := kinds[kind]
-				sum.add(v)
+				sum.Add(v)
 				kinds[kind] = sum
 			}
 			if strings.HasPrefix(names[i], "-") {
@@ -454,10 +455,10 @@ func measure(t *testing.T, ways map[string]func(*source), seeds uint64) (all sco
 // loose was 1.00 and 0.07 were claimed falsely: labels in cells of their own.
 func TestBlanksOnTypesetSheets(t *testing.T) {
 	all, quiet, others := measure(t, ways, 4)
-	if loose, strict := float64(all.loose)/float64(all.places), float64(all.strict)/float64(all.places); loose < 0.98 || strict < 0.98 {
+	if loose, strict := float64(all.Loose)/float64(all.Places), float64(all.Strict)/float64(all.Places); loose < 0.98 || strict < 0.98 {
 		t.Errorf("loose %.3f, strict %.3f", loose, strict)
 	}
-	if wrong := float64(all.false) / float64(all.claimed); wrong > 0.02 || quiet < others {
+	if wrong := float64(all.False) / float64(all.Claimed); wrong > 0.02 || quiet < others {
 		t.Errorf("false %.3f, quiet on %d of %d", wrong, quiet, others)
 	}
 }
@@ -467,10 +468,10 @@ func TestBlanksOnTypesetSheets(t *testing.T) {
 // not known as lines to write on, and are now.
 func TestBlanksOnUnknownSheets(t *testing.T) {
 	all, quiet, others := measure(t, otherWays, 2)
-	if loose := float64(all.loose) / float64(all.places); loose < 0.95 {
+	if loose := float64(all.Loose) / float64(all.Places); loose < 0.95 {
 		t.Errorf("loose %.3f", loose)
 	}
-	if wrong := float64(all.false) / float64(all.claimed); wrong > 0.04 || quiet < others {
+	if wrong := float64(all.False) / float64(all.Claimed); wrong > 0.04 || quiet < others {
 		t.Errorf("false %.3f, quiet on %d of %d", wrong, quiet, others)
 	}
 }
@@ -478,10 +479,10 @@ func TestBlanksOnUnknownSheets(t *testing.T) {
 // Sixteen pages of the ways that were written last.
 func TestBlanksOnTheLastSheets(t *testing.T) {
 	all, quiet, others := measure(t, lastWays, 2)
-	if loose := float64(all.loose) / float64(all.places); loose < 0.95 {
+	if loose := float64(all.Loose) / float64(all.Places); loose < 0.95 {
 		t.Errorf("loose %.3f", loose)
 	}
-	if wrong := float64(all.false) / float64(all.claimed); wrong > 0.04 || quiet < others {
+	if wrong := float64(all.False) / float64(all.Claimed); wrong > 0.04 || quiet < others {
 		t.Errorf("false %.3f, quiet on %d of %d", wrong, quiet, others)
 	}
 }

@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -11,11 +12,13 @@ import (
 	"time"
 
 	"readymargin/core/blank"
+	"readymargin/core/blank/blanktest"
 	"readymargin/core/document"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/demo"
+	"readymargin/e2e/held"
 	"readymargin/e2e/house"
 	"readymargin/school/intake"
 )
@@ -98,7 +101,46 @@ func (b *bench) found() ([]line, error) {
 			fmt.Println(strings.TrimSpace(strings.TrimPrefix(l, "=== RUN")))
 		}
 	}
-	return nil, err
+	if err != nil {
+		return nil, err
+	}
+	return nil, b.held()
+}
+
+// held prints the same for the sheets on which no rule is tuned.
+func (b *bench) held() error {
+	tab, err := b.web.Tab("about:blank", 900, 1200)
+	if err != nil {
+		return err
+	}
+	defer tab.Close()
+	sheets, err := held.Sheets(tab, filepath.Join(house.Root(), "core", "typeset", "fonts"))
+	if err != nil {
+		return err
+	}
+	for _, scanned := range []bool{false, true} {
+		fmt.Println(map[bool]string{false: "Held apart, as files", true: "Held apart, as scans"}[scanned])
+		results, err := held.Measure(b.ctx, b.house.Engine, sheets, scanned)
+		if err != nil {
+			return err
+		}
+		var all blanktest.Score
+		kinds := map[blank.Kind]blanktest.Score{}
+		for _, r := range results {
+			fmt.Printf("  %-10s %v\n", r.Name, r.Score)
+			all.Add(r.Score)
+			for kind, s := range r.Kinds {
+				sum := kinds[kind]
+				sum.Add(s)
+				kinds[kind] = sum
+			}
+		}
+		for _, kind := range slices.Sorted(maps.Keys(kinds)) {
+			fmt.Printf("    %-8s %v\n", kind, kinds[kind])
+		}
+		fmt.Printf("  %-10s %v\n", "all", all)
+	}
+	return nil
 }
 
 // long: from a file of 100 pages to the first page's picture on the bench,
