@@ -78,6 +78,10 @@ func (r reader) words() ([]words.Word, error) {
 			return nil, err
 		}
 		letter := rune(u.Unicode)
+		if (letter == ' ' || letter == '\r' || letter == '\n') && r.supposed(text.TextPage, i) {
+			c.supposed = true
+			continue
+		}
 		if letter == 0 || unicode.IsSpace(letter) || unicode.IsControl(letter) {
 			c.endWord()
 			continue
@@ -103,6 +107,14 @@ func (r reader) words() ([]words.Word, error) {
 	return c.out, nil
 }
 
+// supposed reports whether a space, or the end of a line, is not in the file:
+// PDFium puts them in where it thinks that letters stand apart, and errs about
+// fonts whose letters are drawings (ISO 32000-2, 9.6.4), which browsers print.
+func (r reader) supposed(text references.FPDF_TEXTPAGE, i int) bool {
+	made, err := r.pdf.FPDFText_IsGenerated(&requests.FPDFText_IsGenerated{TextPage: text, Index: i})
+	return err == nil && made.IsGenerated
+}
+
 // size returns how large a letter is set on the page, in points; 0 where it
 // can't be told.
 func (r reader) size(text references.FPDF_TEXTPAGE, i int) float64 {
@@ -123,12 +135,19 @@ type collector struct {
 	base float64
 	size float64 // of the letters of the word that has begun
 	edge []float64
+
+	supposed bool // a space, or the line's end, was supposed behind the newest letter
 }
 
 // letter adds a letter and tells whether a word begins with it.
 func (c *collector) letter(r rune, box page.Rect, baseline float64) (begins bool) {
-	if c.text.Len() > 0 && apart(c.last, box) > 0.6*em(box) {
-		c.endWord() // a jump without a space between
+	gap := apart(c.last, box)
+	jumps := gap > 0.6*em(box) // without a space between
+	if c.supposed {
+		jumps, c.supposed = gap > 0.1*em(box) || math.Abs(baseline-c.base) > 0.1*em(box), false
+	}
+	if c.text.Len() > 0 && jumps {
+		c.endWord()
 	}
 	if begins = c.text.Len() == 0; begins {
 		c.base, c.box = baseline, box

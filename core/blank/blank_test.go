@@ -72,6 +72,12 @@ func TestWhatIsABlank(t *testing.T) {
 		"boxes across the page":               {append(append(printed(0, 80, 110, "yes"), printed(0, 180, 110, "no")...), printed(0, 280, 110, "never")...), append(append(frame(page.R(64, 100, 75, 111)), frame(page.R(164, 100, 175, 111))...), frame(page.R(264, 100, 275, 111))...), "tick 64-75 y109 yes|tick 164-175 y109 no|tick 264-275 y109 never"},
 		"the end of what was said before":     {append(printed(0, 60, 100, "The", "range", "is:"), printed(0, 260, 100, "m,", "so", "this", "is")...), []Stroke{line(140, 256, 102), line(360, 460, 102)}, "line 140-256 y101 The range is:|line 360-460 y101 so this is"},
 		"a form's cell with its label at top": {small(append(printed(0, 64, 108, "Surname"), printed(1, 204, 108, "Town")...)), append(frame(page.R(60, 100, 200, 121)), frame(page.R(200, 100, 340, 121))...), "cell 60-200 y118 Surname|cell 200-340 y118 Town"},
+		"writing lines over a table":          {append(append([]words.Word{}, question...), append(printed(1, 64, 225, "Time"), printed(2, 64, 249, "05:12")...)...), append([]Stroke{line(60, 500, 130), line(60, 500, 154), line(60, 500, 178)}, append(append(frame(page.R(60, 210, 120, 234)), frame(page.R(120, 210, 500, 234))...), append(frame(page.R(60, 234, 120, 258)), frame(page.R(120, 234, 500, 258))...)...)...), "lines 60-500 y129 1. What is the range of the tide?|cell 120-500 y225 Time, the range of the tide?|cell 120-500 y249 05:12, the range of the tide?"},
+		"writing lines in two columns":        {append(printed(0, 60, 100, "1.", "When", "is", "it", "high?"), printed(1, 320, 102, "2.", "When", "is", "it", "low?")...), []Stroke{line(60, 280, 130), line(320, 540, 132), line(60, 280, 154), line(320, 540, 156)}, "lines 60-280 y129 1. When is it high?|lines 320-540 y131 2. When is it low?"},
+		"a line of numbers":                   {append(append(printed(0, 60, 100, "Mark", "the", "tide:"), printed(1, 58, 154, "0")...), printed(2, 396, 154, "9")...), []Stroke{line(60, 400, 130), {60, 126, 60, 134}, {230, 126, 230, 134}, {400, 126, 400, 134}}, ""},
+		"a long line for a signature":         {append(append(printed(2, 60, 700, "For", "the", "harbour", "office", "only,", "please", "leave", "this", "part", "of", "the", "sheet", "as", "it", "is."), printed(1, 60, 80, "I", "have", "read", "the", "rules.")...), small(printed(0, 60, 140, "Signature"))...), []Stroke{line(60, 380, 130)}, "line 60-380 y129 Signature"},
+		"leaders that are drawn":              {append(append(printed(0, 60, 100, "Tides"), printed(0, 520, 100, "3")...), append(printed(1, 60, 124, "Winds"), printed(1, 520, 124, "8")...)...), append(dotted(94, 516, 101), dotted(94, 516, 125)...), ""},
+		"a dotted line before a number":       {append(printed(0, 60, 100, "Tides:"), printed(0, 320, 100, "of", "9")...), dotted(100, 316, 101), "line 100-316 y100 Tides:"},
 		"a frame around the page":             {question, frame(page.R(20, 20, 575, 822)), ""},
 	} {
 		got := ""
@@ -96,12 +102,13 @@ func TestCirclesToTick(t *testing.T) {
 		art  []Art
 		want int
 	}{
-		"a column":      {[]Art{at(62, 101, 10), at(62, 125, 10)}, 2},
-		"a row":         {[]Art{at(62, 125, 10), at(162, 125, 10)}, 2},
-		"one alone":     {[]Art{at(62, 101, 10)}, 0},
-		"too large":     {[]Art{at(52, 95, 24), at(52, 125, 24)}, 0},
-		"without words": {[]Art{at(300, 301, 10), at(300, 325, 10)}, 0},
-		"of two sizes":  {[]Art{at(62, 101, 10), at(62, 125, 16)}, 0},
+		"an empty table": {[]Art{at(300, 301, 10), at(340, 301, 10), at(380, 301, 10), at(300, 325, 10), at(340, 325, 10), at(380, 325, 10)}, 6},
+		"a column":       {[]Art{at(62, 101, 10), at(62, 125, 10)}, 2},
+		"a row":          {[]Art{at(62, 125, 10), at(162, 125, 10)}, 2},
+		"one alone":      {[]Art{at(62, 101, 10)}, 0},
+		"too large":      {[]Art{at(52, 95, 24), at(52, 125, 24)}, 0},
+		"without words":  {[]Art{at(300, 301, 10), at(300, 325, 10)}, 0},
+		"of two sizes":   {[]Art{at(62, 101, 10), at(62, 125, 16)}, 0},
 	} {
 		n := 0
 		for _, b := range Find(Page{Width: 595, Height: 842, Words: words, Art: c.art}) {

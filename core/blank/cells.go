@@ -231,16 +231,34 @@ func (f *finder) assumed() (out []span) {
 			for j < len(sorted) && math.Abs(end(sorted[j])-end(sorted[i])) < 1.5 && sorted[j].at-sorted[j-1].at < 60 {
 				j++
 			}
-			x, lo, hi := end(sorted[i]), sorted[i].at, sorted[j-1].at
-			crossed := slices.ContainsFunc(f.down, func(d span) bool { return d.lo < hi-4 && d.hi > lo+4 && d.at > sorted[i].lo && d.at < sorted[i].hi })
-			walled := slices.ContainsFunc(f.down, func(d span) bool { return math.Abs(d.at-x) < slack && d.covers(lo, hi) })
-			if j-i >= 3 && crossed && !walled {
-				out = append(out, span{at: x, lo: lo, hi: hi})
-			}
+			out = append(out, f.wall(end(sorted[i]), sorted[i:j])...)
 			i = j
 		}
 	}
 	return out
+}
+
+// wall returns the wall at x of lines that begin, or end, there: from the first
+// row of a table to its last. Lines to write on may stand over it, and under it.
+func (f *finder) wall(x float64, lines []span) (out []span) {
+	for len(lines) > 1 && !f.parted(lines[0], lines[1]) {
+		lines = lines[1:]
+	}
+	for len(lines) > 1 && !f.parted(lines[len(lines)-2], lines[len(lines)-1]) {
+		lines = lines[:len(lines)-1]
+	}
+	lo, hi := lines[0].at, lines[len(lines)-1].at
+	walled := slices.ContainsFunc(f.down, func(d span) bool { return math.Abs(d.at-x) < slack && d.covers(lo, hi) })
+	if len(lines) >= 3 && !walled {
+		out = append(out, span{at: x, lo: lo, hi: hi})
+	}
+	return out
+}
+
+// parted reports whether a line goes down from one line to the next, and so
+// parts cells of a row.
+func (f *finder) parted(upper, lower span) bool {
+	return slices.ContainsFunc(f.down, func(d span) bool { return d.covers(upper.at, lower.at) && d.at > upper.lo && d.at < upper.hi })
 }
 
 func touches(a, b page.Rect) bool {

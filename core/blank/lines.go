@@ -16,10 +16,12 @@ import (
 func (f *finder) rules() {
 	var free []span
 	for i, s := range f.across {
-		if s.length() >= 16 && !f.middle(i) && !f.ofCell(s) && f.writable(s) {
+		if s.length() >= 16 && !f.leader(i) && !f.middle(i) && !f.ofCell(s) && f.writable(s) {
 			free = append(free, s)
 		}
 	}
+	// Lines of one column one after the other, those of another may lie between.
+	slices.SortStableFunc(free, func(a, b span) int { return cmp.Compare(math.Round(a.lo/6), math.Round(b.lo/6)) })
 	for i := 0; i < len(free); {
 		n := f.ruled(free[i:])
 		switch {
@@ -61,6 +63,30 @@ func (f *finder) middle(i int) bool {
 		}
 	}
 	return above < 30 && below < 30 && math.Abs(above-below) < 3
+}
+
+// leader reports whether a dotted line leads from words to the number of a
+// page, and is not the only one that does.
+func (f *finder) leader(i int) bool {
+	leads := func(s span) bool {
+		if !s.broken {
+			return false
+		}
+		before, number := false, false
+		for _, r := range f.text {
+			if r.baseline < s.at-6 || r.baseline > s.at+6 {
+				continue
+			}
+			before = before || r.box.Min.X < s.lo && r.box.Max.X > s.lo-12
+			last := r.words[len(r.words)-1]
+			number = number || last.Box[0] > s.hi-4 && last.Box[0] < s.hi+14 && words.IsNumber(last.Text) && (len(r.words) == 1 || r.words[len(r.words)-2].Box[2] < s.lo+4)
+		}
+		return before && number
+	}
+	if !leads(f.across[i]) {
+		return false
+	}
+	return slices.ContainsFunc(f.across, func(o span) bool { return o.at != f.across[i].at && leads(o) })
 }
 
 // ruled returns how many lines from the first on are one ruling: as long, in
@@ -114,6 +140,15 @@ func (f *finder) ofCell(s span) bool {
 	}
 	if covered > 0.3*s.length() {
 		return true
+	}
+	ticks := 0
+	for _, d := range f.down {
+		if d.at > s.lo-slack && d.at < s.hi+slack && d.lo < s.at-1.5 && d.hi > s.at+1.5 {
+			ticks++
+		}
+	}
+	if ticks >= 2 {
+		return true // a line of numbers
 	}
 	// An axis, or a border: something goes down from it.
 	return slices.ContainsFunc(f.down, func(d span) bool {
@@ -185,7 +220,7 @@ func (f *finder) asked(s span) bool {
 	above, gap, below := f.around(s)
 	small := below != nil && below.baseline-s.at < 14 && above != nil && gap > 20
 	switch {
-	case small && s.length() < 260 && len(below.words) <= 8 && !below.asks():
+	case small && s.length() < 360 && len(below.words) <= 8 && !below.asks():
 		return true // a line with what it is for underneath: a signature, a date
 	case above == nil:
 		return false
@@ -256,7 +291,7 @@ func (f *finder) ticks() {
 }
 
 // circles finds small circles to tick or to fill: drawn ones of one size, in a
-// column or in a row, with words behind or beside each.
+// column or in a row with words behind or beside each, or in both.
 func (f *finder) circles() {
 	var round []page.Rect
 	for _, a := range f.page.Art {
@@ -266,11 +301,13 @@ func (f *finder) circles() {
 		}
 	}
 	for i, r := range round {
-		like, worded := false, false
+		alike, worded := 0, false
 		for k, o := range round {
 			level := math.Abs(o.Min.Y-r.Min.Y) < 2 && math.Abs(o.Min.X-r.Min.X) > r.W()
 			under := math.Abs(o.Min.X-r.Min.X) < 2 && math.Abs(o.Min.Y-r.Min.Y) > r.H() && math.Abs(o.Min.Y-r.Min.Y) < 60
-			like = like || k != i && (level || under) && math.Abs(o.W()-r.W()) < 1.5
+			if k != i && (level || under) && math.Abs(o.W()-r.W()) < 1.5 {
+				alike++
+			}
 		}
 		for _, t := range f.text {
 			for _, w := range t.words {
@@ -278,7 +315,7 @@ func (f *finder) circles() {
 				worded = worded || gap > 0 && gap < 24 && w.Baseline > r.Min.Y && w.Baseline < r.Max.Y+5
 			}
 		}
-		if like && worded {
+		if alike > 0 && worded || alike >= 3 { // one in each cell of a table has no words beside it
 			f.add(Blank{Rect: r, Baseline: r.Max.Y - 1, Size: max(r.H(), 8), Kind: Tick, Confidence: 0.75})
 		}
 	}
