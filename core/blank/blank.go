@@ -425,7 +425,7 @@ func (f *finder) runs() {
 			if !strings.Contains(w.Text, "_") && i >= len(r.words)-2 && words.IsNumber(strings.TrimLeft(last, ".·… ")) {
 				continue // a leader to a page number
 			}
-			if hi-lo < 10 {
+			if hi-lo < 10 || f.torn(span{at: w.Baseline, lo: lo, hi: hi}) {
 				continue
 			}
 			f.line(lo, hi, w.Baseline, r.size, 0.95)

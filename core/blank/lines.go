@@ -16,7 +16,7 @@ import (
 func (f *finder) rules() {
 	var free []span
 	for i, s := range f.across {
-		if s.length() >= 16 && !f.leader(i) && !f.middle(i) && !f.ofCell(s) && f.writable(s) {
+		if s.length() >= 16 && !f.leader(i) && !f.torn(s) && !f.middle(i) && !f.ofCell(s) && f.writable(s) {
 			free = append(free, s)
 		}
 	}
@@ -63,6 +63,18 @@ func (f *finder) middle(i int) bool {
 		}
 	}
 	return above < 30 && below < 30 && math.Abs(above-below) < 3
+}
+
+// torn reports whether a line is a piece of squared paper that a scanner tore:
+// pieces of lines down end, and cross it, close by.
+func (f *finder) torn(s span) bool {
+	n := 0
+	for _, d := range f.down {
+		if d.at > s.lo-4 && d.at < s.hi+4 && max(d.lo-s.at, s.at-d.hi) < 18 {
+			n++
+		}
+	}
+	return n >= 3
 }
 
 // leader reports whether a dotted line leads from words to the number of a

@@ -33,7 +33,11 @@ type Scanned struct {
 // Flat returns the page as blanks are found on it.
 func (p Page) Flat() blank.Page {
 	if p.Scan != nil {
-		return blank.Page{Width: p.Width, Height: p.Height, Words: p.Scan.Words, Strokes: p.Scan.Strokes}
+		flat := blank.Page{Width: p.Width, Height: p.Height, Words: p.Scan.Words, Strokes: p.Scan.Strokes}
+		for _, r := range p.Scan.Rings {
+			flat.Art = append(flat.Art, blank.Art{Rect: r})
+		}
+		return flat
 	}
 	return blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes, Art: p.Art}
 }

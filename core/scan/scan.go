@@ -50,6 +50,7 @@ const Scale = 2
 type Seen struct {
 	Strokes []blank.Stroke
 	Words   []words.Word // their letters are not known and are written as x
+	Rings   []page.Rect  `json:",omitempty"` // small empty circles that stand apart
 	Tilt    float64      // radians by which the page leans, clockwise
 }
 
@@ -63,7 +64,7 @@ type flat struct {
 func Look(g Gray) Seen {
 	m := threshold(g)
 	l := looker{scale: g.Scale, w: float64(g.W) / g.Scale, h: float64(g.H) / g.Scale}
-	var letters, frames []page.Rect
+	var letters, frames, rings []page.Rect
 	var flats []flat
 	for _, c := range components(m) {
 		box := c.box(g.Scale)
@@ -75,6 +76,8 @@ func Look(g Gray) Seen {
 			flats = append(flats, flat{box, &c})
 		case c.frame(m, g.Scale):
 			frames = append(frames, box)
+		case c.ring(g.Scale):
+			rings = append(rings, box)
 		case w >= 14 && h <= 4+0.06*w, w >= 14 && h >= 14 && c.sparse():
 			l.lines(c)
 		case h >= 14 && w <= 4+0.06*h:
@@ -92,6 +95,7 @@ func Look(g Gray) Seen {
 	for i, f := range flats {
 		flats[i].box = l.upright(f.box)
 	}
+	letters, rings = l.ringsAmong(letters, rings)
 	for _, r := range frames {
 		l.frame(l.upright(r))
 	}
@@ -104,7 +108,24 @@ func Look(g Gray) Seen {
 	}
 	l.words = append(l.words, wordsOf(letters)...)
 	slices.SortStableFunc(l.words, func(a, b words.Word) int { return cmp.Compare(a.Line, b.Line) })
-	return Seen{append(l.uprightStrokes(), l.rows...), l.words, l.tilt}
+	return Seen{append(l.uprightStrokes(), l.rows...), l.words, rings, l.tilt}
+}
+
+// ringsAmong returns the rings that stand apart from letters; the others are an O.
+func (l *looker) ringsAmong(letters, rings []page.Rect) (all, out []page.Rect) {
+	const gap = 3.5 // points, more than between two letters of a word
+	all = letters
+	for _, r := range rings {
+		r = l.upright(r)
+		if slices.ContainsFunc(letters, func(o page.Rect) bool {
+			return o.Min.X < r.Max.X+gap && o.Max.X > r.Min.X-gap && o.Min.Y < r.Max.Y && o.Max.Y > r.Min.Y
+		}) {
+			all = append(all, r)
+		} else {
+			out = append(out, r)
+		}
+	}
+	return all, out
 }
 
 // threshold tells ink from paper: what is clearly darker than the paper around
@@ -207,6 +228,28 @@ func components(m mask) []component {
 		c.runs, c.area = append(c.runs, r), c.area+r.x1-r.x0
 	}
 	return out
+}
+
+// ring reports whether the component is a small empty circle: all its ink is
+// near its edge, on all sides.
+func (c component) ring(scale float64) bool {
+	w, h := float64(c.x1-c.x0), float64(c.y1-c.y0)
+	if d := w / scale; d < 7 || d > 20 || w > 1.15*h || h > 1.15*w {
+		return false
+	}
+	edge := max(2.2*scale, 2.5)
+	cx, cy, radius := float64(c.x0+c.x1)/2, float64(c.y0+c.y1)/2, (w+h)/4
+	var sides [16]bool
+	for _, r := range c.runs {
+		for x := r.x0; x < r.x1; x++ {
+			dx, dy := float64(x)+0.5-cx, float64(r.y)+0.5-cy
+			if d := math.Hypot(dx, dy); d < radius-edge || d > radius+1.5 {
+				return false
+			}
+			sides[int((math.Atan2(dy, dx)/math.Pi+1)*8)%16] = true
+		}
+	}
+	return sides == [16]bool{true, true, true, true, true, true, true, true, true, true, true, true, true, true, true, true}
 }
 
 // frame reports whether the component is a small empty square, to be ticked.
