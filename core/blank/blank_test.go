@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"readymargin/core/page"
@@ -238,6 +239,29 @@ func TestPlacesForWhoWrites(t *testing.T) {
 		}
 		if got := Holds(label, 0.5); got != "" {
 			t.Errorf("%q in the middle of the page holds %q", label, got)
+		}
+	}
+}
+
+// Rules beside the slides of a handout are for notes; beside one picture, or
+// under a question, they are for an answer.
+func TestRulesBesideSlides(t *testing.T) {
+	slide := func(y float64) Art { return Art{Rect: page.R(60, y, 260, y+150), Picture: true} }
+	rules := func(y float64) (out []Blank) {
+		return []Blank{{Kind: Lines, Rect: page.R(290, y, 540, y+150)}}
+	}
+	for name, c := range map[string]struct {
+		page   Page
+		blanks []Blank
+		want   string
+	}{
+		"a handout":             {Page{Art: []Art{slide(100), slide(300), slide(500)}}, slices.Concat(rules(100), rules(300), rules(500)), "[0 1 2]"},
+		"one picture":           {Page{Art: []Art{slide(100)}}, rules(100), "[]"},
+		"rules under questions": {Page{Art: []Art{slide(100), slide(300)}, Words: append(printed(0, 290, 95, "What", "is", "this?"), printed(1, 290, 295, "And", "this?")...)}, slices.Concat(rules(100), rules(300)), "[]"},
+		"far from the pictures": {Page{Art: []Art{slide(100), slide(300)}}, slices.Concat(rules(600), rules(760)), "[]"},
+	} {
+		if got := fmt.Sprint(c.page.Notes(c.blanks)); got != c.want {
+			t.Errorf("%s: %s, not %s", name, got, c.want)
 		}
 	}
 }

@@ -1,18 +1,22 @@
 package blank
 
 import (
+	"slices"
 	"strings"
 	"unicode"
+
+	"readymargin/core/words"
 )
 
 // Personal says what a place holds of the person who writes and not of an
-// answer: Name, Class or Date, or "" for an answer.
+// answer: Name, Class, Date or Notes, or "" for an answer.
 type Personal string
 
 const (
 	Name  Personal = "name"
 	Class Personal = "class"
 	Date  Personal = "date"
+	Notes Personal = "notes" // of one's own, beside slides
 )
 
 // The words that sheets print before such places. Common practice, no source;
@@ -34,4 +38,30 @@ func Holds(label string, top float64) Personal {
 		return ""
 	}
 	return personal[strings.Join(strings.Fields(words), " ")]
+}
+
+// Notes returns which of the blanks are rules beside the slides of a handout:
+// several pictures below each other, each with rules beside it and no words
+// over these. A single picture with rules is one to be described.
+func (p Page) Notes(blanks []Blank) (out []int) {
+	const slide, beside, over = 60.0, 90.0, 30.0 // points
+	for i, b := range blanks {
+		if b.Kind != Lines || slices.ContainsFunc(p.Words, func(w words.Word) bool {
+			r := w.Rect()
+			return overlap(r.Min.X, r.Max.X, b.Rect.Min.X, b.Rect.Max.X) > 0 && r.Max.Y > b.Rect.Min.Y-over && r.Min.Y < b.Rect.Max.Y
+		}) {
+			continue
+		}
+		if slices.ContainsFunc(p.Art, func(a Art) bool {
+			r := a.Rect
+			apart := max(b.Rect.Min.X-r.Max.X, r.Min.X-b.Rect.Max.X)
+			return a.Picture && r.W() > slide && r.H() > slide && apart > -2 && apart < beside && overlap(r.Min.Y, r.Max.Y, b.Rect.Min.Y, b.Rect.Max.Y) > 0.6*min(r.H(), b.Rect.H())
+		}) {
+			out = append(out, i)
+		}
+	}
+	if len(out) < 2 {
+		return nil
+	}
+	return out
 }

@@ -49,6 +49,9 @@ func (p Page) Guide() worksheet.Guide {
 		}
 		g.Blanks = append(g.Blanks, place)
 	}
+	for _, i := range flat.Notes(found) {
+		g.Blanks[i].Holds = blank.Notes
+	}
 	if p.Scan != nil {
 		return g // no numbers can be read
 	}

@@ -38,7 +38,7 @@ type Blank struct {
 	One      bool           `json:"x,omitempty"` // on excludes all others of the same field
 	MaxLen   int            `json:"m,omitempty"` // most characters; 0 for any number
 	Fixed    bool           `json:"z,omitempty"` // takes no more than has room in it
-	Holds    blank.Personal `json:"h,omitempty"` // of the person who writes, "" for an answer
+	Holds    blank.Personal `json:"h,omitempty"` // "" for an answer
 	Expected *Expected      `json:"e,omitempty"`
 }
 
@@ -163,6 +163,8 @@ var ErrGuide = errors.New("worksheet: a place, a question or a direction that ca
 var kinds = map[blank.Kind]bool{blank.Line: true, blank.Lines: true, blank.Box: true, blank.Cell: true, blank.Tick: true, blank.Comb: true,
 	blank.Choice: true, blank.Room: true, blank.Number: true, blank.Drawing: true, blank.Shade: true}
 
+var holds = map[blank.Personal]bool{"": true, blank.Name: true, blank.Class: true, blank.Date: true, blank.Notes: true}
+
 func (b Box) check() bool {
 	const far = 20_000
 	return b[0] < b[2] && b[1] < b[3] && b[0] > -far && b[1] > -far && b[2] < far && b[3] < far
@@ -178,7 +180,7 @@ func short(most int, all ...string) bool {
 }
 
 func (p Blank) check() bool {
-	ok := named(p.ID) && p.Rect.check() && kinds[p.Kind] && (p.Holds == "" || p.Holds == blank.Name || p.Holds == blank.Class || p.Holds == blank.Date) && p.Size > 0 && p.Size < 200 && p.Step >= 0 && p.Step < 400 && p.Baseline > -1000 && p.Baseline < 20_000 &&
+	ok := named(p.ID) && p.Rect.check() && kinds[p.Kind] && holds[p.Holds] && p.Size > 0 && p.Size < 200 && p.Step >= 0 && p.Step < 400 && p.Baseline > -1000 && p.Baseline < 20_000 &&
 		short(maxText, p.Label, p.Field, p.On) && short(maxWords, p.Options...) && len(p.Options) <= maxPlaces && p.MaxLen >= 0
 	if e := p.Expected; e != nil {
 		ok = ok && len(e.Words) <= 50 && short(maxWords, e.Words...) && short(40, e.Number, e.Tolerance, e.Unit)

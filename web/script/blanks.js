@@ -78,7 +78,8 @@ export function letters() {
 }
 
 // personal gives the places for who writes: name, class, date.
-export const personal = () => all.filter((b) => b.h);
+export const personal = () => all.filter(isPersonal);
+export const isPersonal = (b) => !!b?.h && b.h !== 'notes';
 
 // guided gives all that there is to be worked on, by page.
 export const guided = () => guides;

@@ -11,7 +11,7 @@ import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments, take } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
-import { blankAt, counted, letters, near, toDraw, walk } from './blanks.js';
+import { blankAt, counted, isPersonal, letters, near, toDraw, walk } from './blanks.js';
 import { offers } from './spine.js';
 import * as strip from './strip.js';
 import * as drafts from './drafts.js';
@@ -254,7 +254,7 @@ function edit(o, body) {
   });
   place();
   if (window.innerWidth <= 640 && o.of.size * pixels() < READABLE) closer(box, o.of.size);
-  if (blank?.h && !o.before) ownWords(blank);
+  if (isPersonal(blank) && !o.before) ownWords(blank);
   open.letters = open.editor.letters();
   const waits = blank?.i ? drafts.of(about(), `rest/${blank.i}`) : null;
   if (waits) tooMuch(waits);
