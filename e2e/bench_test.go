@@ -16,7 +16,7 @@ import (
 // get all of it, with the instrument that fits where something is to be shaded.
 func TestPlacesAreMadeWhatTheyAreMeant(t *testing.T) {
 	t.Parallel()
-	sc := setSceneNamed(t, "Bench")
+	sc := setSceneNamed(t, "Meant")
 	p := tab(t, 1366, 768)
 	places := func() []worksheet.Blank {
 		w, err := home.Store.Worksheet(context.Background(), sc.sheet.ID)
@@ -68,7 +68,7 @@ func TestPlacesAreMadeWhatTheyAreMeant(t *testing.T) {
 		return lines, rulings
 	}
 	steps(t,
-		func() error { return p.SignIn("bench.teacher", scenePassword) },
+		func() error { return p.SignIn("meant.teacher", scenePassword) },
 		func() error { return p.Go(fmt.Sprintf("/worksheets/%d", sc.sheet.ID)) },
 		func() error { return p.Click(`[data-place="blanks"] .take`) },
 		func() error {
