@@ -8,6 +8,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/points"
 	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 )
 
 // Returned is the feedback as it was given back. The student sees this and
@@ -16,7 +17,43 @@ import (
 type Returned struct {
 	Points *points.Points `json:"points"`
 	Remark string         `json:"remark"`
+	Scores []Scored       `json:"scores,omitempty"`
 	Marks  []ReturnedMark `json:"marks"`
+}
+
+// Scored is a question and what an attempt got for it.
+type Scored struct {
+	ID     string  `json:"id"`
+	Number string  `json:"number"`
+	Of     string  `json:"of"`
+	Given  string  `json:"given"` // "" for nothing
+	Page   int     `json:"page"`
+	Y      float64 `json:"y"` // of its first line, points from the top
+}
+
+// ScoredOf returns the questions of a sheet that points are given for, and what
+// an attempt got for each.
+func ScoredOf(pages []worksheet.Guide, scores []Score) (out []Scored, tally worksheet.Tally) {
+	by := Given(scores)
+	for i, g := range pages {
+		for _, q := range worksheet.Worth([]worksheet.Guide{g}) {
+			row := Scored{ID: q.ID, Number: q.Number, Of: q.Points.String(), Page: i + 1, Y: q.Rect[1]}
+			if p, ok := by[q.ID]; ok {
+				row.Given = p.String()
+			}
+			out = append(out, row)
+		}
+	}
+	return out, worksheet.Add(worksheet.Worth(pages), by)
+}
+
+// Given are the points of scores, by question.
+func Given(scores []Score) map[string]points.Points {
+	out := map[string]points.Points{}
+	for _, sc := range scores {
+		out[sc.QuestionID] = sc.Points
+	}
+	return out
 }
 
 // A ReturnedMark is a mark of the feedback and who made it.

@@ -60,8 +60,9 @@ type CopyTx interface {
 	AddAnswers(attempt int, all []answer.Answer) error
 	DropAnswers(attempt int) error
 	// PutScore writes what an attempt got for a question over what was there;
-	// Scores returns all of an attempt.
+	// Scores returns all of an attempt, and DropScore takes one away.
 	PutScore(Score) error
+	DropScore(attempt int, question string) error
 	Scores(attempt int) ([]Score, error)
 	Heads(layer submission.Layer) ([]SavedHead, error)
 	// OthersAmong reports whether any of some operations is present and not by

@@ -365,6 +365,16 @@ func (t copyTx) PutScore(sc school.Score) error {
 	return t.tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&sc).Error
 }
 
+// DropScore takes away what an attempt got for a question.
+func (t copyTx) DropScore(attempt int, question string) error {
+	return t.tx.Exec("DELETE FROM scores WHERE copy_id = ? AND attempt = ? AND question_id = ?", t.id, attempt, question).Error
+}
+
+// Scores returns what an attempt got, by question.
+func (s Copies) Scores(ctx context.Context, copyID uint64, attempt int) ([]school.Score, error) {
+	return all[school.Score](s.db.WithContext(ctx).Where("copy_id = ? AND attempt = ?", copyID, attempt).Order("question_id"))
+}
+
 // Scores returns what an attempt got, by question.
 func (t copyTx) Scores(attempt int) ([]school.Score, error) {
 	return all[school.Score](t.tx.Where("copy_id = ? AND attempt = ?", t.id, attempt).Order("question_id"))

@@ -42,6 +42,8 @@ var problems = map[string]string{
 	"voice minutes":   "A voice note may last 1 to 15 minutes.",
 	"title":           "A title may have at most 100 letters.",
 	"instructions":    "Instructions may have at most 5,000 letters.",
+	"score":           "For this question give a number in steps of a quarter, from 0 to %s.",
+	"scored":          "Somebody else has given points for this question meanwhile: %s. Yours were not written over them; look, and give yours again if they are to stand.",
 	"points":          "“%s” cannot be given as points here. Use a number in steps of a quarter, not above the total.",
 	"due time":        "“%s” is not a date and time.",
 	"left out":        "The clocks are put forward over %s, so there is no such time that night. Choose another.",

@@ -8,6 +8,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/points"
 	"readymargin/school"
 )
 
@@ -103,7 +104,29 @@ func (s *Site) givePoints(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"at": a.MarkedAt})
+	return c.JSON(http.StatusOK, map[string]any{"points": written(a.Points), "at": a.MarkedAt})
+}
+
+// score keeps what an attempt gets for a question.
+func (s *Site) score(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	attempt, _ := echo.FormValue[int](c, "attempt")
+	t, err := s.school.Marking.Score(c.Request().Context(), me(c), n, attempt, c.FormValue("question"), c.FormValue("points"), c.FormValue("was"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"points": written(t.Points), "at": t.At})
+}
+
+// written writes points, "" for none.
+func written(p *points.Points) string {
+	if p == nil {
+		return ""
+	}
+	return p.String()
 }
 
 // giveBack returns a copy to its student.

@@ -116,6 +116,7 @@ var routes = []route{
 	{"POST", "/copies/:id/pictures", (*Site).enclose, maxPicture, long},
 	{"GET", "/copies/:id/pictures/:hash", (*Site).enclosed, 0, quick},
 	{"GET", "/copies/:id/marking", (*Site).markingView, 0, quick},
+	{"POST", "/copies/:id/scores", (*Site).score, 0, quick},
 	{"POST", "/copies/:id/points", (*Site).givePoints, 0, quick},
 	{"POST", "/copies/:id/return", (*Site).giveBack, 0, quick},
 	{"GET", "/copies/:id/others", (*Site).others, 0, quick},

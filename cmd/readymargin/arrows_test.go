@@ -29,7 +29,7 @@ var arrows = map[string][]string{
 	"school/live":     {"core", "school"},
 	"school/screen":   {"core", "school", "school/shelf"},
 	"school/work":     {"core", "school", "school/intake", "school/shelf", "school/assign", "school/screen"},
-	"school/feedback": {"core", "school", "school/enrol", "school/assign"},
+	"school/feedback": {"core", "school", "school/enrol", "school/assign", "school/shelf"},
 	"school/takeaway": {"core", "school", "school/intake", "school/shelf", "school/screen", "school/work"},
 	"school/jobs":     {"queue", "school"},
 	"school/services": {"school/..."},

@@ -106,6 +106,46 @@ func (g Guide) ForStudents() Guide {
 	return out
 }
 
+// Worth returns the questions that points are given for, page by page.
+func Worth(pages []Guide) (all []Question) {
+	for _, g := range pages {
+		for _, q := range g.Questions {
+			if q.Points > 0 {
+				all = append(all, q)
+			}
+		}
+	}
+	return all
+}
+
+// A Tally is what the points for questions add up to.
+type Tally struct {
+	Points  *points.Points // nil where no question has any yet
+	Missing int            // questions without points
+}
+
+// Add adds up what was given for questions, by their IDs.
+func Add(asked []Question, given map[string]points.Points) (t Tally) {
+	sum := points.Points(0)
+	for _, q := range asked {
+		if p, ok := given[q.ID]; ok {
+			sum += p
+		} else {
+			t.Missing++
+		}
+	}
+	if t.Missing < len(asked) {
+		t.Points = &sum
+	}
+	return t
+}
+
+// Whole reports whether points were given as a whole: they are not what the
+// questions add up to.
+func (t Tally) Whole(given *points.Points) bool {
+	return given != nil && (t.Points == nil || *t.Points != *given)
+}
+
 // Of returns which question each place belongs to, -1 for none: the last one
 // that begins above the place and not to its right.
 func (g Guide) Of() []int {

@@ -172,7 +172,22 @@ func (t *Tab) Click(selector string) error {
 	if err := t.Until(selector+" is there", fmt.Sprintf(`document.querySelector(%q)?.offsetParent || document.querySelector(%q)?.getClientRects().length`, selector, selector)); err != nil {
 		return err
 	}
-	return chromedp.Do(t.Ctx, chromedp.Click(chromedp.CSS(selector)))
+	// What is pressed may move on a busy machine between looking and pressing;
+	// a press that went beside it is made again.
+	aim := fmt.Sprintf(`const e = document.querySelector(%q); window.aimed = e; window.pressed = false; e.addEventListener("pointerdown", () => { window.pressed = true; }, { once: true, capture: true }); return 1`, selector)
+	for range 3 {
+		if _, err := Eval[int](t, aim); err != nil {
+			return err
+		}
+		if err := chromedp.Do(t.Ctx, chromedp.Click(chromedp.CSS(selector))); err != nil {
+			return err
+		}
+		if missed, err := Eval[bool](t, `return !!window.aimed?.isConnected && !window.pressed`); err != nil || !missed {
+			return nil // it was pressed, or is gone with its page
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	return nil
 }
 
 // Fill types into a field, in place of what it holds.

@@ -11,21 +11,24 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/core/points"
+	"readymargin/core/worksheet"
 	"readymargin/school"
+	"readymargin/school/shelf"
 )
 
 // Marking is the teacher's side of the flow: points, remarks, returning.
 type Marking struct {
-	store MarkingStore
-	gate  *school.Gate
-	queue *Queue
-	feed  school.Feed
-	now   school.Clock
+	store     MarkingStore
+	gate      *school.Gate
+	queue     *Queue
+	revisions *shelf.Revisions
+	feed      school.Feed
+	now       school.Clock
 }
 
 // NewMarking returns what marks copies, and tells the feed of it.
-func NewMarking(store MarkingStore, gate *school.Gate, queue *Queue, feed school.Feed, now school.Clock) *Marking {
-	return &Marking{store, gate, queue, feed, now}
+func NewMarking(store MarkingStore, gate *school.Gate, queue *Queue, revisions *shelf.Revisions, feed school.Feed, now school.Clock) *Marking {
+	return &Marking{store, gate, queue, revisions, feed, now}
 }
 
 // Others says who else has the copy open, and that this person has.
@@ -37,8 +40,8 @@ func (s *Marking) Others(ctx context.Context, who school.Person, id uint64) ([]s
 	return s.store.View(ctx, id, who.ID, now, now.Add(-25*time.Second))
 }
 
-// GivePoints keeps the points and the overall remark of an attempt as a
-// draft; "" takes the points away.
+// GivePoints keeps the points, given as a whole, and the overall remark of an
+// attempt as a draft; "" is what its questions add up to, if they have points.
 func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, number int, given, remark string) (school.Attempt, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
 	if err != nil {
@@ -69,6 +72,17 @@ func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, 
 		}
 		if out, err = tx.Attempt(number); err != nil {
 			return access.ErrHidden
+		}
+		if p == nil {
+			issued, err := s.revisions.Issued(ctx, c.Revision)
+			if err != nil {
+				return err
+			}
+			scores, err := tx.Scores(number)
+			if err != nil {
+				return err
+			}
+			p = worksheet.Add(worksheet.Worth(issued.Guides), school.Given(scores)).Points
 		}
 		now := s.now()
 		out.Points, out.Remark, out.MarkedAt = p, strings.TrimSpace(remark), &now

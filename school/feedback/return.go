@@ -8,6 +8,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -21,6 +22,10 @@ func (s *Marking) Return(ctx context.Context, who school.Person, id uint64, numb
 	}
 	if number < 1 {
 		return school.Refuse("wrong form", "attempt", "")
+	}
+	issued, err := s.revisions.Issued(ctx, in.Revision)
+	if err != nil {
+		return err
 	}
 	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
 		c, err := tx.Copy()
@@ -42,7 +47,7 @@ func (s *Marking) Return(ctx context.Context, who school.Person, id uint64, numb
 				return err
 			}
 		}
-		if a.ReturnedHash, err = fixFeedback(tx, a); err != nil {
+		if a.ReturnedHash, err = fixFeedback(tx, a, issued.Guides); err != nil {
 			return err
 		}
 		now := s.now()
@@ -62,13 +67,20 @@ func (s *Marking) Return(ctx context.Context, who school.Person, id uint64, numb
 }
 
 // fixFeedback stores what the teachers have said about an attempt so far.
-func fixFeedback(tx school.CopyTx, a school.Attempt) (string, error) {
+func fixFeedback(tx school.CopyTx, a school.Attempt, pages []worksheet.Guide) (string, error) {
 	heads, err := tx.Heads(submission.Feedback(a.Number))
 	if err != nil {
 		return "", err
 	}
 	shown, by := school.Present(heads)
+	scores, err := tx.Scores(a.Number)
+	if err != nil {
+		return "", err
+	}
 	r := school.Returned{Points: a.Points, Remark: a.Remark, Marks: []school.ReturnedMark{}}
+	if len(scores) > 0 {
+		r.Scores, _ = school.ScoredOf(pages, scores)
+	}
 	for _, w := range shown {
 		r.Marks = append(r.Marks, school.ReturnedMark{Mark: w.Mark, By: by[w.Version].AuthorName, At: by[w.Version].At})
 	}

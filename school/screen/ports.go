@@ -13,6 +13,8 @@ type ScreenStore interface {
 	Drafts(ctx context.Context, person uint64, of school.Drafted, id uint64) ([]school.Draft, error)
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
+	// Scores returns what an attempt got, by question.
+	Scores(ctx context.Context, copyID uint64, attempt int) ([]school.Score, error)
 	Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error)
 	LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one

@@ -81,12 +81,13 @@ type Base struct {
 
 // Attempted is an attempt that was submitted, and what was said about one.
 type Attempted struct {
-	Receipt    *Receipt   `json:"receipt,omitempty"`
-	Line       string     `json:"line,omitempty"`  // the student's line to the teacher
-	Given      *string    `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
-	Remark     string     `json:"remark,omitempty"`
-	ReturnedAt *time.Time `json:"returnedAt,omitempty"`
-	Feedback   int        `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
+	Receipt    *Receipt        `json:"receipt,omitempty"`
+	Line       string          `json:"line,omitempty"`  // the student's line to the teacher
+	Given      *string         `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
+	Remark     string          `json:"remark,omitempty"`
+	Questions  []school.Scored `json:"questions,omitempty"` // that points are given for
+	ReturnedAt *time.Time      `json:"returnedAt,omitempty"`
+	Feedback   int             `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
 }
 
 // ForStudent is for the student whose copy it is, and for a class that shares
@@ -105,6 +106,9 @@ type ForTeacher struct {
 	Teacher bool `json:"teacher"`
 	Held    int  `json:"held"`   // pages held back from students
 	Unsent  bool `json:"unsent"` // feedback that was not returned yet
+
+	Missing int  `json:"missing,omitempty"` // questions without points
+	Whole   bool `json:"whole,omitempty"`   // the total was given as a whole
 }
 
 // ForTrial is for who looks at a sheet and tries it out: there is no copy, and

@@ -38,6 +38,9 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 		given := a.Points.String()
 		v.Given = &given
 	}
+	if err := s.addScores(ctx, &v, c, a); err != nil {
+		return v, err
+	}
 	if err := s.showAttempt(ctx, &v, &a, c.Student.Name, false); err != nil {
 		return v, err
 	}
@@ -53,4 +56,20 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 		}
 	}
 	return v, nil
+}
+
+// addScores adds the questions that points are given for, with what they got.
+func (s *Screens) addScores(ctx context.Context, v *Screen, c school.CopyInCourse, a school.Attempt) error {
+	issued, err := s.revisions.Issued(ctx, c.Revision)
+	if err != nil || len(worksheet.Worth(issued.Guides)) == 0 {
+		return err
+	}
+	scores, err := s.store.Scores(ctx, c.ID, a.Number)
+	if err != nil {
+		return err
+	}
+	var t worksheet.Tally
+	v.Questions, t = school.ScoredOf(issued.Guides, scores)
+	v.Missing, v.Whole = t.Missing, t.Whole(a.Points)
+	return nil
 }

@@ -121,7 +121,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Elsewhere = work.NewElsewhere(store, engine, gate, s.Intake, s.Revisions, s.Attachments, s.Saving, now)
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
-	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Live, now)
+	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Revisions, s.Live, now)
 	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{

@@ -8,7 +8,7 @@ import { toast } from './toast.js';
 import { marks } from './marks.js';
 import { extra } from './keys.js';
 import * as queue from './queue.js';
-import { fit, surface } from './surface.js';
+import { fit, goTo, surface } from './surface.js';
 import * as drafts from './drafts.js';
 
 const top = document.querySelector('[data-top]'),
@@ -29,6 +29,12 @@ export function draw(v) {
   }
   if (v.head) window.htmx.swap(top, v.head, { swapStyle: 'innerHTML' });
   if (typed) for (const [id, value] of Object.entries(typed)) field(id).value = value;
+  for (const box of boxes()) {
+    const there = drafts.of(`copy/${v.copy}`, scoreOf(v.attempt, box.dataset.question));
+    if (there === undefined) continue;
+    box.value = there;
+    scoreLater(box);
+  }
   showHeld();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
   document.querySelector('[data-do="take-away"]').href = `/copies/${v.copy}/print?attempt=${v.attempt}`;
@@ -83,8 +89,103 @@ function showHeld() {
 
 const field = (id) => top.querySelector(`#${id}`) ?? {};
 
+// boxes are those for the points of each question, in their order.
+const boxes = () => [...top.querySelectorAll('[data-question]')],
+  scoreOf = (attempt, q) => `score/${attempt}/${q}`;
+const scores = new Map(); // typed and not taken yet, by copy, attempt and question
+
+// scoreLater takes the points of a question soon; as a draft they are kept at once.
+function scoreLater(box) {
+  const { copy, attempt } = marks.view,
+    { question: q, was } = box.dataset;
+  scores.set(`${copy} ${attempt} ${q}`, { copy, attempt, question: q, points: box.value, was });
+  drafts.keep(`copy/${copy}`, scoreOf(attempt, q), box.value);
+  clearTimeout(timer);
+  timer = setTimeout(() => give().catch(() => {}), 700);
+}
+
+// takeScores keeps the points of questions with the attempt that they were typed
+// for, and shows what it has in all.
+async function takeScores(keepalive) {
+  for (const [key, s] of [...scores]) {
+    scores.delete(key);
+    const box = () =>
+      marks.view.copy === s.copy && marks.view.attempt === s.attempt
+        ? boxes().find((b) => b.dataset.question === s.question)
+        : null;
+    try {
+      const a = await ask(`/copies/${s.copy}/scores`, { method: 'POST', form: s, keepalive });
+      ahead.delete(s.copy);
+      if (!scores.has(key)) drafts.drop(`copy/${s.copy}`, scoreOf(s.attempt, s.question));
+      const here = box();
+      if (here) {
+        here.dataset.was = s.points.trim();
+        here.removeAttribute('aria-invalid');
+        added(a.points);
+      }
+      queue.savedSince(new Date(a.at));
+    } catch (e) {
+      const here = box();
+      if (here) {
+        here.setAttribute('aria-invalid', 'true');
+        if (e.code === 'scored') {
+          const now = await fetchView(s.copy, s.attempt).catch(() => null);
+          here.dataset.was = now?.questions?.find((q) => q.id === s.question)?.given ?? '';
+        } else scores.set(key, s);
+      }
+      throw e;
+    }
+  }
+}
+
+// added shows the points in all, and whether they are what the questions add up to.
+function added(points) {
+  marks.view.given = points || null;
+  const total = top.querySelector('#points'),
+    says = top.querySelector('[data-tally]'),
+    number = (v) => Number(v.replace(',', '.')) || 0;
+  if (total && !unsaved) total.value = points; // what is being typed stays
+  if (!says) return;
+  const missing = boxes().filter((b) => !b.value.trim()).length,
+    sum = boxes().reduce((n, b) => n + number(b.value), 0);
+  if (points && (sum !== number(points) || missing === boxes().length)) says.textContent = 'given as a whole';
+  else if (missing) says.textContent = `${missing} ${missing === 1 ? 'question' : 'questions'} without points`;
+  else says.textContent = 'added up';
+}
+
+// onward goes from a question's points to the next one's, and after the last to
+// the next copy's first.
+async function onward(box) {
+  const all = boxes(),
+    next = all[all.indexOf(box) + 1];
+  if (next) {
+    next.focus();
+    next.select();
+    give().catch(() => {});
+    return;
+  }
+  try {
+    await give();
+  } catch {
+    return;
+  }
+  if (await step(1)) toFirst();
+}
+
+// toFirst goes to the first question that has no points yet.
+function toFirst() {
+  const all = boxes(),
+    box = all.find((b) => !b.value) ?? all[0] ?? top.querySelector('#points');
+  box?.focus();
+  box?.select?.();
+}
+
 // later takes what is typed in the head soon; as a draft it is kept at once.
-function later() {
+function later(e) {
+  if (e.target.dataset.question) {
+    scoreLater(e.target);
+    return;
+  }
   const { copy, attempt } = marks.view;
   unsaved = { copy, attempt, points: field('points').value ?? '', remark: field('remark').value ?? '' };
   drafts.keep(`copy/${copy}`, `given/${attempt}`, { points: unsaved.points, remark: unsaved.remark });
@@ -96,6 +197,15 @@ function later() {
 // whichever copy is open by now.
 async function give({ keepalive = false } = {}) {
   clearTimeout(timer);
+  if (scores.size)
+    try {
+      await takeScores(keepalive);
+      if (!unsaved) refreshRoll();
+    } catch (e) {
+      queue.say(`Not saved: ${e.message}`);
+      toast(e.message);
+      throw e;
+    }
   if (!unsaved) return;
   const { copy, attempt, points, remark } = unsaved,
     sent = unsaved;
@@ -106,7 +216,7 @@ async function give({ keepalive = false } = {}) {
     if (!unsaved) drafts.drop(`copy/${copy}`, `given/${attempt}`);
     ahead.delete(copy);
     box()?.removeAttribute('aria-invalid');
-    if (box()) marks.view.given = points || null;
+    if (box()) added(a.points);
     queue.savedSince(new Date(a.at));
     refreshRoll();
   } catch (e) {
@@ -164,8 +274,8 @@ export async function go(id, attempt) {
 function step(d) {
   const all = copies(),
     next = all[all.indexOf(marks.view.copy) + d];
-  if (next) go(next);
-  else toast(d > 0 ? 'This is the last copy on the roll.' : 'This is the first copy on the roll.');
+  if (next) return go(next).then(() => true);
+  toast(d > 0 ? 'This is the last copy on the roll.' : 'This is the first copy on the roll.');
 }
 
 // giveBack returns the copy, and asks first when it has no points; it says
@@ -189,6 +299,11 @@ async function giveBack(pointless = '') {
 export function begin() {
   top.addEventListener('input', later);
   top.addEventListener('keydown', (e) => {
+    if (e.key === 'Enter' && e.target.dataset.question) {
+      e.preventDefault();
+      onward(e.target);
+      return;
+    }
     if (e.key !== 'Enter' || e.target.id !== 'points') return;
     e.target.blur();
     give().catch(() => {});
@@ -197,6 +312,8 @@ export function begin() {
     const to = e.target.closest('[data-attempt]');
     if (to) go(marks.view.copy, +to.dataset.attempt);
     if (e.target.closest('[data-answers]')) beside();
+    const at = e.target.closest('.to-question');
+    if (at) goTo(+at.dataset.toPage, +at.dataset.toY);
   });
   for (const b of between.querySelectorAll('[data-go]')) b.addEventListener('click', () => step(+b.dataset.go));
   between.querySelector('[data-do="roll"]').addEventListener('click', (e) => {
@@ -209,10 +326,7 @@ export function begin() {
   });
   extra['['] = () => step(-1);
   extra[']'] = () => step(1);
-  extra.p = () => {
-    field('points').focus?.();
-    field('points').select?.();
-  };
+  extra.p = toFirst;
   roll.addEventListener('click', (e) => {
     if (e.target.closest('[data-return-all]')) {
       showRoll(false);

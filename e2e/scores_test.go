@@ -1,0 +1,195 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp/kb"
+
+	"readymargin/core/points"
+	"readymargin/core/submission"
+	"readymargin/core/worksheet"
+	"readymargin/e2e/house"
+	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
+)
+
+// scored is a worksheet of which questions 1, 2 and 3 are worth 3, 1 and 2
+// points, submitted by two students; it returns their copies.
+func scored(t *testing.T, name string) (sc *scene, assignment uint64, copies []uint64, questions []string) {
+	t.Helper()
+	ctx := context.Background()
+	sc = setSceneNamed(t, name)
+	teacher := personOf(t, name+".teacher")
+	w, err := home.School.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "sheet.pdf", Data: marksToMake(t)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	found, err := home.School.Shelf.Found(ctx, teacher, w.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	asks := slices.Clone(found[0].Questions)
+	for i, worth := range []points.Points{3 * points.One, points.One, 2 * points.One} {
+		asks[i].Points = worth
+		questions = append(questions, asks[i].ID)
+	}
+	plan := worksheet.Plan{{Page: 1, Use: worksheet.Sheet, Decided: true, Questions: &asks}}
+	if err := home.School.Shelf.Arrange(ctx, teacher, w.ID, 1, plan, worksheet.Kit{}); err != nil {
+		t.Fatal(err)
+	}
+	a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: assign.Terms{Title: "Scored", Points: "6"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, who := range []string{".student", ".classmate"} {
+		p := personOf(t, name+who)
+		c, err := home.School.Saving.OpenOwn(ctx, p, a.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := home.School.Saving.Save(ctx, p, c.ID, submission.Work, []submission.Op{house.Written("w"+who[1:], "done")}); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := home.School.Submitting.Submit(ctx, p, c.ID, "", 1); err != nil {
+			t.Fatal(err)
+		}
+		copies = append(copies, c.ID)
+	}
+	return sc, a.ID, copies, questions
+}
+
+// Points are given question by question by the keyboard alone and add up; a
+// total that is given as a whole stands until it is taken away.
+func TestPointsAddUp(t *testing.T) {
+	t.Parallel()
+	_, assignment, copies, _ := scored(t, "scores")
+	p := tab(t, 1366, 768)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	stands := func(total, says string) func() error {
+		return is(total+", "+says, fmt.Sprintf(`document.querySelector("#points").value === %q && document.querySelector("[data-tally]").innerText === %q`, total, says))
+	}
+	in := func(n int) func() error {
+		return is(fmt.Sprint("question ", n, " is in hand"), fmt.Sprintf(`document.activeElement === document.querySelectorAll("[data-question]")[%d]`, n-1))
+	}
+	write := func(text string) func() error { return func() error { return p.Type(text) } }
+	attempt := func(id uint64) school.Attempt {
+		all, err := home.Store.Attempts(context.Background(), id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return all[0]
+	}
+	steps(t,
+		func() error { return p.SignIn("scores.teacher", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[0])) }, p.Ready,
+		stands("", "3 questions without points"),
+		func() error { return p.Key("p") }, in(1), func() error { return p.Fill("[data-question]", "2.5") }, func() error { return p.Enter() },
+		in(2), write("1"), func() error { return p.Enter() },
+		in(3), stands("3.5", "1 question without points"),
+		write("2"), func() error { return p.Key(kb.Tab) }, stands("5.5", "added up"),
+	)
+	axeFinds(t, p, "points by question")
+	if a := attempt(copies[0]); a.Points == nil || a.Points.String() != "5.5" {
+		t.Errorf("the attempt has %v", a.Points)
+	}
+	steps(t,
+		func() error { return p.Fill("#points", "4") }, func() error { return p.Enter() }, stands("4", "given as a whole"),
+		func() error { return p.Fill("[data-question]", "3") }, is("it is kept", `document.querySelector("[data-question]").dataset.was === "3"`), stands("4", "given as a whole"),
+		func() error { return p.Fill("#points", "") }, func() error { return p.Enter() }, stands("6", "added up"),
+		func() error { return p.Fill("[data-question]", "9") }, is("too many", `document.querySelector("[data-question]").getAttribute("aria-invalid") === "true" && document.querySelector(".toast").innerText.includes("from 0 to 3")`),
+		func() error { return p.Fill("[data-question]", "3") }, is("it is right again", `!document.querySelector("[data-question]").hasAttribute("aria-invalid")`),
+		// After the last question comes the next copy's first.
+		func() error { return p.Fill(`.scores li:last-child [data-question]`, "1.5") }, func() error { return p.Enter() },
+		is("the other copy is open", fmt.Sprintf(`location.search.includes("copy=%d")`, copies[1])), in(1),
+		stands("", "3 questions without points"),
+	)
+	if a := attempt(copies[0]); a.Points == nil || a.Points.String() != "5.5" {
+		t.Errorf("the first attempt has %v in the end", a.Points)
+	}
+}
+
+// Students see the points of each question once the copy was returned, and as
+// they were then.
+func TestPointsByQuestionAreReturned(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc, _, copies, questions := scored(t, "given")
+	teacher := personOf(t, "given.teacher")
+	give := func(n int, text, was string) {
+		t.Helper()
+		if _, err := home.School.Marking.Score(ctx, teacher, copies[0], 1, questions[n], text, was); err != nil {
+			t.Fatal(err)
+		}
+	}
+	seen := func() string {
+		t.Helper()
+		_, page := sc.page(t, "student", fmt.Sprintf("/copies/%d", copies[0]))
+		list := regexp.MustCompile(`(?s)<ul class="scores".*?</ul>`).FindString(page)
+		return strings.Join(strings.Fields(regexp.MustCompile(`<[^>]*>`).ReplaceAllString(list, " ")), " ")
+	}
+	give(0, "2.5", "")
+	give(1, "1", "")
+	if got := seen(); got != "" {
+		t.Errorf("before it is returned: %q", got)
+	}
+	if err := home.School.Marking.Return(ctx, teacher, copies[0], 1, false); err != nil {
+		t.Fatal(err)
+	}
+	give(0, "3", "2.5") // waits for the next return
+	if got := seen(); got != "1. 2.5 of 3 2. 1 of 1 3. – of 2" {
+		t.Errorf("returned: %q", got)
+	}
+}
+
+// What somebody else gave meanwhile is not written over unseen, and who does
+// not mark gives nothing.
+func TestTwoGivePointsAtOnce(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	_, _, copies, questions := scored(t, "twice")
+	teacher, assistant := personOf(t, "twice.teacher"), personOf(t, "twice.assistant")
+	give := func(who school.Person, question, text, was string) error {
+		_, err := home.School.Marking.Score(ctx, who, copies[0], 1, question, text, was)
+		return err
+	}
+	if err := give(teacher, questions[0], "2", ""); err != nil {
+		t.Fatal(err)
+	}
+	if err := give(assistant, questions[0], "1", ""); !school.IsProblem(err, "scored") {
+		t.Errorf("the other's points are written over: %v", err)
+	}
+	if err := give(assistant, questions[0], "2,0", ""); err != nil {
+		t.Errorf("the same points once more: %v", err)
+	}
+	if err := give(assistant, questions[0], "1", "2"); err != nil {
+		t.Errorf("having seen them: %v", err)
+	}
+	for name, err := range map[string]error{
+		"a student":             give(personOf(t, "twice.student"), questions[0], "3", "1"),
+		"a teacher elsewhere":   give(personOf(t, "twice.stranger"), questions[0], "3", "1"),
+		"a question of nothing": give(teacher, "nothing", "1", ""),
+		"too many":              give(teacher, questions[1], "2", ""),
+		"below nothing":         give(teacher, questions[1], "-1", ""),
+		"a third":               give(teacher, questions[1], "0.33", ""),
+	} {
+		if err == nil {
+			t.Errorf("%s: points were given", name)
+		}
+	}
+	scores, err := home.Store.Scores(ctx, copies[0], 1)
+	if err != nil || len(scores) != 1 || scores[0].Points != points.One || scores[0].PersonID != assistant.ID {
+		t.Errorf("%+v, %v", scores, err)
+	}
+	if err := give(teacher, questions[0], "", "1"); err != nil {
+		t.Fatal(err)
+	}
+	if all, err := home.Store.Attempts(ctx, copies[0]); err != nil || all[0].Points != nil {
+		t.Errorf("without points the attempt has %v (%v)", all[0].Points, err)
+	}
+}
