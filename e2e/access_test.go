@@ -51,8 +51,14 @@ var sceneHash = sync.OnceValues(func() (string, error) {
 
 func setScene(t *testing.T) *scene { return setSceneNamed(t, "Access") }
 
+// scenes are the names that scenes have: their people's are made of them.
+var scenes sync.Map
+
 func setSceneNamed(t *testing.T, name string) *scene {
 	t.Helper()
+	if _, twice := scenes.LoadOrStore(strings.ToLower(name), true); twice {
+		t.Fatalf("two scenes are called %s", name)
+	}
 	ctx, s := context.Background(), home.School
 	must := func(err error) {
 		t.Helper()

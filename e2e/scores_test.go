@@ -119,8 +119,8 @@ func TestPointsAddUp(t *testing.T) {
 func TestPointsByQuestionAreReturned(t *testing.T) {
 	t.Parallel()
 	ctx := context.Background()
-	sc, _, copies, questions := scored(t, "given")
-	teacher := personOf(t, "given.teacher")
+	sc, _, copies, questions := scored(t, "counted")
+	teacher := personOf(t, "counted.teacher")
 	give := func(n int, text, was string) {
 		t.Helper()
 		if _, err := home.School.Marking.Score(ctx, teacher, copies[0], 1, questions[n], text, was); err != nil {
@@ -152,8 +152,8 @@ func TestPointsByQuestionAreReturned(t *testing.T) {
 func TestTwoGivePointsAtOnce(t *testing.T) {
 	t.Parallel()
 	ctx := context.Background()
-	_, _, copies, questions := scored(t, "twice")
-	teacher, assistant := personOf(t, "twice.teacher"), personOf(t, "twice.assistant")
+	_, _, copies, questions := scored(t, "both")
+	teacher, assistant := personOf(t, "both.teacher"), personOf(t, "both.assistant")
 	give := func(who school.Person, question, text, was string) error {
 		_, err := home.School.Marking.Score(ctx, who, copies[0], 1, question, text, was)
 		return err
@@ -171,8 +171,8 @@ func TestTwoGivePointsAtOnce(t *testing.T) {
 		t.Errorf("having seen them: %v", err)
 	}
 	for name, err := range map[string]error{
-		"a student":             give(personOf(t, "twice.student"), questions[0], "3", "1"),
-		"a teacher elsewhere":   give(personOf(t, "twice.stranger"), questions[0], "3", "1"),
+		"a student":             give(personOf(t, "both.student"), questions[0], "3", "1"),
+		"a teacher elsewhere":   give(personOf(t, "both.stranger"), questions[0], "3", "1"),
 		"a question of nothing": give(teacher, "nothing", "1", ""),
 		"too many":              give(teacher, questions[1], "2", ""),
 		"below nothing":         give(teacher, questions[1], "-1", ""),
