@@ -109,8 +109,22 @@ func TestPointsAddUp(t *testing.T) {
 		is("the other copy is open", fmt.Sprintf(`location.search.includes("copy=%d")`, copies[1])), in(1),
 		stands("", "3 questions without points"),
 	)
-	if a := attempt(copies[0]); a.Points == nil || a.Points.String() != "5.5" {
-		t.Errorf("the first attempt has %v in the end", a.Points)
+	before := attempt(copies[0])
+	if before.Points == nil || before.Points.String() != "5.5" {
+		t.Errorf("the first attempt has %v in the end", before.Points)
+	}
+	// Looking at it again changes nothing.
+	steps(t,
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[0])) }, p.Ready,
+		stands("5.5", "added up"),
+		is("nothing is on its way", `await new Promise((ok) => setTimeout(ok, 1500)), document.querySelector("[data-saved]").dataset.state === "saved"`),
+		is("the points are there", `[...document.querySelectorAll("[data-question]")].map((b) => b.value).join(" ") === "3 1 1.5"`),
+	)
+	if after := attempt(copies[0]); after.Points == nil || *after.Points != *before.Points || !after.MarkedAt.Equal(*before.MarkedAt) {
+		t.Errorf("after looking at it: %v, touched %v, was %v", after.Points, after.MarkedAt, before.MarkedAt)
+	}
+	if untouched := attempt(copies[1]); untouched.MarkedAt != nil {
+		t.Errorf("a copy that was only looked at was touched %v", untouched.MarkedAt)
 	}
 }
 

@@ -21,18 +21,26 @@ let timer = 0,
   unsaved = null; // {copy, attempt, points, remark} as they were typed
 
 export function draw(v) {
-  const typed = drafts.of(`copy/${v.copy}`, `given/${v.attempt}`); // and not taken
+  let typed = drafts.of(`copy/${v.copy}`, `given/${v.attempt}`); // and not taken
+  if (typed?.was && JSON.stringify(typed.was) !== JSON.stringify(stands(v))) {
+    drafts.drop(`copy/${v.copy}`, `given/${v.attempt}`); // something newer stands there
+    typed = null;
+  }
   if (typed) {
-    unsaved = { copy: v.copy, attempt: v.attempt, ...typed };
+    unsaved = { copy: v.copy, attempt: v.attempt, points: typed.points, remark: typed.remark };
     clearTimeout(timer);
     timer = setTimeout(() => give().catch(() => {}), 700);
   }
   if (v.head) window.htmx.swap(top, v.head, { swapStyle: 'innerHTML' });
-  if (typed) for (const [id, value] of Object.entries(typed)) field(id).value = value;
+  if (typed) for (const id of ['points', 'remark']) field(id).value = typed[id];
   for (const box of boxes()) {
     const there = drafts.of(`copy/${v.copy}`, scoreOf(v.attempt, box.dataset.question));
-    if (there === undefined) continue;
-    box.value = there;
+    if (there === null) continue; // nothing was typed there
+    if (there.was !== box.dataset.was) {
+      drafts.drop(`copy/${v.copy}`, scoreOf(v.attempt, box.dataset.question)); // newer points stand there
+      continue;
+    }
+    box.value = there.points;
     scoreLater(box);
   }
   showHeld();
@@ -87,6 +95,9 @@ function showHeld() {
   );
 }
 
+// stands gives the points in all and the remark as the server has them.
+const stands = (v) => [v.given ?? '', v.remark ?? ''];
+
 const field = (id) => top.querySelector(`#${id}`) ?? {};
 
 // boxes are those for the points of each question, in their order.
@@ -99,7 +110,7 @@ function scoreLater(box) {
   const { copy, attempt } = marks.view,
     { question: q, was } = box.dataset;
   scores.set(`${copy} ${attempt} ${q}`, { copy, attempt, question: q, points: box.value, was });
-  drafts.keep(`copy/${copy}`, scoreOf(attempt, q), box.value);
+  drafts.keep(`copy/${copy}`, scoreOf(attempt, q), { points: box.value, was });
   clearTimeout(timer);
   timer = setTimeout(() => give().catch(() => {}), 700);
 }
@@ -188,7 +199,11 @@ function later(e) {
   }
   const { copy, attempt } = marks.view;
   unsaved = { copy, attempt, points: field('points').value ?? '', remark: field('remark').value ?? '' };
-  drafts.keep(`copy/${copy}`, `given/${attempt}`, { points: unsaved.points, remark: unsaved.remark });
+  drafts.keep(`copy/${copy}`, `given/${attempt}`, {
+    points: unsaved.points,
+    remark: unsaved.remark,
+    was: stands(marks.view),
+  });
   clearTimeout(timer);
   timer = setTimeout(() => give().catch(() => {}), 700);
 }
@@ -217,6 +232,7 @@ async function give({ keepalive = false } = {}) {
     ahead.delete(copy);
     box()?.removeAttribute('aria-invalid');
     if (box()) added(a.points);
+    if (marks.view.copy === copy && marks.view.attempt === attempt) marks.view.remark = remark.trim();
     queue.savedSince(new Date(a.at));
     refreshRoll();
   } catch (e) {
