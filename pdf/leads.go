@@ -22,7 +22,6 @@ const (
 // the entries that lead to a bound page. The others' words may tell what is on
 // a page that is held back; what is under them moves up.
 func (b *assembly) contents(root types.Dict, files []*sourceFile) {
-	self := b.reserve()
 	var top []*entry
 	for _, f := range files {
 		if f == nil || f.ctx == nil {
@@ -38,6 +37,7 @@ func (b *assembly) contents(root types.Dict, files []*sourceFile) {
 	if len(top) == 0 {
 		return
 	}
+	self := b.reserve()
 	first, last, n := b.entries(top, self)
 	b.put(self, types.Dict{"Type": types.Name("Outlines"), "First": first, "Last": last, "Count": types.Integer(n)})
 	root["Outlines"] = self
@@ -80,8 +80,8 @@ func (w *outline) under(item types.Dict, depth int) (out []*entry) {
 	return out
 }
 
-func (w *outline) title(d types.Dict) string {
-	text, err := w.ctx.DereferenceText(d["Title"])
+func (v *sourceFile) title(d types.Dict) string {
+	text, err := v.ctx.DereferenceText(d["Title"])
 	if err != nil || !utf8.ValidString(text) {
 		return ""
 	}
@@ -163,9 +163,9 @@ func leads(file []byte) (out document.Leads, err error) {
 			if err != nil || d == nil {
 				return
 			}
-			w := outline{sourceFile: v}
-			if t, ok := target(d); ok && w.title(d) != "" {
-				out.Heads = append(out.Heads, document.Head{Title: w.title(d), Depth: depth, To: t})
+			title := v.title(d)
+			if t, ok := target(d); ok && title != "" {
+				out.Heads = append(out.Heads, document.Head{Title: title, Depth: depth, To: t})
 			}
 			walk(d, depth+1)
 			next = d["Next"]
@@ -194,7 +194,7 @@ func leads(file []byte) (out document.Leads, err error) {
 			for k := range c {
 				c[k], _ = numeric(corners[k])
 			}
-			out.Links = append(out.Links, document.Link{Page: i + 1, Rect: page.R(min(c[0], c[2]), min(c[1], c[3]), max(c[0], c[2]), max(c[1], c[3])), To: t})
+			out.Links = append(out.Links, document.Link{Page: i + 1, Rect: page.Bounds(page.Pt(c[0], c[1]), page.Pt(c[2], c[3])), To: t})
 		}
 	}
 	return out, nil

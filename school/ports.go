@@ -17,7 +17,6 @@ var (
 	ErrNotFound = errors.New("school: there is no such thing")
 	ErrTaken    = errors.New("school: the name is taken")
 	ErrInUse    = errors.New("school: still in use")
-	ErrFull     = errors.New("school: there are as many as there may be")
 	ErrStale    = errors.New("school: changed elsewhere in the meantime")
 	ErrAway     = errors.New("school: the database cannot be reached")
 	ErrDamaged  = errors.New("school: what is stored is damaged")
@@ -65,6 +64,10 @@ type CopyTx interface {
 	DropScore(attempt int, question string) error
 	Scores(attempt int) ([]Score, error)
 	Heads(layer submission.Layer) ([]SavedHead, error)
+	// AddState keeps a state of the copy; States returns those of a layer, the
+	// oldest first.
+	AddState(State) error
+	States(layer submission.Layer) ([]State, error)
 	// OthersAmong reports whether any of some operations is present and not by
 	// the author.
 	OthersAmong(layer submission.Layer, author uint64, ops []string) (bool, error)

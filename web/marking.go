@@ -8,7 +8,6 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
-	"readymargin/core/points"
 	"readymargin/school"
 )
 
@@ -104,7 +103,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"points": written(a.Points), "at": a.MarkedAt})
+	return s.given(c, a)
 }
 
 // score keeps what an attempt gets for a question.
@@ -114,19 +113,20 @@ func (s *Site) score(c *echo.Context) error {
 		return err
 	}
 	attempt, _ := echo.FormValue[int](c, "attempt")
-	t, err := s.school.Marking.Score(c.Request().Context(), me(c), n, attempt, c.FormValue("question"), c.FormValue("points"), c.FormValue("was"))
+	a, err := s.school.Marking.Score(c.Request().Context(), me(c), n, attempt, c.FormValue("question"), c.FormValue("points"), c.FormValue("was"))
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"points": written(t.Points), "at": t.At})
+	return s.given(c, a)
 }
 
-// written writes points, "" for none.
-func written(p *points.Points) string {
-	if p == nil {
-		return ""
+// given answers with the points that an attempt has in all.
+func (s *Site) given(c *echo.Context, a school.Attempt) error {
+	total := ""
+	if a.Points != nil {
+		total = a.Points.String()
 	}
-	return p.String()
+	return c.JSON(http.StatusOK, map[string]any{"points": total, "at": s.school.Now()})
 }
 
 // giveBack returns a copy to its student.

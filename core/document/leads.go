@@ -58,8 +58,7 @@ func (l Leads) Guide(pages []Page, guides []worksheet.Guide) {
 			continue
 		}
 		m := pages[k.Page-1].Box.FromUser()
-		a, b := m.Apply(k.Rect.Min), m.Apply(k.Rect.Max)
-		r := page.R(min(a.X, b.X), min(a.Y, b.Y), max(a.X, b.X), max(a.Y, b.Y))
+		r := page.Bounds(m.Apply(k.Rect.Min), m.Apply(k.Rect.Max))
 		g := &guides[k.Page-1]
 		g.Links = append(g.Links, worksheet.Link{Rect: worksheet.BoxOf(page.Rect{Min: r.Min.Round(), Max: r.Max.Round()}), Page: k.To.Page, Y: y})
 	}

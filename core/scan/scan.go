@@ -249,7 +249,7 @@ func (c component) ring(scale float64) bool {
 			sides[int((math.Atan2(dy, dx)/math.Pi+1)*8)%16] = true
 		}
 	}
-	return sides == [16]bool{true, true, true, true, true, true, true, true, true, true, true, true, true, true, true, true}
+	return !slices.Contains(sides[:], false)
 }
 
 // frame reports whether the component is a small empty square, to be ticked.

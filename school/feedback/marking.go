@@ -61,32 +61,42 @@ func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, 
 	if utf8.RuneCountInString(remark) > 5000 {
 		return school.Attempt{}, school.Refuse("remark", "remark", "")
 	}
+	issued, err := s.revisions.Issued(ctx, c.Revision)
+	if err != nil {
+		return school.Attempt{}, err
+	}
 	var out school.Attempt
-	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
-		locked, err := tx.Copy()
-		if err != nil {
+	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) (err error) {
+		if out, err = marked(tx, number); err != nil {
 			return err
 		}
-		if _, err := flow.Next(locked.State, flow.Mark, flow.Facts{}); err != nil {
-			return err
-		}
-		if out, err = tx.Attempt(number); err != nil {
-			return access.ErrHidden
-		}
-		if p == nil {
-			issued, err := s.revisions.Issued(ctx, c.Revision)
-			if err != nil {
-				return err
-			}
+		total := p
+		if total == nil {
 			scores, err := tx.Scores(number)
 			if err != nil {
 				return err
 			}
-			p = worksheet.Add(worksheet.Worth(issued.Guides), school.Given(scores)).Points
+			total = worksheet.Add(worksheet.Worth(issued.Guides), school.Given(scores)).Points
 		}
 		now := s.now()
-		out.Points, out.Remark, out.MarkedAt = p, strings.TrimSpace(remark), &now
+		out.Points, out.Remark, out.MarkedAt = total, strings.TrimSpace(remark), &now
 		return tx.PutAttempt(out)
 	})
 	return out, err
+}
+
+// marked returns an attempt of a copy that can be marked now.
+func marked(tx school.CopyTx, number int) (school.Attempt, error) {
+	c, err := tx.Copy()
+	if err != nil {
+		return school.Attempt{}, err
+	}
+	if _, err := flow.Next(c.State, flow.Mark, flow.Facts{}); err != nil {
+		return school.Attempt{}, err
+	}
+	a, err := tx.Attempt(number)
+	if err != nil {
+		return a, access.ErrHidden
+	}
+	return a, nil
 }

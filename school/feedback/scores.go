@@ -4,60 +4,43 @@ import (
 	"context"
 	"slices"
 	"strings"
-	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/flow"
 	"readymargin/core/points"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
-// Scored is how an attempt's points stand after a question got some.
-type Scored struct {
-	worksheet.Tally
-	Points *points.Points // in all
-	At     time.Time
-}
-
 // Score keeps what an attempt gets for a question as a draft; "" takes it away.
 // The total follows, unless one was given as a whole. Was is what stood there
 // for the person who gives: what somebody else has given meanwhile is not
 // written over unseen, but the Problem "scored".
-func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, number int, question, text, was string) (Scored, error) {
+func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, number int, question, text, was string) (school.Attempt, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
 	if err != nil {
-		return Scored{}, err
+		return school.Attempt{}, err
 	}
 	issued, err := s.revisions.Issued(ctx, c.Revision)
 	if err != nil {
-		return Scored{}, err
+		return school.Attempt{}, err
 	}
 	asked := worksheet.Worth(issued.Guides)
 	at := slices.IndexFunc(asked, func(q worksheet.Question) bool { return q.ID == question })
 	if at < 0 || number < 1 {
-		return Scored{}, access.ErrHidden
+		return school.Attempt{}, access.ErrHidden
 	}
 	now := s.now()
 	score := school.Score{Attempt: number, QuestionID: question, PersonID: who.ID, At: now}
 	if text = strings.TrimSpace(text); text != "" {
 		if score.Points, err = points.Parse(text); err != nil || score.Points > asked[at].Points {
-			return Scored{}, school.Refuse("score", "points", asked[at].Points.String())
+			return school.Attempt{}, school.Refuse("score", "points", asked[at].Points.String())
 		}
 		text = score.Points.String()
 	}
-	out := Scored{At: now}
-	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
-		locked, err := tx.Copy()
-		if err != nil {
+	var out school.Attempt
+	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) (err error) {
+		if out, err = marked(tx, number); err != nil {
 			return err
-		}
-		if _, err := flow.Next(locked.State, flow.Mark, flow.Facts{}); err != nil {
-			return err
-		}
-		a, err := tx.Attempt(number)
-		if err != nil {
-			return access.ErrHidden
 		}
 		scores, err := tx.Scores(number)
 		if err != nil {
@@ -67,14 +50,13 @@ func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, numbe
 		if p, ok := given[question]; ok {
 			stood = p.String()
 		}
-		if stood != was && stood != text {
+		if stood == text {
+			return nil // nothing changes, and nothing is touched
+		}
+		if stood != was {
 			return school.Refuse("scored", "points", stood)
 		}
-		if stood == text { // nothing changes, and nothing is touched
-			out.Tally, out.Points = worksheet.Add(asked, given), a.Points
-			return nil
-		}
-		followed := !worksheet.Add(asked, given).Whole(a.Points)
+		followed := !worksheet.Add(asked, given).Whole(out.Points)
 		if text == "" {
 			delete(given, question)
 			err = tx.DropScore(number, question)
@@ -85,12 +67,11 @@ func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, numbe
 		if err != nil {
 			return err
 		}
-		out.Tally = worksheet.Add(asked, given)
 		if followed {
-			a.Points = out.Tally.Points
+			out.Points = worksheet.Add(asked, given).Points
 		}
-		out.Points, a.MarkedAt = a.Points, &now
-		return tx.PutAttempt(a)
+		out.MarkedAt = &now
+		return tx.PutAttempt(out)
 	})
 	return out, err
 }

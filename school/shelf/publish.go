@@ -66,34 +66,41 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 		}
 		if was.SameSheet(p) { // only what is held back or left out has changed
 			r.FileHash, r.PageCount = last.FileHash, last.PageCount
-			if err := s.lead(ctx, last.FileHash, r.Guides); err != nil {
+			file, err := s.store.Blob(ctx, last.FileHash)
+			if err != nil {
+				return r, err
+			}
+			if err := s.lead(ctx, file, nil, r.Guides); err != nil {
 				return r, err
 			}
 			return r, s.store.AddRevision(ctx, &r)
 		}
 	}
-	if r.FileHash, r.PageCount, err = s.assemble(ctx, w.ID, p); err != nil {
+	bound, err := s.assemble(ctx, w.ID, p)
+	if err != nil {
 		return r, err
 	}
-	if err := s.lead(ctx, r.FileHash, r.Guides); err != nil {
+	r.FileHash, r.PageCount = bound.hash, len(bound.pages)
+	if err := s.lead(ctx, bound.file, bound.pages, r.Guides); err != nil {
 		return r, err
 	}
 	return r, s.store.AddRevision(ctx, &r)
 }
 
-// lead puts what leads from page to page of an assembled file on its guides.
-func (s *Publishing) lead(ctx context.Context, file string, guides []worksheet.Guide) error {
-	b, err := s.store.Blob(ctx, file)
-	if err != nil {
-		return err
-	}
-	leads, err := s.engine.Leads(ctx, b)
+// lead puts what leads from page to page of an assembled file on its guides;
+// without its pages they are read where something does.
+func (s *Publishing) lead(ctx context.Context, file []byte, pages []document.Page, guides []worksheet.Guide) error {
+	leads, err := s.engine.Leads(ctx, file)
 	if err != nil || len(leads.Heads)+len(leads.Links) == 0 {
 		return err
 	}
-	pages, err := s.engine.Inspect(ctx, b)
+	if pages == nil {
+		if pages, err = s.engine.Inspect(ctx, file); err != nil {
+			return err
+		}
+	}
 	leads.Guide(pages, guides)
-	return err
+	return nil
 }
 
 // guides returns what every page that students get has to be worked on.
@@ -106,33 +113,38 @@ func (s *Publishing) guides(ctx context.Context, sheetID uint64, p worksheet.Pla
 	return out, err
 }
 
+// A boundFile is one that was assembled and is kept.
+type boundFile struct {
+	hash  string
+	file  []byte
+	pages []document.Page
+}
+
 // assemble makes the PDF that students get: always a new one, so that nothing
 // of the teacher's file goes along that is not on its pages.
-func (s *Publishing) assemble(ctx context.Context, sheetID uint64, p worksheet.Plan) (hash string, pages int, err error) {
+func (s *Publishing) assemble(ctx context.Context, sheetID uint64, p worksheet.Plan) (out boundFile, err error) {
 	sources, err := s.store.Sources(ctx, sheetID)
 	if err != nil {
-		return "", 0, err
+		return out, err
 	}
 	files := make([][]byte, len(sources)) // those that have a page on the sheet
 	var leaves []document.PageRef
 	for _, l := range p.Of(worksheet.Sheet) {
 		if files[l.Source] == nil {
 			if files[l.Source], err = s.store.Blob(ctx, sources[l.Source].FileHash); err != nil {
-				return "", 0, err
+				return out, err
 			}
 		}
 		leaves = append(leaves, document.PageRef{File: l.Source, Page: l.Page, Turn: l.Turn})
 	}
-	bound, err := s.engine.Assemble(ctx, files, leaves)
-	if err != nil {
-		return "", 0, err
+	if out.file, err = s.engine.Assemble(ctx, files, leaves); err != nil {
+		return out, err
 	}
-	inspected, err := s.engine.Inspect(ctx, bound)
-	if err != nil {
-		return "", 0, err
+	if out.pages, err = s.engine.Inspect(ctx, out.file); err != nil {
+		return out, err
 	}
-	hash, err = s.shelf.keep(ctx, bound, inspected)
-	return hash, len(inspected), err
+	out.hash, err = s.shelf.keep(ctx, out.file, out.pages)
+	return out, err
 }
 
 // AssembleAnew gives a revision that hands out a teacher's file as it was
@@ -146,14 +158,14 @@ func (s *Publishing) AssembleAnew(ctx context.Context, revision uint64) error {
 	if err != nil {
 		return err
 	}
-	hash, pages, err := s.assemble(ctx, r.WorksheetID, p)
+	bound, err := s.assemble(ctx, r.WorksheetID, p)
 	if err != nil {
 		return err
 	}
-	if pages != r.PageCount {
-		return fmt.Errorf("%w: %d pages of %d", document.ErrDamaged, pages, r.PageCount)
+	if len(bound.pages) != r.PageCount {
+		return fmt.Errorf("%w: %d pages of %d", document.ErrDamaged, len(bound.pages), r.PageCount)
 	}
-	return s.store.SetRevisionFile(ctx, r.ID, hash)
+	return s.store.SetRevisionFile(ctx, r.ID, bound.hash)
 }
 
 // Reissue lets the worksheet's assignments go on with what the plan says now.

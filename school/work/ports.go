@@ -22,9 +22,8 @@ type DraftStore interface {
 type StateStore interface {
 	// States returns the states of a layer that were kept, the oldest first.
 	States(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.State, error)
-	// KeepState keeps a state, as it is now, as the next one of its layer;
-	// school.ErrFull says that there are most already.
-	KeepState(ctx context.Context, state school.State, most int) (school.State, error)
+	// InCopy runs fn in one transaction that holds the copy; see SavingStore.
+	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
 	// OpsAfter returns the operations of a layer with a sequence number above after.
 	OpsAfter(ctx context.Context, copyID uint64, layer submission.Layer, after int64) ([]school.SavedOp, error)
 }

@@ -2,7 +2,6 @@ package work
 
 import (
 	"context"
-	"errors"
 
 	"readymargin/core/access"
 	"readymargin/core/mark"
@@ -38,10 +37,25 @@ func (s *States) Keep(ctx context.Context, who school.Person, id uint64, layer s
 	if !ok || name == "" {
 		return school.State{}, school.Refuse("state name", "name", name)
 	}
-	state, err := s.store.KeepState(ctx, school.State{CopyID: id, Layer: layer, Name: name, At: s.now()}, maxStates)
-	if errors.Is(err, school.ErrFull) {
-		err = school.Refuse("states", "name", name)
-	}
+	var state school.State
+	err := s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
+		if _, err := tx.Copy(); err != nil {
+			return err
+		}
+		there, err := tx.States(layer)
+		if err != nil {
+			return err
+		}
+		if len(there) >= maxStates {
+			return school.Refuse("states", "name", name)
+		}
+		seq, err := tx.LayerSeq(layer)
+		if err != nil {
+			return err
+		}
+		state = school.State{CopyID: id, Layer: layer, Number: len(there) + 1, Name: name, Seq: seq, At: s.now()}
+		return tx.AddState(state)
+	})
 	return state, err
 }
 

@@ -9,17 +9,9 @@ import { surface } from './surface.js';
 import { seen } from './seen.js';
 import * as queue from './queue.js';
 import { toast } from './toast.js';
+import { dated } from './dated.js';
 
-const at = (t) =>
-  new Date(t).toLocaleString('en-GB', {
-    weekday: 'short',
-    day: 'numeric',
-    month: 'short',
-    hour: '2-digit',
-    minute: '2-digit',
-    hour12: false,
-    timeZone: marks.view.zone,
-  });
+const at = (t) => dated(t, marks.view.zone, 'short');
 const EDGES = 44; // CSS pixels beside what is in the panel
 const where = () => `/copies/${marks.view.copy}/states`;
 

@@ -16,6 +16,7 @@ import { blankOf, empty, tasks } from './blanks.js';
 import { seen } from './pagenav.js';
 import * as drafts from './drafts.js';
 import { about } from './margin.js';
+import { dated } from './dated.js';
 
 const top = document.querySelector('[data-top]'),
   main = document.querySelector('[data-do="main"]'),
@@ -25,16 +26,7 @@ const top = document.querySelector('[data-top]'),
 // may says what the server lets the student do with this copy now.
 const may = (action) => !!marks.view.may?.includes(action);
 
-const date = (t) =>
-  new Date(t).toLocaleString('en-GB', {
-    weekday: 'short',
-    day: 'numeric',
-    month: 'long',
-    hour: '2-digit',
-    minute: '2-digit',
-    hour12: false,
-    timeZone: marks.view.zone,
-  });
+const date = (t) => dated(t, marks.view.zone);
 const count = (n, what) => `${n} ${what}${n === 1 ? '' : 's'}`;
 const span = (minutes) =>
   minutes < 60
