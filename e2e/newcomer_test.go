@@ -146,7 +146,8 @@ func TestANewcomerFindsTheWay(t *testing.T) {
 		if err := home.School.Marking.Return(ctx, teacher, id, 1, true); err != nil {
 			t.Fatal(err)
 		}
-		steps(t, is("nothing waits to be sent", `document.querySelector("[data-saved]").dataset.state === "saved"`))
+		time.Sleep(2500 * time.Millisecond) // the news of it loads the page anew
+		steps(t, n.Ready, is("nothing waits to be sent", `document.querySelector("[data-saved]").dataset.state === "saved"`))
 		do("read feedback", on(".head .leave", ""), on(fmt.Sprintf(`a[href="/assignments/%d"]`, sc.copies[flow.NotStarted].AssignmentID), ""), n.Ready, is("its point stands beside the words", `document.querySelector(".marker.teacher") && document.querySelector(".print text")`),
 			func() error { time.Sleep(300 * time.Millisecond); return nil }, on(".marker.teacher", ""),
 			is("it is read", `[...document.querySelectorAll(".said-note p")].some(p => { const r = p.getBoundingClientRect(); return p.textContent === "Well found." && r.top > 0 && r.bottom < innerHeight && r.left >= 0 && r.right <= innerWidth })`))
