@@ -20,16 +20,23 @@ import (
 	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
 )
 
 // painted returns the first page of a PDF as poppler paints it.
 func painted(t *testing.T, file []byte) image.Image {
 	t.Helper()
+	return paintedPage(t, file, 1)
+}
+
+func paintedPage(t *testing.T, file []byte, n int) image.Image {
+	t.Helper()
 	base := filepath.Join(t.TempDir(), "page")
 	if err := os.WriteFile(base+".pdf", file, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := exec.Command("pdftoppm", "-r", "72", "-singlefile", "-png", base+".pdf", base).CombinedOutput(); err != nil {
+	if out, err := exec.Command("pdftoppm", "-r", "72", "-f", fmt.Sprint(n), "-singlefile", "-png", base+".pdf", base).CombinedOutput(); err != nil {
 		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v %s", err, out)
 	}
 	f, err := os.Open(base + ".png")
@@ -86,26 +93,13 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 		}
 	}
 	p := tab(t, 1280, 800)
-	bring := func(name string) func() error {
-		return func() error {
-			// The button opens the browser's own dialog; here it is given the file.
-			if _, err := browser.Eval[int](p, `HTMLInputElement.prototype.click=function(){ this.id="brought"; document.body.append(this) }; document.querySelector(".elsewhere").click(); return 1`); err != nil {
-				return err
-			}
-			if err := p.Choose("#brought", name); err != nil {
-				return err
-			}
-			_, err := browser.Eval[int](p, `document.querySelector("#brought").removeAttribute("id"); return 1`)
-			return err
-		}
-	}
 	steps(t,
 		func() error { return p.SignIn("elsewhere.student", scenePassword) },
 		func() error { return p.Go(fmt.Sprintf("/copies/%d", to.ID)) }, p.Ready,
-		bring(strange), func() error {
+		bringBack(p, strange), func() error {
 			return p.Until("it is refused", `document.querySelector(".toast")?.textContent.includes("not of this sheet")`)
 		},
-		bring(path), func() error {
+		bringBack(p, path), func() error {
 			return p.Until("it is taken over", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched") && document.querySelectorAll(".marks image").length >= 2`)
 		},
 	)
@@ -130,7 +124,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	back := bytesOf(t, again)
 	a, b := painted(t, printed), painted(t, back)
 	for name, both := range map[string][2]image.Image{"of the file is missing on the copy": {a, b}, "of the copy is not in the file": {b, a}} {
-		if missing := strayed(both[0], both[1]); missing > 0.005 {
+		if missing := strayed(both[0], both[1], 1); missing > 0.005 {
 			t.Errorf("%.1f %% of the ink %s", 100*missing, name)
 		}
 	}
@@ -148,10 +142,10 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 		t.Fatal(err)
 	}
 	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d", to.ID)) }, p.Ready,
-		bring(same), func() error {
+		bringBack(p, same), func() error {
 			return p.Until("nothing is taken over", `document.querySelector(".toast")?.textContent.startsWith("Nothing in the file differs")`)
 		},
-		bring(another), func() error {
+		bringBack(p, another), func() error {
 			return p.Until("it is asked about", `document.querySelector('[data-dialog="ask"]').open && document.querySelector("[data-ask-title]").textContent.startsWith("Another copy")`)
 		}, func() error { return p.Click(`[data-dialog="ask"] [value="no"]`) })
 	// A picture of the page, as of a photograph, is taken as one.
@@ -159,7 +153,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	if out, err := exec.Command("pdftoppm", "-r", "110", "-singlefile", "-jpeg", path, strings.TrimSuffix(path, ".pdf")).CombinedOutput(); err != nil {
 		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v %s", err, out)
 	}
-	steps(t, bring(strings.TrimSuffix(path, ".pdf")+".jpg"), func() error {
+	steps(t, bringBack(p, strings.TrimSuffix(path, ".pdf")+".jpg"), func() error {
 		return p.Until("it is one piece", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 piece")`)
 	})
 	if now := strings.Count(kinds(kept(t, p, to.ID)), "picture"); now != before+1 {
@@ -170,8 +164,95 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	}
 }
 
-// strayed returns the part of a's ink that has none of b's within a pixel.
-func strayed(a, b image.Image) float64 {
+// A photograph of one page of a long sheet is set straight and laid on the page
+// that it shows. Of which page it is, is asked where that cannot be told.
+func TestAPhotographOfAPageIsLaidOnIt(t *testing.T) {
+	t.Parallel()
+	ctx, sc := context.Background(), setSceneNamed(t, "Laid")
+	teacher := personOf(t, "laid.teacher")
+	var files []intake.Upload
+	for i, draw := range []func() ([]byte, error){demo.TideHeights, demo.PassagePlan} {
+		b, err := draw()
+		if err != nil {
+			t.Fatal(err)
+		}
+		files = append(files, intake.Upload{Name: fmt.Sprint(i, ".pdf"), Data: b})
+	}
+	w, err := home.School.Shelf.BringIn(ctx, teacher, files...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: assign.Terms{Title: "Three pages"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := home.School.Saving.OpenOwn(ctx, personOf(t, "laid.student"), a.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	// The third page lies askew on a dark desk.
+	base := filepath.Join(t.TempDir(), "plan")
+	if err := os.WriteFile(base+".pdf", files[1].Data, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, err := exec.Command("pdftoppm", "-r", "110", "-singlefile", "-png", base+".pdf", base).CombinedOutput(); err != nil {
+		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v %s", err, out)
+	}
+	if out, err := exec.Command("ffmpeg", "-loglevel", "error", "-f", "lavfi", "-i", "color=0x463228:s=1000x1400", "-i", base+".png", "-filter_complex",
+		"[1]scale=998:1398,eq=brightness=-0.06:contrast=0.85,format=rgba,pad=1000:1400:1:1:color=black@0,perspective=230:80:930:210:60:1120:760:1280:sense=destination:interpolation=cubic[s];[0][s]overlay=format=auto,vignette=PI/8",
+		"-frames:v", "1", base+".jpg").CombinedOutput(); err != nil {
+		t.Fatalf("ffmpeg (apt-get install ffmpeg): %v %s", err, out)
+	}
+	p := tab(t, 1280, 800)
+	steps(t,
+		func() error { return p.SignIn("laid.student", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", c.ID)) }, p.Ready,
+		bringBack(p, base+".jpg"), func() error {
+			return p.Until("it is one piece", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 piece")`)
+		},
+		bringBack(p, photographOfASheet(t)), func() error {
+			return p.Until("it is asked about", `document.querySelector('[data-dialog="ask"]').open && document.querySelector("[data-ask-title]").textContent === "Which page is it?"`)
+		}, func() error { return p.Click(`[data-dialog="ask"] [value="yes"]`) }, func() error {
+			return p.Until("it is laid where one is", `document.querySelectorAll(".marks image").length === 2`)
+		},
+	)
+	size := map[int][4]float64{}
+	for _, m := range kept(t, p, c.ID) {
+		if pic, ok := m.Body.(*mark.Picture); ok {
+			size[m.Page] = pic.Rect
+		}
+	}
+	if len(size) != 2 || size[1] == ([4]float64{}) || size[3] == ([4]float64{}) {
+		t.Fatalf("laid on %v, want pages 3 and 1", size)
+	}
+	// What is printed there lies where the photograph has it, within a millimetre and a half.
+	b, err := home.School.Exports.PrintCopy(ctx, personOf(t, "laid.student"), c.ID, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	now, was := paintedPage(t, bytesOf(t, b), 3), painted(t, files[1].Data)
+	if missing, more := strayed(was, now, 4), strayed(now, was, 4); missing > 0.05 || more > 0.05 {
+		t.Errorf("%.0f %% of the page's print is not where the photograph has it, %.0f %% of the photograph's is not the page's", 100*missing, 100*more)
+	}
+}
+
+// bringBack gives the button that brings in what was done elsewhere a file.
+func bringBack(p *browser.Tab, name string) func() error {
+	return func() error {
+		// The button opens the browser's own dialog; here it is given the file.
+		if _, err := browser.Eval[int](p, `HTMLInputElement.prototype.click=function(){ this.id="brought"; document.body.append(this) }; document.querySelector(".elsewhere").click(); return 1`); err != nil {
+			return err
+		}
+		if err := p.Choose("#brought", name); err != nil {
+			return err
+		}
+		_, err := browser.Eval[int](p, `document.querySelector("#brought").removeAttribute("id"); return 1`)
+		return err
+	}
+}
+
+// strayed returns the part of a's ink that has none of b's within so many pixels.
+func strayed(a, b image.Image, by int) float64 {
 	inked := func(m image.Image, x, y int, most uint32) bool {
 		r, g, b, _ := m.At(x, y).RGBA()
 		return min(r, g, b) < most
@@ -184,8 +265,8 @@ func strayed(a, b image.Image) float64 {
 			}
 			all++
 			near := false
-			for dy := -1; dy <= 1; dy++ {
-				for dx := -1; dx <= 1; dx++ {
+			for dy := -by; dy <= by; dy++ {
+				for dx := -by; dx <= by; dx++ {
 					near = near || inked(b, x+dx, y+dy, 0xb000)
 				}
 			}

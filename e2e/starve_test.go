@@ -21,6 +21,7 @@ import (
 	"readymargin/queue"
 	"readymargin/school"
 	"readymargin/school/intake"
+	"readymargin/school/work"
 )
 
 // must ends the test with an error.
@@ -125,7 +126,7 @@ func TestRefusedUploadsLeaveNothing(t *testing.T) {
 	if _, err := home.School.Shelf.BringIn(ctx, account(t, "refusals.teacher"), intake.Upload{Name: "good.pdf", Data: append(sheet, " \n"...)}, intake.Upload{Name: "bad.pdf", Data: []byte("%PDF-1.4 no more")}); err == nil {
 		t.Error("a good and a damaged file were taken")
 	}
-	if _, err := home.School.Elsewhere.BringElsewhere(ctx, account(t, "refusals.student"), sc.copies[flow.InProgress].ID, intake.Upload{Name: "other.pdf", Data: append(other, " \n"...)}, false); !school.IsProblem(err, "other sheet") {
+	if _, err := home.School.Elsewhere.BringElsewhere(ctx, account(t, "refusals.student"), sc.copies[flow.InProgress].ID, intake.Upload{Name: "other.pdf", Data: append(other, " \n"...)}, work.Answers{}); !school.IsProblem(err, "other sheet") {
 		t.Errorf("another sheet: %v", err)
 	}
 	if after := count(); after != before {

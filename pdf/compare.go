@@ -8,6 +8,7 @@ import (
 
 	"github.com/klippa-app/go-pdfium/references"
 	"github.com/klippa-app/go-pdfium/requests"
+	xdraw "golang.org/x/image/draw"
 
 	"readymargin/core/document"
 	"readymargin/core/elsewhere"
@@ -39,6 +40,18 @@ func (d *openDocument) ink(number int) (*scan.Ink, error) {
 	}
 	defer done()
 	out := scan.InkOf(scan.GrayOf(m, float64(m.Bounds().Dx())/size.X))
+	return &out, nil
+}
+
+// pictureInk maps where a picture of a page has ink, as large as the page.
+func pictureInk(picture []byte, size page.Point) (*scan.Ink, error) {
+	m, err := flatten(picture)
+	if err != nil {
+		return nil, err
+	}
+	small := image.NewRGBA(image.Rect(0, 0, int(size.X*inkScale), int(size.Y*inkScale)))
+	xdraw.CatmullRom.Scale(small, small.Bounds(), m, m.Bounds(), xdraw.Src, nil)
+	out := scan.InkOf(scan.GrayOf(small, inkScale))
 	return &out, nil
 }
 

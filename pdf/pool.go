@@ -22,6 +22,7 @@ import (
 
 	"readymargin/confine"
 	"readymargin/core/document"
+	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/queue"
 )
@@ -141,6 +142,16 @@ func (p *Pool) Print(ctx context.Context, file []byte, what document.Export) ([]
 // Ink maps where a page, counted from 1, has ink.
 func (p *Pool) Ink(ctx context.Context, file []byte, page int) (scan.Ink, error) {
 	res, _, err := p.do(ctx, job{Do: "ink", Page: page}, file)
+	if err != nil || res.Ink == nil {
+		return scan.Ink{}, err
+	}
+	return *res.Ink, nil
+}
+
+// PictureInk maps where a picture of a page has ink, were it as large as the
+// page, in points.
+func (p *Pool) PictureInk(ctx context.Context, picture []byte, size page.Point) (scan.Ink, error) {
+	res, _, err := p.do(ctx, job{Do: "picture ink", Size: size}, picture)
 	if err != nil || res.Ink == nil {
 		return scan.Ink{}, err
 	}

@@ -10,6 +10,7 @@ import (
 
 	"readymargin/core/document"
 	"readymargin/core/mark"
+	"readymargin/core/page"
 	"readymargin/core/scan"
 )
 
@@ -27,6 +28,7 @@ type job struct {
 	Sizes    []int              `json:"sizes,omitempty"`  // of several files that come as one
 	Leaves   []document.PageRef `json:"leaves,omitempty"`
 	Blind    bool               `json:"blind,omitempty"`   // pages that are only pictures are not looked at
+	Size     page.Point         `json:"size,omitzero"`     // of the page that a picture shows, in points
 	Painting document.Painting  `json:"painting,omitzero"` // how a picture is painted anew
 }
 

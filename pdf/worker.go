@@ -172,6 +172,8 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		body, err = printAll(parts[0], what)
 	case "ink":
 		res.Ink, err = d.ink(j.Page)
+	case "picture ink":
+		res.Ink, err = pictureInk(d.file, j.Size)
 	case "differ":
 		res.Parts, body, err = d.differ(j.Sizes, j.Page, j.Other)
 	case "assemble":

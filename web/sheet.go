@@ -18,6 +18,7 @@ import (
 	"readymargin/school"
 	"readymargin/school/live"
 	"readymargin/school/screen"
+	"readymargin/school/work"
 )
 
 // openOwn leads a student to the own copy of an assignment.
@@ -284,7 +285,8 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	brought, err := s.school.Elsewhere.BringElsewhere(c.Request().Context(), me(c), n, files[0], c.FormValue("anyway") == "yes")
+	shows, _ := strconv.Atoi(c.FormValue("page")) // what is no number was not said
+	brought, err := s.school.Elsewhere.BringElsewhere(c.Request().Context(), me(c), n, files[0], work.Answers{Anyway: c.FormValue("anyway") == "yes", Page: shows})
 	if err != nil {
 		return err
 	}

@@ -67,6 +67,31 @@ func likeness(sheet, page Page) float64 {
 	return sheet.Ink.In(page.Ink)
 }
 
+// Of a page that a picture shows there is this much at least, and this much
+// more than of any other.
+const (
+	shown = 0.65
+	ahead = 0.1
+)
+
+// Pictured returns which page of a sheet, from 1, a picture shows, given where
+// the picture has ink, were it as large as each of the pages; 0 where that
+// cannot be told.
+func Pictured(sheet []Page, picture []scan.Ink) int {
+	best, next, at := 0.0, 0.0, 0
+	for i, p := range sheet {
+		if n := p.Ink.In(picture[i]); n > best {
+			best, next, at = n, best, i+1
+		} else {
+			next = max(next, n)
+		}
+	}
+	if best < shown || best < next+ahead {
+		return 0
+	}
+	return at
+}
+
 // shaped reports whether two pages have the same shape, on whatever paper.
 func shaped(a, b Page) bool {
 	r := (b.Width / b.Height) / (a.Width / a.Height)

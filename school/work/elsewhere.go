@@ -16,6 +16,7 @@ import (
 	"readymargin/core/elsewhere"
 	"readymargin/core/mark"
 	"readymargin/core/page"
+	"readymargin/core/scan"
 	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -47,6 +48,12 @@ type Brought struct {
 	Marks  []string `json:"marks"`  // that were made of them
 }
 
+// Answers are what somebody said who was asked about a file.
+type Answers struct {
+	Anyway bool // another copy's file is taken over
+	Page   int  // of the sheet that a picture shows, from 1; 0 if not said
+}
+
 // Bounds of what is taken over, over all pages.
 const (
 	maxPieces     = 400
@@ -58,9 +65,12 @@ const (
 // looks different, that piece of it becomes a picture among the student's
 // marks, so that nothing on it is lost to sight. A file with a page that is
 // none of the sheet's is refused whole, and then nothing of it is kept. What a
-// copy had on it when it was taken away is left alone: it is there. A file of
-// another copy is the Problem "another copy" unless anyway is set.
-func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id uint64, f intake.Upload, anyway bool) (Brought, error) {
+// copy had on it when it was taken away is left alone: it is there. A picture
+// becomes one, set straight, as large as the page that it shows.
+//
+// A file of another copy is the Problem "another copy", and a picture of which
+// it cannot be told what page it shows is "which page", unless answers say.
+func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id uint64, f intake.Upload, answers Answers) (Brought, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.BringBack, submission.Work)
 	if err != nil {
 		return Brought{}, err
@@ -72,7 +82,7 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if err != nil {
 		return Brought{}, err
 	}
-	if of != 0 && of != id && !anyway {
+	if of != 0 && of != id && !answers.Anyway {
 		return Brought{}, school.Refuse("another copy", "", "")
 	}
 	ours, err := s.sheetPages(ctx, c.Revision)
@@ -86,12 +96,8 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if err != nil {
 		return Brought{}, err
 	}
-	if theirs.Picture && len(ours) == 1 { // its print is the sheet's, and it is taken with it
-		part, err := s.whole(ctx, f, ours[0])
-		if err != nil {
-			return Brought{}, err
-		}
-		return s.takeOver(ctx, who, id, []int{1}, [][]document.Part{{part}})
+	if theirs.Picture { // its print is the sheet's, and is taken with it
+		return s.takePicture(ctx, who, id, f, sheet, ours, answers.Page)
 	}
 	match, err := s.matched(ctx, sheet, ours, theirs)
 	if err != nil {
@@ -109,13 +115,49 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 // The bound of a picture that is taken whole.
 const wholeSide = 2400 // pixels along
 
-// whole is a picture of a page as one part of it, as large as the page.
-func (s *Elsewhere) whole(ctx context.Context, f intake.Upload, p elsewhere.Page) (document.Part, error) {
+// takePicture takes a picture of a page as one part of it, as large as the page.
+func (s *Elsewhere) takePicture(ctx context.Context, who school.Person, id uint64, f intake.Upload, sheet []byte, ours []elsewhere.Page, n int) (Brought, error) {
 	picture, err := s.intake.Developed(ctx, f.Data)
 	if err == nil {
 		picture, err = s.engine.Repaint(ctx, picture, document.Painting{Side: wholeSide, Pixels: intake.StudentPixels, Sheet: true})
 	}
-	return document.Part{Rect: page.R(0, 0, p.Width, p.Height), JPEG: picture}, err
+	if err != nil {
+		return Brought{}, err
+	}
+	switch {
+	case len(ours) == 1:
+		n = 1
+	case n < 1 || n > len(ours):
+		if n, err = s.pictured(ctx, sheet, ours, picture); err != nil {
+			return Brought{}, err
+		}
+	}
+	all := page.R(0, 0, ours[n-1].Width, ours[n-1].Height)
+	return s.takeOver(ctx, who, id, []int{n}, [][]document.Part{{{Rect: all, JPEG: picture}}})
+}
+
+// pictured returns which page of a sheet a picture shows, by its ink.
+func (s *Elsewhere) pictured(ctx context.Context, sheet []byte, ours []elsewhere.Page, picture []byte) (int, error) {
+	as := make([]scan.Ink, len(ours))
+	of := map[page.Point]scan.Ink{} // few pages have a size of their own
+	for i := range ours {
+		size := page.Pt(ours[i].Width, ours[i].Height)
+		var err error
+		if _, ok := of[size]; !ok {
+			if of[size], err = s.engine.PictureInk(ctx, picture, size); err != nil {
+				return 0, err
+			}
+		}
+		as[i] = of[size]
+		if ours[i].Ink, err = s.engine.Ink(ctx, sheet, i+1); err != nil {
+			return 0, err
+		}
+	}
+	n := elsewhere.Pictured(ours, as)
+	if n == 0 {
+		return 0, school.Refuse("which page", "", "")
+	}
+	return n, nil
 }
 
 // takeOver lays parts of pages on a copy: which page of the sheet each list is

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"readymargin/core/document"
+	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/core/submission"
 	"readymargin/school"
@@ -31,6 +32,7 @@ type StateStore interface {
 // A Comparer is the part of the PDF engine that is needed here.
 type Comparer interface {
 	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
+	PictureInk(ctx context.Context, picture []byte, size page.Point) (scan.Ink, error)
 	// Bare returns a file without what taking a copy away had added to it, and
 	// the number of that copy; nil and 0 where there is nothing of the kind.
 	Bare(ctx context.Context, file []byte) ([]byte, uint64, error)

@@ -13,7 +13,7 @@ import { finish } from './type.js';
 import { instruments, take } from './pointer.js';
 import { goTo, sheetOf, surface } from './surface.js';
 import { blankOf, empty, tasks } from './blanks.js';
-import { seen } from './pagenav.js';
+import { now, seen } from './pagenav.js';
 import * as drafts from './drafts.js';
 import { about } from './margin.js';
 import { dated } from './dated.js';
@@ -113,26 +113,35 @@ function bringElsewhere() {
   const input = el('input', { type: 'file', accept: 'application/pdf,image/*' });
   input.addEventListener('change', async () => {
     if (!input.files[0]) return;
-    const send = async (anyway) => {
+    const send = async (answers) => {
       const body = new FormData();
       body.append('file', input.files[0]);
-      if (anyway) body.append('anyway', 'yes');
+      for (const [name, value] of Object.entries(answers)) body.append(name, value);
       toast('Comparing the file with the sheet…');
       try {
         return await ask(`/copies/${marks.view.copy}/elsewhere`, { method: 'POST', body });
       } catch (e) {
-        if (e.code !== 'another copy') throw e;
+        const n = now()?.added ? 1 : (now()?.number ?? 1);
+        if (e.code === 'another copy') {
+          const yes = await question(
+            'Another copy’s file?',
+            'This file was taken away from another copy of the sheet, perhaps somebody else’s. What was done on it would become a part of yours.',
+            'Take it over',
+          );
+          return yes ? send({ ...answers, anyway: 'yes' }) : null;
+        }
+        if (e.code !== 'which page') throw e;
         const yes = await question(
-          'Another copy’s file?',
-          'This file was taken away from another copy of the sheet, perhaps somebody else’s. What was done on it would become a part of yours.',
-          'Take it over',
+          'Which page is it?',
+          `It cannot be told which page the picture shows. Lay it on page ${n}, where you are? If it is another one, go there first and bring the picture in again.`,
+          `Lay it on page ${n}`,
         );
-        return yes ? send(true) : null;
+        return yes ? send({ ...answers, page: n }) : null;
       }
     };
     try {
       await queue.drained();
-      const done = await send(false);
+      const done = await send({});
       if (!done) return;
       const { pages, places } = done;
       await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`));
