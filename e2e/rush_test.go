@@ -99,7 +99,14 @@ func TestOneConnectionIsEnough(t *testing.T) {
 			return err
 		},
 		func() error { _, err := s.Marking.Others(ctx, c.Teacher, seat.Copy); return err },
-		func() error { _, err := s.Marking.ReturnAll(ctx, c.Teacher, c.Assignment.ID); return err },
+		func() error { _, _, _, err := s.Marking.Checks(ctx, c.Teacher, c.Assignment.ID, 0); return err },
+		func() error {
+			_, _, err := s.Marking.PlanAll(ctx, c.Teacher, c.Assignment.ID, []uint64{seat.Copy}, "")
+			return err
+		},
+		func() error { return s.Marking.Return(ctx, c.Teacher, seat.Copy, 1, false) },
+		func() error { return s.Marking.Withdraw(ctx, c.Teacher, seat.Copy, 1) },
+		func() error { return s.Marking.Return(ctx, c.Teacher, seat.Copy, 1, false) },
 		func() error { return opened(s.Screens.Open(ctx, seat.Person, seat.Copy)) },
 		func() error { return s.Submitting.Improve(ctx, seat.Person, seat.Copy) },
 		func() error { return submit(2) },

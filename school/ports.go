@@ -63,6 +63,10 @@ type CopyTx interface {
 	PutScore(Score) error
 	DropScore(attempt int, question string) error
 	Scores(attempt int) ([]Score, error)
+	// Returns are the givings back of an attempt, the oldest first. PutReturn
+	// keeps one, and lets a pending one be done when its time has come.
+	Returns(attempt int) ([]Return, error)
+	PutReturn(*Return) error
 	Heads(layer submission.Layer) ([]SavedHead, error)
 	// AddState keeps a state of the copy; States returns those of a layer, the
 	// oldest first.

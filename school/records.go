@@ -246,7 +246,37 @@ type Attempt struct {
 	ReturnedAt   *time.Time
 	ReturnedHash string     `gorm:"default:null"` // blob with a Returned
 	OpenedAt     *time.Time // when the student first saw what was returned
+	Asked        []string   `gorm:"serializer:json"` // the notes in it that ask the teacher something
+	Helped       bool       // somebody helped with it
+	Pending      *time.Time `gorm:"->"` // when it is to be returned; known of all attempts of an assignment
 }
+
+// A Return is one giving back of an attempt: planned, then done, or stopped
+// before that; done, it may be withdrawn.
+type Return struct {
+	ID          uint64
+	CopyID      uint64
+	Attempt     int
+	PersonID    uint64 `gorm:"default:null"` // who gives it back; 0 when they were erased
+	PersonName  string `gorm:"->"`           // the same
+	PlannedAt   time.Time
+	DueAt       time.Time
+	Pointless   bool // without points, though there are some to give
+	DoneAt      *time.Time
+	StoppedAt   *time.Time
+	WithdrawnAt *time.Time
+
+	// What the attempt was returned with before, and when it was opened.
+	BeforeHash   string `gorm:"default:null"`
+	BeforeAt     *time.Time
+	BeforeOpened *time.Time
+}
+
+// Pending reports whether an attempt is still to be given back by it.
+func (r Return) Pending() bool { return r.DoneAt == nil && r.StoppedAt == nil }
+
+// Stands reports whether it is done, and was not withdrawn.
+func (r Return) Stands() bool { return r.DoneAt != nil && r.WithdrawnAt == nil }
 
 // Unsent reports whether there is feedback that the student has not got.
 func (a Attempt) Unsent() bool {
@@ -416,6 +446,7 @@ const (
 	JobAssemble JobKind = "assemble" // the file of a revision, anew
 	JobAnswers  JobKind = "answers"  // of the attempts of a copy
 	JobSweep    JobKind = "sweep"    // of blobs that nothing refers to
+	JobReturn   JobKind = "return"   // of an attempt, when its time has come
 )
 
 // A Job is work behind the requests, on one thing.

@@ -125,7 +125,8 @@ func (s Copies) Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, 
 
 // AttemptsOf returns those of all copies of assignments, of each copy in their order.
 func (s Copies) AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error) {
-	return all[school.Attempt](s.db.WithContext(ctx).
+	return all[school.Attempt](s.db.WithContext(ctx).Select(`attempts.*, (SELECT MAX(due_at) FROM returns r
+		WHERE r.copy_id = attempts.copy_id AND r.attempt = attempts.number AND r.done_at IS NULL AND r.stopped_at IS NULL) AS pending`).
 		Where("copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)", assignments).Order("copy_id, number"))
 }
 
@@ -378,6 +379,75 @@ func (s Copies) Scores(ctx context.Context, copyID uint64, attempt int) ([]schoo
 // Scores returns what an attempt got, by question.
 func (t copyTx) Scores(attempt int) ([]school.Score, error) {
 	return all[school.Score](t.tx.Where("copy_id = ? AND attempt = ?", t.id, attempt).Order("question_id"))
+}
+
+// ScoresOf returns what the newest attempts of all copies of assignments got.
+func (s Copies) ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error) {
+	return all[school.Score](s.db.WithContext(ctx).Joins("JOIN copies ON copies.id = scores.copy_id AND copies.attempts = scores.attempt").
+		Where("copies.assignment_id IN ?", assignments).Order("scores.copy_id, scores.question_id"))
+}
+
+const returnsWithNames = "returns.*, COALESCE(people.name, '') AS person_name"
+
+func returns(db *gorm.DB) ([]school.Return, error) {
+	return all[school.Return](db.Table("returns").Select(returnsWithNames).Joins("LEFT JOIN people ON people.id = returns.person_id").Order("returns.id"))
+}
+
+// Returns are the givings back of an attempt, the oldest first.
+func (s Copies) Returns(ctx context.Context, copyID uint64, attempt int) ([]school.Return, error) {
+	return returns(s.db.WithContext(ctx).Where("copy_id = ? AND attempt = ?", copyID, attempt))
+}
+
+// Return returns one giving back.
+func (s Copies) Return(ctx context.Context, id uint64) (school.Return, error) {
+	return first[school.Return](s.db.WithContext(ctx), "id = ?", id)
+}
+
+// PendingReturns are those of all copies of an assignment that are not done yet.
+func (s Copies) PendingReturns(ctx context.Context, assignment uint64) ([]school.Return, error) {
+	return returns(s.db.WithContext(ctx).Where("done_at IS NULL AND stopped_at IS NULL AND copy_id IN (SELECT id FROM copies WHERE assignment_id = ?)", assignment))
+}
+
+// Returns are the givings back of an attempt, as the transaction sees them.
+func (t copyTx) Returns(attempt int) ([]school.Return, error) {
+	return returns(t.tx.Where("copy_id = ? AND attempt = ?", t.id, attempt))
+}
+
+// PutReturn writes a giving back, and lets it be done in time.
+func (t copyTx) PutReturn(r *school.Return) error {
+	r.CopyID = t.id
+	if err := t.tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(r).Error; err != nil || !r.Pending() {
+		return err
+	}
+	return addJob(t.tx, school.JobReturn, r.ID, r.DueAt)
+}
+
+// FeedbackMarks counts what the teachers have set on copies, by copy and attempt.
+func (s Copies) FeedbackMarks(ctx context.Context, copies ...uint64) (map[uint64]map[int]int, error) {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT copy_id, layer, marks FROM layers WHERE copy_id IN ? AND layer LIKE 'feedback.%'", copies).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[uint64]map[int]int{}
+	for rows.Next() {
+		var id uint64
+		var layer submission.Layer
+		var n int
+		if err := rows.Scan(&id, &layer, &n); err != nil {
+			return nil, err
+		}
+		if out[id] == nil {
+			out[id] = map[int]int{}
+		}
+		out[id][layer.Attempt()] = n
+	}
+	return out, rows.Err()
+}
+
+// FeedbackHeads returns what the teachers have set on copies, by copy.
+func (s Copies) FeedbackHeads(ctx context.Context, copies ...uint64) (map[uint64][]school.SavedHead, error) {
+	return headsByCopy(s.db.WithContext(ctx).Where("copy_id IN ? AND layer LIKE 'feedback.%'", copies))
 }
 
 // withdrawn is a row of withdrawn.

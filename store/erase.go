@@ -74,6 +74,7 @@ func sweepSoon(tx *gorm.DB) error { return addJob(tx, school.JobSweep, 0, time.N
 const unreferenced = `NOT EXISTS (SELECT 1 FROM sources WHERE file_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM revisions WHERE file_hash = blobs.hash)
 	AND NOT EXISTS (SELECT 1 FROM worksheet_attachments t WHERE t.hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM copy_attachments t WHERE t.hash = blobs.hash)
 	AND NOT EXISTS (SELECT 1 FROM attempts WHERE snapshot_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM attempts WHERE returned_hash = blobs.hash)
+	AND NOT EXISTS (SELECT 1 FROM returns WHERE before_hash = blobs.hash)
 	AND NOT EXISTS (SELECT 1 FROM withdrawn WHERE snapshot_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM pictures WHERE blob_hash = blobs.hash)`
 
 // Sweep deletes the blobs from before a time that nothing refers to, and chunks

@@ -24,10 +24,10 @@ func (s JobRows) AddJob(ctx context.Context, kind school.JobKind, ref uint64, du
 }
 
 // LeaseJob passes over rows that another process is just taking (SKIP LOCKED).
-func (s JobRows) LeaseJob(ctx context.Context, now, until time.Time) (j school.Job, err error) {
+func (s JobRows) LeaseJob(ctx context.Context, now, until time.Time, kinds ...school.JobKind) (j school.Job, err error) {
 	err = s.inTx(ctx, func(tx *gorm.DB) error {
-		err := tx.Raw(`SELECT id, kind, ref, tries FROM jobs WHERE due_at <= ? AND (leased_until IS NULL OR leased_until < ?)
-			ORDER BY due_at, id LIMIT 1 FOR UPDATE SKIP LOCKED`, now, now).Row().Scan(&j.ID, &j.Kind, &j.Ref, &j.Tries)
+		err := tx.Raw(`SELECT id, kind, ref, tries FROM jobs WHERE due_at <= ? AND (leased_until IS NULL OR leased_until < ?) AND kind IN ?
+			ORDER BY due_at, id LIMIT 1 FOR UPDATE SKIP LOCKED`, now, now, kinds).Row().Scan(&j.ID, &j.Kind, &j.Ref, &j.Tries)
 		if err != nil {
 			return known(err)
 		}

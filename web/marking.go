@@ -129,29 +129,100 @@ func (s *Site) given(c *echo.Context, a school.Attempt) error {
 	return c.JSON(http.StatusOK, map[string]any{"points": total, "at": s.school.Now()})
 }
 
-// giveBack returns a copy to its student.
+// giveBack plans the return of a copy to its student.
 func (s *Site) giveBack(c *echo.Context) error {
-	attempt, _ := echo.FormValue[int](c, "attempt")
-	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error {
-		return s.school.Marking.Return(ctx, p, n, attempt, c.FormValue("pointless") == "1")
-	})
-}
-
-// returnAll returns every marked copy of an assignment.
-func (s *Site) returnAll(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	returned, err := s.school.Marking.ReturnAll(c.Request().Context(), me(c), n)
+	attempt, _ := echo.FormValue[int](c, "attempt")
+	r, err := s.school.Marking.PlanReturn(c.Request().Context(), me(c), n, attempt, c.FormValue("at"), c.FormValue("anyway") == "yes")
 	if err != nil {
 		return err
 	}
-	if wantsJSON(c) {
-		return c.JSON(http.StatusOK, map[string]int{"returned": returned})
+	return c.JSON(http.StatusOK, map[string]any{"due": r.DueAt})
+}
+
+// withdraw takes back what was returned and not opened.
+func (s *Site) withdraw(c *echo.Context) error {
+	attempt, _ := echo.FormValue[int](c, "attempt")
+	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error {
+		return s.school.Marking.Withdraw(ctx, p, n, attempt)
+	})
+}
+
+// reopen has a student go on with what was returned.
+func (s *Site) reopen(c *echo.Context) error {
+	return s.move(c, func(ctx context.Context, p school.Person, n uint64) error {
+		return s.school.Marking.Reopen(ctx, p, n, c.FormValue("due"))
+	})
+}
+
+// returning is the look before copies are returned, to be swapped.
+func (s *Site) returning(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
 	}
-	s.tell(c, "Returned "+count(returned, "copy.", "copies."))
-	return seeOther(c, "/")
+	only, _ := echo.QueryParam[uint64](c, "copy")
+	a, course, checks, err := s.school.Marking.Checks(c.Request().Context(), me(c), n, only)
+	if err != nil {
+		return err
+	}
+	ready := 0
+	for _, check := range checks {
+		if check.Marked(a.Points) {
+			ready++
+		}
+	}
+	return s.render(c, http.StatusOK, "returning", "", map[string]any{"Assignment": a, "Course": course, "Checks": checks, "Only": only != 0, "Ready": ready})
+}
+
+// returnAll plans the return of several copies of an assignment.
+func (s *Site) returnAll(c *echo.Context) error {
+	return s.several(c, func(ctx context.Context, p school.Person, n uint64, copies []uint64) (any, error) {
+		planned, due, err := s.school.Marking.PlanAll(ctx, p, n, copies, c.FormValue("at"))
+		return map[string]any{"planned": planned, "due": due}, err
+	})
+}
+
+// stopReturns stops returns that are not done yet.
+func (s *Site) stopReturns(c *echo.Context) error {
+	return s.several(c, func(ctx context.Context, p school.Person, n uint64, copies []uint64) (any, error) {
+		stopped, err := s.school.Marking.Stop(ctx, p, n, copies)
+		return map[string]any{"stopped": stopped}, err
+	})
+}
+
+// several does something to the copies of an assignment that a form names.
+func (s *Site) several(c *echo.Context, do func(context.Context, school.Person, uint64, []uint64) (any, error)) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	copies, err := echo.FormValuesOr[uint64](c, "copy", nil)
+	if err != nil {
+		return &school.Problem{Code: "wrong form", Field: "copy"}
+	}
+	out, err := do(c.Request().Context(), me(c), n, copies)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// nextPile tells which assignment's copies are to be marked after another's.
+func (s *Site) nextPile(c *echo.Context) error {
+	p, err := signedIn(c)
+	if err != nil {
+		return err
+	}
+	after, _ := echo.QueryParam[uint64](c, "after")
+	a, err := s.school.Queue.Next(c.Request().Context(), p, after)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"assignment": a.ID, "title": a.Title})
 }
 
 // others says who else marks the copy just now.

@@ -77,6 +77,7 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *services.All, 
 		TLSConfig:   &tls.Config{MinVersion: tls.VersionTLS12},
 	}
 	go s.Jobs.Run(base)
+	go s.Returns.Run(base)
 	go func() {
 		for { // blobs that nothing refers to any more
 			if err := st.AddJob(base, school.JobSweep, 0, s.Now()); err != nil && base.Err() == nil {

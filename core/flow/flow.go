@@ -35,10 +35,12 @@ const (
 	Return   Event = "return"    // a teacher gives the copy and the feedback back
 	Improve  Event = "improve"   // the student goes on after a return
 	Answer   Event = "answer"    // the student answers the feedback
+	Withdraw Event = "withdraw"  // a teacher takes a return back that nobody has opened
+	Reopen   Event = "reopen"    // a teacher has the student go on
 )
 
 // Events lists all events.
-var Events = []Event{Change, Submit, TakeBack, Mark, Return, Improve, Answer}
+var Events = []Event{Change, Submit, TakeBack, Mark, Return, Improve, Answer, Withdraw, Reopen}
 
 // Facts are what a move depends on beside the state.
 type Facts struct {
@@ -57,7 +59,7 @@ var moves = map[State]map[Event]State{
 	NotStarted: {Change: InProgress, Submit: Submitted},
 	InProgress: {Change: InProgress, Submit: Submitted},
 	Submitted:  {TakeBack: InProgress, Mark: Submitted, Return: Returned},
-	Returned:   {Mark: Returned, Return: Returned, Improve: Reworking, Answer: Returned},
+	Returned:   {Mark: Returned, Return: Returned, Improve: Reworking, Answer: Returned, Withdraw: Submitted, Reopen: Reworking},
 	Reworking:  {Change: Reworking, Submit: Submitted, Answer: Reworking, Mark: Reworking, Return: Reworking},
 }
 

@@ -9,12 +9,12 @@ import (
 // The whole table: every state, every event.
 func TestEveryMove(t *testing.T) {
 	const no = ""
-	table := map[State][]State{ //  change, submit, take back, mark, return, improve, answer
-		NotStarted: {InProgress, Submitted, no, no, no, no, no},
-		InProgress: {InProgress, Submitted, no, no, no, no, no},
-		Submitted:  {no, no, InProgress, Submitted, Returned, no, no},
-		Returned:   {no, no, no, Returned, Returned, Reworking, Returned},
-		Reworking:  {Reworking, Submitted, no, Reworking, Reworking, no, Reworking},
+	table := map[State][]State{ //  change, submit, take back, mark, return, improve, answer, withdraw, reopen
+		NotStarted: {InProgress, Submitted, no, no, no, no, no, no, no},
+		InProgress: {InProgress, Submitted, no, no, no, no, no, no, no},
+		Submitted:  {no, no, InProgress, Submitted, Returned, no, no, no, no},
+		Returned:   {no, no, no, Returned, Returned, Reworking, Returned, Submitted, Reworking},
+		Reworking:  {Reworking, Submitted, no, Reworking, Reworking, no, Reworking, no, no},
 	}
 	students := map[Event]bool{Change: true, Submit: true, TakeBack: true, Improve: true}
 	for _, s := range States {

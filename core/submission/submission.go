@@ -213,3 +213,21 @@ func NewSnapshot(worksheet string, sheet []mark.Mark, number int, shown []Shown)
 
 // Canonical returns the bytes that are kept and whose SHA-256 is the fingerprint.
 func (s Snapshot) Canonical() ([]byte, error) { return json.Marshal(s) }
+
+// Asks returns which notes among the marks of a student ask the teacher
+// something, and whether anybody helped.
+func Asks(marks []mark.Mark) (asked []string, helped bool) {
+	asked = []string{}
+	for _, m := range marks {
+		helped = helped || m.Helper != ""
+		n, ok := m.Body.(*mark.Note)
+		if !ok {
+			continue
+		}
+		helped = helped || n.Help != ""
+		if n.Says == "ask" {
+			asked = append(asked, m.ID)
+		}
+	}
+	return asked, helped
+}

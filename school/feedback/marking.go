@@ -24,11 +24,13 @@ type Marking struct {
 	revisions *shelf.Revisions
 	feed      school.Feed
 	now       school.Clock
+	wake      func(at time.Time)
 }
 
-// NewMarking returns what marks copies, and tells the feed of it.
-func NewMarking(store MarkingStore, gate *school.Gate, queue *Queue, revisions *shelf.Revisions, feed school.Feed, now school.Clock) *Marking {
-	return &Marking{store, gate, queue, revisions, feed, now}
+// NewMarking returns what marks copies, and tells the feed of it. Returns that
+// are planned are jobs; wake lets them be looked for at a time.
+func NewMarking(store MarkingStore, gate *school.Gate, queue *Queue, revisions *shelf.Revisions, feed school.Feed, now school.Clock, wake func(at time.Time)) *Marking {
+	return &Marking{store, gate, queue, revisions, feed, now, wake}
 }
 
 // Others says who else has the copy open, and that this person has.

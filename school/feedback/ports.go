@@ -12,6 +12,15 @@ type MarkingStore interface {
 	// View notes that a person has a copy open, and returns the others who
 	// did so since the given time.
 	View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error)
+	CopyInCourse(ctx context.Context, id, asker uint64) (school.CopyInCourse, error)
+	Return(ctx context.Context, id uint64) (school.Return, error)
+	// PendingReturns are those of all copies of an assignment that are not done yet.
+	PendingReturns(ctx context.Context, assignment uint64) ([]school.Return, error)
+	// FeedbackMarks counts what the teachers have set on copies, by copy and
+	// attempt; FeedbackHeads returns it, by copy.
+	FeedbackMarks(ctx context.Context, copies ...uint64) (map[uint64]map[int]int, error)
+	FeedbackHeads(ctx context.Context, copies ...uint64) (map[uint64][]school.SavedHead, error)
+	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one
 	// copy come one after another, and wait for their turn before they take a
 	// connection.
@@ -33,6 +42,8 @@ type QueueStore interface {
 	// AttemptsOf returns the attempts of all copies of assignments, and
 	// AttemptsOfStudent those of one student, of each copy in their order.
 	AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error)
+	// ScoresOf returns what the newest attempts of all copies of assignments got.
+	ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error)
 	// Unanswered returns, by copy, the replies to feedback that came after the
 	// copy was last returned.
 	Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error)

@@ -43,6 +43,8 @@ type MarkingQueue struct {
 	ToMark     int       // submitted and not returned
 	Again      int       // of these, later attempts than the first
 	Late       int       // of these, late
+	Asking     int       // of these, with a question to the teacher
+	Helped     int       // of these, with help received
 	Oldest     time.Time // when the one that lies longest was submitted
 	In         int       // students who have submitted at least once
 	Students   int
@@ -124,10 +126,16 @@ func queueOf(a school.Assignment, c school.Course, roll []RosterEntry, replies m
 		if r.Latest.ReturnedAt != nil && r.Latest.OpenedAt == nil {
 			h.Unopened++
 		}
-		if !r.Waiting() {
+		if !r.ToMark() {
 			continue
 		}
 		h.ToMark++
+		if len(r.Latest.Asked) > 0 {
+			h.Asking++
+		}
+		if r.Latest.Helped {
+			h.Helped++
+		}
 		if r.Latest.Number > 1 {
 			h.Again++
 		}
@@ -146,7 +154,12 @@ type RosterEntry struct {
 	Member school.Member
 	Copy   school.Copy
 	Latest school.Attempt // the newest attempt, if any
+	Scored []string       // the questions for which it has points
 }
+
+// ToMark reports whether a copy lies on the pile: it waits, and nothing was
+// decided about it.
+func (r RosterEntry) ToMark() bool { return r.Waiting() && r.Latest.Pending == nil }
 
 // Waiting reports whether a submitted copy waits for its return.
 func (r RosterEntry) Waiting() bool { return r.Copy.State == flow.Submitted }
@@ -194,9 +207,21 @@ func (all copies) roll(a school.Assignment, members []school.Member) (out []Rost
 		if !ok {
 			c.State = flow.NotStarted
 		}
-		out = append(out, RosterEntry{m, c, all.latest[c.ID]})
+		out = append(out, RosterEntry{Member: m, Copy: c, Latest: all.latest[c.ID]})
 	}
 	return out
+}
+
+// Next returns the assignment whose pile is to be marked after another's, the
+// one whose oldest copy has lain longest; of none the ID is 0.
+func (s *Queue) Next(ctx context.Context, who school.Person, after uint64) (school.Assignment, error) {
+	all, err := s.Pile(ctx, who)
+	for _, h := range all {
+		if h.ToMark > 0 && h.Assignment.ID != after {
+			return h.Assignment, err
+		}
+	}
+	return school.Assignment{}, err
 }
 
 // Roll returns the class as it stands with an assignment: what can be marked
@@ -212,6 +237,17 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 	}
 	all, err := s.handedIn(ctx, a.ID)
 	roll := all.roll(a, members)
+	scores, err := s.store.ScoresOf(ctx, a.ID)
+	if err != nil {
+		return a, c, nil, err
+	}
+	scored := map[uint64][]string{}
+	for _, sc := range scores {
+		scored[sc.CopyID] = append(scored[sc.CopyID], sc.QuestionID)
+	}
+	for i := range roll {
+		roll[i].Scored = scored[roll[i].Copy.ID]
+	}
 	rank := func(r RosterEntry) int {
 		switch {
 		case r.Waiting():

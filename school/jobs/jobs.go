@@ -8,6 +8,8 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"maps"
+	"slices"
 	"time"
 
 	"readymargin/queue"
@@ -19,9 +21,9 @@ type Store interface {
 	// AddJob adds a job; one of that kind on that thing that is there already
 	// comes due then at the latest, and counts its tries anew.
 	AddJob(ctx context.Context, kind school.JobKind, ref uint64, due time.Time) error
-	// LeaseJob returns the job that is due longest and that nobody is at, and
-	// keeps others from it until a time; ErrNotFound when there is none.
-	LeaseJob(ctx context.Context, now, until time.Time) (school.Job, error)
+	// LeaseJob returns the job of some kinds that is due longest and that nobody
+	// is at, and keeps others from it until a time; ErrNotFound when there is none.
+	LeaseJob(ctx context.Context, now, until time.Time, kinds ...school.JobKind) (school.Job, error)
 	JobDone(ctx context.Context, id uint64) error
 	// JobFailed keeps a job for another try.
 	JobFailed(ctx context.Context, id uint64, why string, again time.Time) error
@@ -43,7 +45,8 @@ const (
 	never = 100 * 365 * 24 * time.Hour
 )
 
-// A Runner does jobs, one after another.
+// A Runner does jobs of some kinds, one after another; those of other kinds are
+// left to other runners.
 type Runner struct {
 	store    Store
 	now      school.Clock
@@ -61,6 +64,13 @@ func (r *Runner) Wake() {
 	select {
 	case r.wake <- struct{}{}:
 	default:
+	}
+}
+
+// WakeAt lets the runner look for jobs at a time that is not far.
+func (r *Runner) WakeAt(at time.Time) {
+	if in := at.Sub(r.now()); in < lookAgain {
+		time.AfterFunc(in+10*time.Millisecond, r.Wake)
 	}
 }
 
@@ -90,7 +100,7 @@ func (r *Runner) Run(ctx context.Context) {
 // job that fails waits for its next try, longer each time.
 func (r *Runner) One(ctx context.Context) (worked bool, err error) {
 	now := r.now()
-	j, err := r.store.LeaseJob(ctx, now, now.Add(lease))
+	j, err := r.store.LeaseJob(ctx, now, now.Add(lease), slices.Collect(maps.Keys(r.handlers))...)
 	if errors.Is(err, school.ErrNotFound) {
 		return false, nil
 	}
@@ -99,12 +109,7 @@ func (r *Runner) One(ctx context.Context) (worked bool, err error) {
 	}
 	limited, cancel := context.WithTimeout(queue.In(queue.For(ctx, "job "+string(j.Kind)), queue.Behind), lease)
 	defer cancel()
-	do, known := r.handlers[j.Kind]
-	if !known {
-		err = errors.New("jobs: of no known kind")
-	} else {
-		err = do(limited, j.Ref)
-	}
+	err = r.handlers[j.Kind](limited, j.Ref)
 	if err == nil || errors.Is(err, school.ErrNotFound) { // what it was about may be gone
 		return true, r.store.JobDone(ctx, j.ID)
 	}

@@ -15,6 +15,8 @@ type ScreenStore interface {
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
 	// Scores returns what an attempt got, by question.
 	Scores(ctx context.Context, copyID uint64, attempt int) ([]school.Score, error)
+	// Returns are the givings back of an attempt, the oldest first.
+	Returns(ctx context.Context, copyID uint64, attempt int) ([]school.Return, error)
 	Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error)
 	LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one

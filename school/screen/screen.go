@@ -106,9 +106,20 @@ type ForTeacher struct {
 	Teacher bool `json:"teacher"`
 	Held    int  `json:"held"`   // pages held back from students
 	Unsent  bool `json:"unsent"` // feedback that was not returned yet
+	Opened  bool `json:"opened"` // by the student, since it was returned
+
+	Pending *time.Time      `json:"pending,omitempty"` // when the attempt is to be returned
+	Returns []school.Return `json:"-"`                 // of the attempt, the oldest first
 
 	Missing int  `json:"missing,omitempty"` // questions without points
 	Whole   bool `json:"whole,omitempty"`   // the total was given as a whole
+}
+
+// Withdrawable reports whether what was returned can be taken back: the student
+// has neither opened it nor gone on.
+func (v Screen) Withdrawable() bool {
+	return v.ReturnedAt != nil && v.Attempt == v.Attempts && v.State == flow.Returned && !v.Opened &&
+		slices.ContainsFunc(v.Returns, school.Return.Stands)
 }
 
 // ForTrial is for who looks at a sheet and tries it out: there is no copy, and

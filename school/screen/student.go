@@ -56,7 +56,8 @@ func (s *Screens) forStudent(who school.Person, c school.CopyInCourse, attempts 
 	moves := s.gate.May(who, c, access.SubmitCopy, "") == nil
 	for action, event := range map[Action]flow.Event{Submit: flow.Submit, TakeBack: flow.TakeBack, Improve: flow.Improve} {
 		_, err := flow.Next(c.State, event, facts)
-		if moves && err == nil && (event == flow.TakeBack || !c.Assignment.UsedUp(c.Attempts)) {
+		letOn := event == flow.Submit && c.State == flow.Reworking // whatever is left
+		if moves && err == nil && (event == flow.TakeBack || letOn || !c.Assignment.UsedUp(c.Attempts)) {
 			v.May = append(v.May, action)
 		}
 	}

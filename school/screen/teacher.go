@@ -30,7 +30,7 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	if err != nil {
 		return v, err
 	}
-	v.ForTeacher = &ForTeacher{Teacher: true, Held: len(p.Of(worksheet.Held)), Unsent: a.Unsent()}
+	v.ForTeacher = &ForTeacher{Teacher: true, Held: len(p.Of(worksheet.Held)), Unsent: a.Unsent(), Opened: a.OpenedAt != nil}
 	v.Attempt = number
 	v.Edit, v.Say = submission.Feedback(number), submission.Feedback(number)
 	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
@@ -40,6 +40,14 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	}
 	if err := s.addScores(ctx, &v, c, a); err != nil {
 		return v, err
+	}
+	if v.Returns, err = s.store.Returns(ctx, id, number); err != nil {
+		return v, err
+	}
+	for _, r := range v.Returns {
+		if r.Pending() {
+			v.Pending = &r.DueAt
+		}
 	}
 	if err := s.showAttempt(ctx, &v, &a, c.Student.Name, false); err != nil {
 		return v, err

@@ -42,6 +42,7 @@ type All struct {
 	Exports     *takeaway.Exports
 	Live        *live.Live
 	Jobs        *jobs.Runner
+	Returns     *jobs.Runner // those that are planned, which wait behind nothing that is long
 	Now         school.Clock
 }
 
@@ -121,7 +122,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Elsewhere = work.NewElsewhere(store, engine, gate, s.Intake, s.Revisions, s.Attachments, s.Saving, now)
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
-	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Revisions, s.Live, now)
+	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Revisions, s.Live, now, func(at time.Time) { s.Returns.WakeAt(at) })
 	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
@@ -133,6 +134,7 @@ func New(store Store, engine Engine, p Programs) *All {
 			return err
 		},
 	})
+	s.Returns = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobReturn: s.Marking.GiveBack})
 	return s
 }
 

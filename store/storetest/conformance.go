@@ -357,6 +357,27 @@ func attempts(c *check) {
 	}); err == nil {
 		c.Error("a score of an attempt that there is not was kept")
 	}
+	again := school.Return{Attempt: 1, PersonID: class.Teacher.ID, PlannedAt: c.now, DueAt: c.now.Add(time.Hour)}
+	c.must(in(func(tx school.CopyTx) error { return tx.PutReturn(&again) }))
+	if all := must(c.AttemptsOf(c.ctx, own.AssignmentID)); len(all) != 1 || all[0].Pending == nil || !all[0].Pending.Equal(again.DueAt) {
+		c.Errorf("with a return that is planned: %+v", all)
+	}
+	c.must(in(func(tx school.CopyTx) (err error) {
+		again.DoneAt = &c.now
+		if again.BeforeHash, err = tx.PutBlob([]byte("what was returned before")); err != nil {
+			return err
+		}
+		err = tx.PutReturn(&again)
+		all, allErr := tx.Returns(1)
+		if len(all) != 1 || all[0].Pending() || !all[0].Stands() || all[0].PersonName != class.Teacher.Name {
+			c.Errorf("returns: %+v", all)
+		}
+		return errors.Join(err, allErr)
+	}))
+	must(c.Sweep(c.ctx, c.now.Add(time.Hour)))
+	if _, err := c.Blob(c.ctx, again.BeforeHash); err != nil {
+		c.Errorf("what was returned before was swept: %v", err)
+	}
 	c.must(in(func(tx school.CopyTx) error {
 		a, err := tx.Attempt(1)
 		if err != nil || a.ReturnedHash != "" {
@@ -411,23 +432,24 @@ func blobs(c *check) {
 }
 
 func jobs(c *check) {
-	_, err := c.LeaseJob(c.ctx, c.now, c.now)
+	_, err := c.LeaseJob(c.ctx, c.now, c.now, school.JobAnswers)
 	for err == nil { // of other parts
-		_, err = c.LeaseJob(c.ctx, c.now, c.now.Add(time.Hour))
+		_, err = c.LeaseJob(c.ctx, c.now, c.now.Add(time.Hour), school.JobAnswers)
 	}
 	c.is("no job", err, school.ErrNotFound)
 	for ref := range uint64(20) {
 		c.must(c.AddJob(c.ctx, school.JobAnswers, 1000+ref, c.now))
 		c.must(c.AddJob(c.ctx, school.JobAnswers, 1000+ref, c.now.Add(time.Hour))) // the same, and no later
 	}
-	c.must(c.AddJob(c.ctx, school.JobRead, 1000, c.now.Add(time.Hour)))
+	c.must(c.AddJob(c.ctx, school.JobAnswers, 2000, c.now.Add(time.Hour)))
+	c.must(c.AddJob(c.ctx, school.JobRead, 1000, c.now)) // of another kind
 	var mu sync.Mutex
 	leased := map[uint64]school.Job{}
 	var all sync.WaitGroup
 	for range 4 {
 		all.Go(func() {
 			for {
-				j, err := c.LeaseJob(c.ctx, c.now, c.now.Add(time.Minute))
+				j, err := c.LeaseJob(c.ctx, c.now, c.now.Add(time.Minute), school.JobAnswers)
 				if errors.Is(err, school.ErrNotFound) {
 					return
 				}
@@ -452,7 +474,7 @@ func jobs(c *check) {
 	c.must(c.JobFailed(c.ctx, leased[1001].ID, "why", c.now.Add(2*time.Minute)))
 	again := 0
 	for ; ; again++ { // when the leases have run out
-		j, err := c.LeaseJob(c.ctx, c.now.Add(90*time.Second), c.now.Add(time.Hour))
+		j, err := c.LeaseJob(c.ctx, c.now.Add(90*time.Second), c.now.Add(time.Hour), school.JobAnswers)
 		if err != nil {
 			break
 		}

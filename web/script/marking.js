@@ -3,9 +3,10 @@
 
 import { el } from './paint.js';
 import { ask, post } from './net.js';
-import { question } from './dialogs.js';
+import { dialog } from './dialogs.js';
 import { toast } from './toast.js';
-import { marks } from './marks.js';
+import { find, marks } from './marks.js';
+import { activate } from './margin.js';
 import { extra } from './keys.js';
 import * as queue from './queue.js';
 import { fit, goTo, surface } from './surface.js';
@@ -13,7 +14,8 @@ import * as drafts from './drafts.js';
 
 const top = document.querySelector('[data-top]'),
   roll = document.querySelector('[data-roll]'),
-  main = document.querySelector('[data-do="main"]');
+  main = document.querySelector('[data-do="main"]'),
+  onwards = document.querySelector('[data-do="next"]');
 const ahead = new Map(); // copies loaded before they are asked for
 export const marking = { open: /** @type {(view: any) => Promise<void>} */ (async () => {}) };
 
@@ -45,12 +47,16 @@ export function draw(v) {
   }
   showHeld();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
+  main.hidden = !!v.pending;
   document.querySelector('[data-do="take-away"]').href = `/copies/${v.copy}/print?attempt=${v.attempt}`;
   document.querySelector('[data-about]').textContent = ` · ${v.student}`;
   for (const a of roll.querySelectorAll('a')) a.setAttribute('aria-current', String(a.dataset.copy === String(v.copy)));
+  questions();
   roll.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
   bar();
   lookAhead();
+  leadOn();
+  countDown();
 }
 
 // bar says, where the roll has no room of its own, whose copy it is and how many
@@ -162,6 +168,7 @@ function added(points) {
   if (points && (sum !== number(points) || missing === boxes().length)) says.textContent = 'given as a whole';
   else if (missing) says.textContent = `${missing} ${missing === 1 ? 'question' : 'questions'} without points`;
   else says.textContent = 'added up';
+  leadOn();
 }
 
 // onward goes from a question's points to the next one's, and after the last to
@@ -244,13 +251,117 @@ async function give({ keepalive = false } = {}) {
   }
 }
 
+// refreshRoll fetches the roll anew. Its order stays as it is under the hand.
 async function refreshRoll() {
+  const stood = order();
   await window.htmx.ajax('GET', `/assignments/${marks.view.assignment}/roll`, { target: roll, swap: 'innerHTML' });
+  for (const name of stood) rows().find((row) => named(row) === name && roll.append(row));
   for (const a of roll.querySelectorAll('a'))
     a.setAttribute('aria-current', String(a.dataset.copy === String(marks.view.copy)));
+  sift();
+  leadOn();
+  countDown();
+}
+const rows = () => [...roll.querySelectorAll('a, .away')],
+  named = (row) => row.querySelector('.who').firstChild.textContent,
+  order = () => rows().map(named);
+
+// sift shows the copies that are asked for, and always the one in hand.
+const sieve = document.querySelector('[data-sieve]');
+function sift() {
+  const [kind, question] = sieve.value.split(' ');
+  for (const row of rows()) {
+    const here = row.getAttribute('aria-current') === 'true',
+      fits =
+        { mark: 'toMark' in row.dataset, asked: 'asked' in row.dataset }[kind] ??
+        (kind === 'score' ? row.dataset.scored?.split(' ').includes(question) === false : true);
+    row.hidden = !here && !fits;
+  }
+  bar();
 }
 
-const copies = () => [...roll.querySelectorAll('a')].map((a) => +a.dataset.copy);
+// questions offers those that points are given for.
+function questions() {
+  const was = sieve.value;
+  for (const o of sieve.querySelectorAll('[value^="score "]')) o.remove();
+  for (const q of marks.view.questions ?? [])
+    sieve.append(el('option', { value: `score ${q.id}` }, `Without points for ${q.number}`));
+  sieve.value = was;
+  if (sieve.value !== was) sieve.value = 'all';
+}
+
+// nextToMark is the next copy on the roll that lies on the pile.
+function nextToMark() {
+  const all = [...roll.querySelectorAll('a')].filter((row) => !row.hidden),
+    at = all.findIndex((row) => row.dataset.copy === String(marks.view.copy));
+  return [...all.slice(at + 1), ...all.slice(0, at)].find((row) => 'toMark' in row.dataset);
+}
+
+// leadOn gives the sun to what comes next: returning, or, once this copy has its
+// points or is on its way, the next copy; after the last one, the next pile.
+let pile = null; // which comes after this one, once asked for
+function leadOn() {
+  const v = marks.view,
+    done = !!v.pending || (!!v.returnedAt && !v.unsent) || (boxes().length > 0 && boxes().every((b) => b.value.trim())),
+    next = nextToMark();
+  onwards.hidden = !next && !(done && pile);
+  onwards.textContent = next ? 'Next copy' : pile?.assignment ? `Next: ${pile.title}` : 'To the pile';
+  onwards.classList.toggle('next', done);
+  main.classList.toggle('next', !done || onwards.hidden);
+  if (done && !next && !pile)
+    ask(`/pile/next?after=${v.assignment}`)
+      .then((found) => {
+        pile = found;
+        leadOn();
+      })
+      .catch(() => {}); // without a line there is no other pile to go to
+}
+async function goOn() {
+  const next = nextToMark();
+  if (next) {
+    if (await go(+next.dataset.copy)) toFirst();
+    return;
+  }
+  await give().catch(() => {});
+  location.href = pile?.assignment ? `/assignments/${pile.assignment}/marking` : '/';
+}
+
+// countDown counts what is about to go back, on the roll and in the head, and
+// shows what has become of it.
+let ticking = 0;
+const looked = new Set(); // the times that have come
+function countDown() {
+  clearTimeout(ticking);
+  let again = false;
+  for (const e of document.querySelectorAll('[data-pending]')) {
+    const left = Math.ceil(+e.dataset.pending + 0.5 - Date.now() / 1000);
+    if (left > 90) continue; // it says when
+    e.textContent = left > 0 ? `Goes back in ${left} s` : 'Goes back now';
+    if (left >= 0) again = true;
+    else if (!looked.has(e.dataset.pending)) {
+      looked.add(e.dataset.pending);
+      settled();
+    }
+  }
+  if (again) ticking = setTimeout(countDown, 500);
+}
+async function settled() {
+  ahead.clear();
+  await refreshRoll().catch(() => {});
+  if (marks.view.pending) await anew().catch(() => {});
+}
+
+// anew shows the copy that is open as it stands now, where one is.
+async function anew() {
+  const { copy, attempt } = marks.view,
+    v = await fetchView(copy, attempt);
+  if (marks.view.copy !== copy || marks.view.attempt !== attempt) return;
+  const place = surface.desk.scrollTop;
+  await marking.open(v);
+  surface.desk.scrollTop = place;
+}
+
+const copies = () => [...roll.querySelectorAll('a')].filter((a) => !a.hidden).map((a) => +a.dataset.copy);
 const fetchView = (id, attempt) => ask(`/copies/${id}/marking${attempt ? `?attempt=${attempt}` : ''}`);
 
 function lookAhead() {
@@ -276,7 +387,7 @@ export async function go(id, attempt) {
       return null;
     }));
   ahead.delete(id);
-  if (!view) return;
+  if (!view) return false;
   const place = { top: surface.desk.scrollTop, left: surface.desk.scrollLeft };
   await marking.open(view);
   surface.desk.scrollTo(place.left, place.top);
@@ -285,31 +396,120 @@ export async function go(id, attempt) {
     '',
     `/assignments/${view.assignment}/marking?copy=${view.copy}${attempt ? `&attempt=${attempt}` : ''}`,
   );
+  return true;
 }
 
 function step(d) {
   const all = copies(),
     next = all[all.indexOf(marks.view.copy) + d];
-  if (next) return go(next).then(() => true);
+  if (next) return go(next);
   toast(d > 0 ? 'This is the last copy on the roll.' : 'This is the first copy on the roll.');
 }
 
-// giveBack returns the copy, and asks first when it has no points; it says
-// whether it did.
-async function giveBack(pointless = '') {
-  try {
-    await post(`/copies/${marks.view.copy}/return`, { attempt: marks.view.attempt, pointless });
-    return true;
-  } catch (e) {
-    if (e.code !== 'no points') throw e;
-    return (
-      (await question(
-        'Return it without points?',
-        `${marks.view.student} will read that no points were given, of ${marks.view.pointsOf}.`,
-        'Return without points',
-      )) && giveBack('1')
-    );
+// look shows what may have been forgotten before copies are returned, one or
+// several, and plans their return. A press leads to what is missing.
+async function look(only) {
+  const d = dialog('returning'),
+    form = d.querySelector('[data-returning]'),
+    v = marks.view;
+  await window.htmx.ajax('GET', `/assignments/${v.assignment}/returning${only ? `?copy=${only}` : ''}`, {
+    target: form,
+    swap: 'innerHTML',
+  });
+  const yes = form.querySelector('[data-yes]'),
+    wrong = form.querySelector('[data-wrong]'),
+    chosen = () => [...form.querySelectorAll('[name="copy"]:checked')].map((box) => box.value);
+  const say = () => {
+    if (!yes) return;
+    const n = chosen().length;
+    yes.disabled = !n;
+    yes.textContent = only ? 'Return it' : n ? `Return ${n} ${n === 1 ? 'copy' : 'copies'}` : 'Choose copies';
+  };
+  form.onchange = say;
+  form.oninput = (e) => {
+    if (e.target.name === 'at') form.querySelector('[value="at"]').checked = true;
+  };
+  form.onclick = async (e) => {
+    const to = e.target.closest('[data-to-copy]');
+    if (to) {
+      d.close();
+      await go(+to.dataset.toCopy);
+      const note = to.dataset.toNote && find(to.dataset.toNote)?.mark;
+      if (note) {
+        goTo(note.page, note.at[1]);
+        activate(note.id);
+      } else (boxes().find((b) => b.dataset.question === to.dataset.toScore) ?? field('points')).focus?.();
+    }
+    if (!yes || !e.target.closest('[data-yes]')) return;
+    const at =
+      form.querySelector('[name="when"]:checked').value === 'at' ? form.querySelector('[name="at"]').value : '';
+    try {
+      if (!at && form.querySelector('[value="at"]').checked) throw new Error('Say when they are to be returned.');
+      await planned(only, chosen(), at);
+      d.close();
+    } catch (err) {
+      wrong.hidden = false;
+      wrong.textContent = err.message;
+    }
+  };
+  say();
+  d.showModal();
+}
+
+// planned lets copies go back, and shows them counting down.
+async function planned(only, all, at) {
+  const v = marks.view;
+  if (only) await ask(`/copies/${only}/return`, { method: 'POST', form: { attempt: v.attempt, anyway: 'yes', at } });
+  else {
+    const form = new URLSearchParams(all.map((copy) => ['copy', copy]));
+    form.append('at', at);
+    await ask(`/assignments/${v.assignment}/return`, { method: 'POST', body: form });
   }
+  ahead.clear();
+  await refreshRoll();
+  await anew();
+}
+
+// giveBack lets the copy in hand go back, after a look when something may have
+// been forgotten.
+async function giveBack() {
+  await give();
+  await queue.drained();
+  try {
+    await ask(`/copies/${marks.view.copy}/return`, { method: 'POST', form: { attempt: marks.view.attempt } });
+  } catch (e) {
+    if (e.code !== 'look first') throw e;
+    return look(marks.view.copy);
+  }
+  ahead.clear();
+  await refreshRoll();
+  await anew();
+}
+
+// stop keeps the copy in hand from going back.
+async function stop() {
+  const form = new URLSearchParams({ copy: String(marks.view.copy) });
+  const { stopped } = await ask(`/assignments/${marks.view.assignment}/stop`, { method: 'POST', body: form });
+  if (!stopped) toast('It had gone back already.');
+  ahead.clear();
+  await refreshRoll();
+  await anew();
+}
+
+// takeBack withdraws what the student has not opened yet.
+async function takeBack() {
+  await post(`/copies/${marks.view.copy}/withdraw`, { attempt: marks.view.attempt });
+  ahead.clear();
+  await refreshRoll();
+  await anew();
+}
+
+// reopen has the student go on with the copy, until a later time if one is given.
+async function reopen(form) {
+  await post(`/copies/${marks.view.copy}/reopen`, { due: form.querySelector('input').value });
+  ahead.clear();
+  await refreshRoll();
+  await anew();
 }
 
 export function begin() {
@@ -338,17 +538,12 @@ export function begin() {
   });
   document.addEventListener('pointerdown', (e) => {
     const on = /** @type {HTMLElement} */ (e.target);
-    if (!on.closest('[data-roll], [data-do="roll"]')) showRoll(false);
+    if (!on.closest('.roll, [data-do="roll"]')) showRoll(false);
   });
   extra['['] = () => step(-1);
   extra[']'] = () => step(1);
   extra.p = toFirst;
   roll.addEventListener('click', (e) => {
-    if (e.target.closest('[data-return-all]')) {
-      showRoll(false);
-      returnAll();
-      return;
-    }
     const a = e.target.closest('a');
     if (!a || e.ctrlKey || e.metaKey) return;
     e.preventDefault();
@@ -362,44 +557,28 @@ export function begin() {
     step(d);
     setTimeout(() => roll.querySelector('[aria-current="true"]')?.focus(), 60);
   });
-  main.addEventListener('click', async () => {
-    try {
-      await give();
-      await queue.drained();
-      if (!(await giveBack())) return;
-      toast(`Returned to ${marks.view.student}.`);
-      const v = await fetchView(marks.view.copy, marks.view.attempt);
-      await refreshRoll();
-      const place = surface.desk.scrollTop;
-      await marking.open(v);
-      surface.desk.scrollTop = place;
-    } catch (e) {
-      toast(e.message);
-    }
+  const told = (doing) => doing.catch((e) => toast(e.message));
+  main.addEventListener('click', () => told(giveBack()));
+  onwards.addEventListener('click', () => told(goOn()));
+  top.addEventListener('click', (e) => {
+    if (e.target.closest('[data-stop]')) told(stop());
+    if (e.target.closest('[data-withdraw]')) told(takeBack());
   });
-  document.querySelector('[data-do="return-all"]').addEventListener('click', returnAll);
+  top.addEventListener('submit', (e) => {
+    e.preventDefault();
+    told(reopen(e.target));
+  });
+  sieve.addEventListener('change', sift);
+  document.querySelector('[data-return-all]').addEventListener('click', () => {
+    showRoll(false);
+    told(returnAll());
+  });
   window.addEventListener('pagehide', () => give({ keepalive: true }).catch(() => {}));
 }
 
-// returnAll returns every copy that has points, after one question.
+// returnAll looks over all copies that wait, to return several.
 async function returnAll() {
-  try {
-    await give();
-    await queue.drained();
-    if (
-      !(await question(
-        'Return all marked copies?',
-        'Every copy of this assignment that has points goes back to its student with your feedback.',
-        'Return them',
-      ))
-    )
-      return;
-    const { returned } = await post(`/assignments/${marks.view.assignment}/return`);
-    toast(returned === 1 ? '1 copy was returned.' : `${returned} copies were returned.`);
-    ahead.clear();
-    await refreshRoll();
-    await marking.open(await fetchView(marks.view.copy, marks.view.attempt));
-  } catch (e) {
-    toast(e.message);
-  }
+  await give();
+  await queue.drained();
+  await look();
 }
