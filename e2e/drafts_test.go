@@ -140,8 +140,8 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 		func() error { return p.Fill("#points", "") },
 		is("they are taken away", `document.querySelector("[data-saved]").dataset.state === "saved"`),
 		func() error { return p.Click(`[data-do="main"]`) },
-		is("it asks", `document.querySelector('[data-dialog="ask"]').open && document.querySelector("[data-ask-title]").innerText.includes("without points")`),
-		func() error { return p.Click(`[data-dialog="ask"] [value="no"]`) })
+		is("it asks", `document.querySelector('[data-dialog="returning"]').open && document.querySelector("[data-returning]").innerText.includes("No points yet")`),
+		func() error { return p.Click(`[data-dialog="returning"] [value="no"]`) })
 	if a, err := home.Store.Attempts(ctx, theirs.ID); err != nil || a[0].ReturnedAt != nil {
 		t.Errorf("it was returned without an answer (%v)", err)
 	}

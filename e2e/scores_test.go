@@ -207,3 +207,79 @@ func TestTwoGivePointsAtOnce(t *testing.T) {
 		t.Errorf("without points the attempt has %v (%v)", all[0].Points, err)
 	}
 }
+
+// Points are given on the page too, by touch alone: from question to question
+// and on to the next copy. They are printed there, and a course says in which
+// steps they come.
+func TestPointsOnThePage(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc, assignment, copies, _ := scored(t, "tags")
+	teacher, student := personOf(t, "tags.teacher"), personOf(t, "tags.student")
+	p := tab(t, 820, 1180)
+	if err := p.Resize(820, 1180, true); err != nil {
+		t.Fatal(err)
+	}
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	tap := func(selector string) func() error { return func() error { return p.TapOn(selector) } }
+	offered := func(n int, values string) func() error {
+		return is(fmt.Sprint("question ", n, " is offered ", values), fmt.Sprintf(`document.querySelector(".tag-strip")?.getAttribute("aria-label") === "Points for question %d." && [...document.querySelectorAll(".tag-strip button")].map((b) => b.innerText).join() === %q`, n, values))
+	}
+	steps(t,
+		func() error { return p.SignIn("tags.teacher", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[0])) }, p.Ready,
+		is("each question has its sign", `[...document.querySelectorAll(".tag")].map((t) => t.innerText).join() === "of 3,of 1,of 2"`),
+		tap(".tag"), offered(1, "0,0.25,0.5,0.75,1,1.25,1.5,1.75,2,2.25,2.5,2.75,3"),
+	)
+	axeFinds(t, p, "points on the page")
+	steps(t,
+		tap(`.tag-strip button:nth-child(11)`), offered(2, "0,0.25,0.5,0.75,1"), is("it stands there", `document.querySelector(".tag").innerText === "2.5 of 3"`),
+		tap(`.tag-strip button:last-child`), offered(3, "0,0.25,0.5,0.75,1,1.25,1.5,1.75,2"),
+		tap(`.tag-strip button:first-child`), is("the next copy is open", fmt.Sprintf(`location.search.includes("copy=%d")`, copies[1])),
+		is("and its first question offered", `document.querySelector(".tag-strip")?.getAttribute("aria-label") === "Points for question 1."`),
+		is("nothing was drawn", `document.querySelectorAll(".marks path").length === 0`),
+	)
+	if a, err := home.Store.Attempts(ctx, copies[0]); err != nil || a[0].Points == nil || a[0].Points.String() != "3.5" {
+		t.Errorf("the attempt has %v (%v)", a[0].Points, err)
+	}
+	// A course of whole points.
+	if _, err := home.School.Courses.SetMarking(ctx, teacher, sc.course.ID, "1", school.Last); err != nil {
+		t.Fatal(err)
+	}
+	steps(t,
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[1])) }, p.Ready,
+		tap(".tag"), offered(1, "0,1,2,3"),
+		func() error { return p.Key(kb.Escape) }, is("it is closed", `!document.querySelector(".tag-strip")`),
+		func() error { return p.Fill("[data-question]", "2.5") },
+		is("no half ones", `document.querySelector(".toast").innerText === "Points are given in steps of 1 in this course."`),
+		func() error { return p.Fill("[data-question]", "") },
+		// All of them by one key each.
+		func() error { return p.Key(" ") }, func() error { return p.Key(" ") }, func() error { return p.Key(" ") },
+		is("all were given", `[...document.querySelectorAll(".tag")].map((t) => t.innerText).join() === "3 of 3,1 of 1,2 of 2" && document.querySelector("#points").value === "6"`),
+	)
+	// The student sees them, on the screen and in the file, once they are returned.
+	printed := func() string {
+		f, err := home.School.Exports.PrintCopy(ctx, student, copies[0], 1, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return textIn(t, bytesOf(t, f))
+	}
+	if before := printed(); strings.Contains(before, "2.5 of 3") {
+		t.Errorf("printed before Return: %s", before)
+	}
+	if err := home.School.Marking.Return(ctx, teacher, copies[0], 1, false); err != nil {
+		t.Fatal(err)
+	}
+	after := printed()
+	for _, want := range []string{"2.5 of 3", "1 of 1", "0 of 2"} {
+		if !strings.Contains(after, want) {
+			t.Errorf("%q is not printed: %s", want, after)
+		}
+	}
+	q := tab(t, 1280, 800)
+	steps(t, func() error { return q.SignIn("tags.student", scenePassword) }, func() error { return q.Go(fmt.Sprintf("/copies/%d", copies[0])) }, q.Ready,
+		func() error {
+			return q.Until("the points stand on the page", `[...document.querySelectorAll("p.tag")].map((t) => t.innerText).join() === "2.5 of 3,1 of 1,0 of 2"`)
+		})
+}

@@ -1,8 +1,10 @@
 package school
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"readymargin/core/mark"
@@ -28,7 +30,8 @@ type Scored struct {
 	Of     string  `json:"of"`
 	Given  string  `json:"given"` // "" for nothing
 	Page   int     `json:"page"`
-	Y      float64 `json:"y"` // of its first line, points from the top
+	Y      float64 `json:"y"`   // of its first line, points from the top
+	Tag    float64 `json:"tag"` // where its points stand at the page's edge, points from the top
 }
 
 // ScoredOf returns the questions of a sheet that points are given for, and what
@@ -36,15 +39,36 @@ type Scored struct {
 func ScoredOf(pages []worksheet.Guide, scores []Score) (out []Scored, tally worksheet.Tally) {
 	by := Given(scores)
 	for i, g := range pages {
-		for _, q := range worksheet.Worth([]worksheet.Guide{g}) {
+		asked := worksheet.Worth([]worksheet.Guide{g})
+		for _, q := range asked {
 			row := Scored{ID: q.ID, Number: q.Number, Of: q.Points.String(), Page: i + 1, Y: q.Rect[1]}
 			if p, ok := by[q.ID]; ok {
 				row.Given = p.String()
 			}
 			out = append(out, row)
 		}
+		setTags(out[len(out)-len(asked):])
 	}
 	return out, worksheet.Add(worksheet.Worth(pages), by)
+}
+
+// TagHeight is how high the sign with a question's points is, with the room
+// beneath it, in points.
+const TagHeight = 20
+
+// setTags sets where the points of a page's questions stand: beside each, and
+// one under the other where questions stand side by side.
+func setTags(page []Scored) {
+	order := make([]*Scored, len(page))
+	for i := range page {
+		order[i] = &page[i]
+	}
+	slices.SortStableFunc(order, func(a, b *Scored) int { return cmp.Compare(a.Y, b.Y) })
+	free := 0.0
+	for _, q := range order {
+		q.Tag = max(q.Y, free)
+		free = q.Tag + TagHeight
+	}
 }
 
 // Given are the points of scores, by question.

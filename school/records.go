@@ -45,6 +45,8 @@ type Course struct {
 	VoiceSeconds int           // longest voice note
 	Vet          bool          // newcomers wait for a teacher's yes
 	Lessons      []flow.Lesson `gorm:"serializer:json"`
+	PointStep    points.Points // in which points are given; 0 for quarters
+	Counts       Counts        // which attempt does
 	SourceID     string        // of its record in a school's directory, "" for none
 	Version      int           // goes up with every change
 	CreatedAt    time.Time
@@ -58,6 +60,18 @@ func (c Course) Location() *time.Location {
 	}
 	return l
 }
+
+// Step is what points are given in multiples of.
+func (c Course) Step() points.Points { return max(c.PointStep, 1) }
+
+// Counts says which attempt at an assignment counts.
+type Counts string
+
+// The attempts that may count.
+const (
+	Best Counts = "best"
+	Last Counts = "last"
+)
 
 // VoiceMinutes returns the longest voice note in whole minutes.
 func (c Course) VoiceMinutes() int { return c.VoiceSeconds / 60 }

@@ -55,6 +55,7 @@ var problems = map[string]string{
 	"return time":     "That is no time to return at: it must be later than now, and within a year. Nothing was returned.",
 	"not returned":    "This attempt is not with the student, so there is nothing to withdraw.",
 	"opened":          "It cannot be withdrawn any more: the student has opened it, or has begun the next attempt.",
+	"point step":      "Points are given in steps of %s in this course.",
 	"line":            "The line to your teacher may have at most 2,000 letters.",
 	"remark":          "The remark may have at most 5,000 letters.",
 	"more work":       "Work from another device has just arrived on this copy. Nothing is lost. Look it over, then submit again.",

@@ -102,6 +102,18 @@ func (s *Site) setVoice(c *echo.Context) error {
 	return s.back(c, n, "course-voice")
 }
 
+// setMarking sets how points are given in a course, and which attempt counts.
+func (s *Site) setMarking(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if _, err := s.school.Courses.SetMarking(c.Request().Context(), me(c), n, c.FormValue("step"), school.Counts(c.FormValue("counts"))); err != nil {
+		return err
+	}
+	return s.back(c, n, "course-marking")
+}
+
 // back answers a change of a course: with the fragment that changed, or with
 // the whole page where script is off.
 func (s *Site) back(c *echo.Context, course uint64, fragment string) error {

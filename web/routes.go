@@ -57,6 +57,7 @@ var routes = []route{
 	{"GET", "/courses/:id", (*Site).course, 0, quick},
 	{"POST", "/courses/:id/code", (*Site).changeCode, 0, quick},
 	{"POST", "/courses/:id/voice", (*Site).setVoice, 0, quick},
+	{"POST", "/courses/:id/marking", (*Site).setMarking, 0, quick},
 	{"POST", "/courses/:id/vet", (*Site).setVet, 0, quick},
 	{"POST", "/courses/:id/lessons", (*Site).setLessons, 0, quick},
 	{"POST", "/courses/:id/staff", (*Site).addStaff, 0, quick},

@@ -8,6 +8,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/points"
 	"readymargin/school"
 )
 
@@ -36,7 +37,7 @@ func (s *Courses) MakeCourse(ctx context.Context, who school.Person, name, zone 
 	if _, err := time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
 		return school.Course{}, school.Refuse("time zone", "zone", zone)
 	}
-	c := school.Course{Name: name, Zone: zone, JoinOpen: true, VoiceSeconds: 15 * 60, CreatedAt: s.now()}
+	c := school.Course{Name: name, Zone: zone, JoinOpen: true, VoiceSeconds: 15 * 60, Counts: school.Best, CreatedAt: s.now()}
 	for range 5 {
 		c.JoinCode = school.NewCode(6)
 		if err := s.store.AddCourse(ctx, &c, who.ID); !errors.Is(err, school.ErrTaken) {
@@ -72,6 +73,19 @@ func (s *Courses) SetVoice(ctx context.Context, who school.Person, course uint64
 			return school.Refuse("voice minutes", "minutes", "")
 		}
 		c.VoiceSeconds = 60 * minutes
+		return nil
+	})
+}
+
+// SetMarking sets in which steps points are given in a course (a quarter, a half
+// or a whole one), and which attempt counts. What was given stays.
+func (s *Courses) SetMarking(ctx context.Context, who school.Person, course uint64, step string, counts school.Counts) (school.Course, error) {
+	return s.changeCourse(ctx, who, course, func(c *school.Course) error {
+		p, err := points.Parse(step)
+		if err != nil || p != points.One && p != points.One/2 && p != points.One/4 || counts != school.Best && counts != school.Last {
+			return school.Refuse("wrong form", "step", step)
+		}
+		c.PointStep, c.Counts = p, counts
 		return nil
 	})
 }

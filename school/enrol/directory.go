@@ -141,7 +141,7 @@ func (s *Lists) TakeDirectory(ctx context.Context, who school.Person, file []byt
 	for i := range list.Courses {
 		c := &list.Courses[i]
 		if c.Verdict == IsNew {
-			c.course = school.Course{Name: school.Shorten(c.Title, 100), Zone: zone, JoinCode: school.NewCode(6), VoiceSeconds: 15 * 60, SourceID: list.Classes[i].SourceID, CreatedAt: now}
+			c.course = school.Course{Name: school.Shorten(c.Title, 100), Zone: zone, JoinCode: school.NewCode(6), VoiceSeconds: 15 * 60, Counts: school.Best, SourceID: list.Classes[i].SourceID, CreatedAt: now}
 			change.Courses = append(change.Courses, &c.course)
 		}
 		for k := range c.People {

@@ -58,6 +58,9 @@ func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, 
 		if err != nil || v > c.Assignment.Points {
 			return school.Attempt{}, school.Refuse("points", "points", given)
 		}
+		if v%c.Course.Step() != 0 {
+			return school.Attempt{}, school.Refuse("point step", "points", c.Course.Step().String())
+		}
 		p = &v
 	}
 	if utf8.RuneCountInString(remark) > 5000 {

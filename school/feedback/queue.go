@@ -236,6 +236,9 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 		return a, c, nil, err
 	}
 	all, err := s.handedIn(ctx, a.ID)
+	if err != nil {
+		return a, c, nil, err
+	}
 	roll := all.roll(a, members)
 	scores, err := s.store.ScoresOf(ctx, a.ID)
 	if err != nil {
@@ -265,5 +268,5 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 		}
 		return x.Latest.SubmittedAt.Compare(y.Latest.SubmittedAt)
 	})
-	return a, c, roll, err
+	return a, c, roll, nil
 }

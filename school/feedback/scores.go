@@ -35,6 +35,9 @@ func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, numbe
 		if score.Points, err = points.Parse(text); err != nil || score.Points > asked[at].Points {
 			return school.Attempt{}, school.Refuse("score", "points", asked[at].Points.String())
 		}
+		if score.Points%c.Course.Step() != 0 {
+			return school.Attempt{}, school.Refuse("point step", "points", c.Course.Step().String())
+		}
 		text = score.Points.String()
 	}
 	var out school.Attempt

@@ -66,6 +66,7 @@ type Base struct {
 	Instruments  []string            `json:"instruments,omitempty"` // those offered; none for all
 	NoSpelling   bool                `json:"noSpelling"`
 	PointsOf     string              `json:"pointsOf"` // the assignment's points, "" for none
+	PointStep    string              `json:"step"`     // in which points are given
 	Voice        int                 `json:"voice"`    // longest voice note, seconds
 	Pages        []school.PageSize   `json:"pages"`
 	Marks        []Mark              `json:"marks"`
@@ -179,6 +180,7 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 	if times := c.Assignment.TimesFor(c.Copy); !times.Due.IsZero() {
 		v.Due = &times.Due
 	}
+	v.PointStep = c.Course.Step().String()
 	if c.Assignment.Points > 0 {
 		v.PointsOf = c.Assignment.Points.String()
 	}

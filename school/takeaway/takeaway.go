@@ -110,6 +110,7 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 			p.Marks = append(p.Marks, m)
 		}
 	}
+	p.Marks = append(p.Marks, tags(v)...)
 	if p.Pictures, err = s.pictures(ctx, who, id, r.WorksheetID, p.Marks); err != nil {
 		return File{}, err
 	}
@@ -123,6 +124,32 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 		return File{}, err
 	}
 	return spooled(fileName(v), data)
+}
+
+// Looks of the sign with a question's points, in points.
+const (
+	tagSize, tagHeight, tagFromEdge = 10, 15, 10
+	tagColor                        = mark.Color("#c22f20")
+)
+
+// tags are the points of questions, each beside its question at the page's edge.
+func tags(v screen.Screen) (out []mark.Mark) {
+	if v.Feedback != v.Attempt {
+		return nil // they are not of what is printed
+	}
+	for i, q := range v.Questions {
+		if q.Given == "" || q.Page > len(v.Pages) {
+			continue
+		}
+		text := q.Given + " of " + q.Of
+		w := typeset.Load().Width(text, tagSize)
+		x := v.Pages[q.Page-1].Width - tagFromEdge - w - 8
+		out = append(out,
+			mark.Mark{ID: fmt.Sprintf("points-box-%d", i), Page: q.Page, Body: &mark.Square{Shape: mark.Shape{Color: tagColor, Width: 0.8, Opacity: 1}, Rect: [4]float64{x, q.Tag, x + w + 8, q.Tag + tagHeight}}},
+			mark.Mark{ID: fmt.Sprintf("points-tag-%d", i), Page: q.Page, Body: &mark.FreeText{
+				X: x + 4, Y: q.Tag + tagHeight - 4, Width: w + 4, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: text, Size: tagSize, Color: tagColor}}}}}})
+	}
+	return out
 }
 
 // pictures returns the pictures that marks on a copy show, by hash: of the

@@ -2,6 +2,8 @@
 -- What a student asked in what was handed in, by the names of the notes, and
 -- whether help was received.
 ALTER TABLE attempts ADD COLUMN asked TEXT NULL, ADD COLUMN helped BOOLEAN NOT NULL DEFAULT FALSE;
+-- In which steps points are given, in quarters, and which attempt counts.
+ALTER TABLE courses ADD COLUMN point_step INT NOT NULL DEFAULT 1, ADD COLUMN counts VARCHAR(8) NOT NULL DEFAULT 'best';
 -- Every giving back of an attempt: planned, then done, stopped before that, or
 -- withdrawn after it. What it stood in place of comes back with a withdrawal.
 CREATE TABLE returns (
@@ -26,4 +28,5 @@ CREATE TABLE returns (
 
 -- +goose Down
 DROP TABLE returns;
+ALTER TABLE courses DROP COLUMN point_step, DROP COLUMN counts;
 ALTER TABLE attempts DROP COLUMN asked, DROP COLUMN helped;

@@ -45,7 +45,7 @@ func NewClass(ctx context.Context, s Store, name string, students, assignments i
 		return p
 	}
 	c.Teacher = person(name+" Teacher", true)
-	c.Course = school.Course{Name: name, Zone: "UTC", JoinCode: name, VoiceSeconds: 60, CreatedAt: now}
+	c.Course = school.Course{Name: name, Zone: "UTC", JoinCode: name, VoiceSeconds: 60, Counts: school.Best, CreatedAt: now}
 	if err := errors.Join(err, s.AddCourse(ctx, &c.Course, c.Teacher.ID)); err != nil {
 		return c, err
 	}

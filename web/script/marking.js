@@ -11,6 +11,7 @@ import { extra } from './keys.js';
 import * as queue from './queue.js';
 import { fit, goTo, surface } from './surface.js';
 import * as drafts from './drafts.js';
+import * as tags from './tags.js';
 
 const top = document.querySelector('[data-top]'),
   roll = document.querySelector('[data-roll]'),
@@ -45,6 +46,7 @@ export function draw(v) {
     box.value = there.points;
     scoreLater(box);
   }
+  tags.draw(v, { box: boxOf, give: (q, points) => press(q, points, true) });
   showHeld();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
   main.hidden = !!v.pending;
@@ -108,6 +110,7 @@ const field = (id) => top.querySelector(`#${id}`) ?? {};
 
 // boxes are those for the points of each question, in their order.
 const boxes = () => [...top.querySelectorAll('[data-question]')],
+  boxOf = (q) => boxes().find((b) => b.dataset.question === q) ?? { value: '' },
   scoreOf = (attempt, q) => `score/${attempt}/${q}`;
 const scores = new Map(); // typed and not taken yet, by copy, attempt and question
 
@@ -119,6 +122,15 @@ function scoreLater(box) {
   drafts.keep(`copy/${copy}`, scoreOf(attempt, q), { points: box.value, was });
   clearTimeout(timer);
   timer = setTimeout(() => give().catch(() => {}), 700);
+}
+
+// press gives a question points, and goes on to the next one.
+function press(q, points, onPage) {
+  const box = boxOf(q);
+  box.value = points;
+  scoreLater(box);
+  tags.close();
+  onward(box, onPage);
 }
 
 // takeScores keeps the points of questions with the attempt that they were typed
@@ -158,6 +170,7 @@ async function takeScores(keepalive) {
 // added shows the points in all, and whether they are what the questions add up to.
 function added(points) {
   marks.view.given = points || null;
+  tags.tell(marks.view, boxOf);
   const total = top.querySelector('#points'),
     says = top.querySelector('[data-tally]'),
     number = (v) => Number(v.replace(',', '.')) || 0;
@@ -172,13 +185,17 @@ function added(points) {
 }
 
 // onward goes from a question's points to the next one's, and after the last to
-// the next copy's first.
-async function onward(box) {
+// the next copy's first: in the margin, or on the page where they were pressed.
+async function onward(box, onPage) {
   const all = boxes(),
     next = all[all.indexOf(box) + 1];
+  tags.tell(marks.view, boxOf);
   if (next) {
-    next.focus();
-    next.select();
+    if (onPage) tags.offer(marks.view.questions.find((q) => q.id === next.dataset.question));
+    else {
+      next.focus();
+      next.select();
+    }
     give().catch(() => {});
     return;
   }
@@ -187,7 +204,10 @@ async function onward(box) {
   } catch {
     return;
   }
-  if (await step(1)) toFirst();
+  if (!(await step(1))) return;
+  const first = marks.view.questions?.find((q) => !boxOf(q.id).value);
+  if (onPage && first) tags.offer(first);
+  else toFirst();
 }
 
 // toFirst goes to the first question that has no points yet.
@@ -202,6 +222,7 @@ function toFirst() {
 function later(e) {
   if (e.target.dataset.question) {
     scoreLater(e.target);
+    tags.tell(marks.view, boxOf);
     return;
   }
   const { copy, attempt } = marks.view;
@@ -285,7 +306,7 @@ function questions() {
   const was = sieve.value;
   for (const o of sieve.querySelectorAll('[value^="score "]')) o.remove();
   for (const q of marks.view.questions ?? [])
-    sieve.append(el('option', { value: `score ${q.id}` }, `Without points for ${q.number}`));
+    sieve.append(el('option', { value: `score ${q.id}` }, `Without points for ${q.number.replace(/\.$/, '')}`));
   sieve.value = was;
   if (sieve.value !== was) sieve.value = 'all';
 }
@@ -515,6 +536,11 @@ async function reopen(form) {
 export function begin() {
   top.addEventListener('input', later);
   top.addEventListener('keydown', (e) => {
+    if (e.key === ' ' && e.target.dataset.question) {
+      e.preventDefault();
+      press(e.target.dataset.question, marks.view.questions.find((q) => q.id === e.target.dataset.question).of, false);
+      return;
+    }
     if (e.key === 'Enter' && e.target.dataset.question) {
       e.preventDefault();
       onward(e.target);

@@ -15,6 +15,7 @@ import { goTo, sheetOf, surface } from './surface.js';
 import { blankOf, empty, tasks } from './blanks.js';
 import { now, seen } from './pagenav.js';
 import * as drafts from './drafts.js';
+import * as tags from './tags.js';
 import { about } from './margin.js';
 import { dated } from './dated.js';
 
@@ -63,6 +64,7 @@ export async function moved(state) {
 
 export function draw(v) {
   if (v.head) head(v.head);
+  tags.draw(v);
   left();
   back.hidden = !may('take back');
   away.href = `/copies/${v.copy}/print${v.past ? `?attempt=${v.attempt}` : ''}`;
