@@ -362,6 +362,7 @@ type SavedOp struct {
 // A SavedHead is a present mark with who made it and when it came.
 type SavedHead struct {
 	submission.Head
+	Layer      submission.Layer
 	AuthorID   uint64
 	AuthorName string
 	At         time.Time

@@ -168,6 +168,7 @@ type head struct {
 // that are not exported.
 type headWithName struct {
 	CopyID     uint64
+	Layer      submission.Layer
 	AuthorID   uint64
 	AuthorName string
 	At         time.Time
@@ -176,14 +177,14 @@ type headWithName struct {
 
 // headsByCopy reads the heads that q selects.
 func headsByCopy(q *gorm.DB) (map[uint64][]school.SavedHead, error) {
-	rows, err := all[headWithName](q.Table("heads").Select("heads.copy_id, heads.author_id, heads.at, heads.body, people.name AS author_name").
+	rows, err := all[headWithName](q.Table("heads").Select("heads.copy_id, heads.layer, heads.author_id, heads.at, heads.body, people.name AS author_name").
 		Joins("LEFT JOIN people ON people.id = heads.author_id"))
 	if err != nil {
 		return nil, err
 	}
 	out := map[uint64][]school.SavedHead{}
 	for _, r := range rows {
-		h := school.SavedHead{AuthorID: r.AuthorID, AuthorName: r.AuthorName, At: r.At}
+		h := school.SavedHead{Layer: r.Layer, AuthorID: r.AuthorID, AuthorName: r.AuthorName, At: r.At}
 		if err := json.Unmarshal([]byte(r.Body), &h.Head); err != nil {
 			return nil, err
 		}
@@ -385,6 +386,26 @@ func (t copyTx) Scores(attempt int) ([]school.Score, error) {
 func (s Copies) ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error) {
 	return all[school.Score](s.db.WithContext(ctx).Joins("JOIN copies ON copies.id = scores.copy_id AND copies.attempts = scores.attempt").
 		Where("copies.assignment_id IN ?", assignments).Order("scores.copy_id, scores.question_id"))
+}
+
+// AnswersOf returns what the newest attempts of all copies of an assignment answer.
+func (s Copies) AnswersOf(ctx context.Context, assignment uint64) (map[uint64][]answer.Answer, error) {
+	rows, err := s.db.WithContext(ctx).Raw(`SELECT a.copy_id, a.blank_id, a.question_id, a.text, a.normal, a.drawn FROM answers a
+		JOIN copies c ON c.id = a.copy_id AND c.attempts = a.attempt WHERE c.assignment_id = ?`, assignment).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := map[uint64][]answer.Answer{}
+	for rows.Next() {
+		var id uint64
+		var a answer.Answer
+		if err := rows.Scan(&id, &a.Blank, &a.Question, &a.Text, &a.Normal, &a.Drawn); err != nil {
+			return nil, err
+		}
+		out[id] = append(out[id], a)
+	}
+	return out, rows.Err()
 }
 
 const returnsWithNames = "returns.*, COALESCE(people.name, '') AS person_name"

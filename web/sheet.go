@@ -2,7 +2,6 @@ package web
 
 import (
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -86,12 +85,8 @@ func (s *Site) save(c *echo.Context) error {
 		Layer submission.Layer `json:"layer"`
 		Ops   []submission.Op  `json:"ops"`
 	}
-	if err := json.NewDecoder(c.Request().Body).Decode(&batch); err != nil {
-		var large *http.MaxBytesError
-		if errors.As(err, &large) {
-			return err
-		}
-		return &school.Problem{Code: "operation", Value: err.Error()}
+	if err := readJSON(c, &batch); err != nil {
+		return err
 	}
 	saved, err := s.school.Saving.Save(c.Request().Context(), me(c), n, batch.Layer, batch.Ops)
 	if err != nil {

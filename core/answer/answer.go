@@ -3,12 +3,8 @@
 package answer
 
 import (
-	"regexp"
 	"slices"
 	"strings"
-
-	"golang.org/x/text/cases"
-	"golang.org/x/text/unicode/norm"
 
 	"readymargin/core/mark"
 	"readymargin/core/worksheet"
@@ -55,7 +51,7 @@ func Of(pages []worksheet.Guide, marks []mark.Mark) (out []Answer) {
 			}
 			var texts []string
 			for _, m := range lines {
-				if text, ok := words(m); ok {
+				if text, ok := says(m); ok {
 					texts = append(texts, text)
 				} else {
 					a.Drawn = true
@@ -88,11 +84,11 @@ func goingOn(blank string, pages int, marks []mark.Mark) (out []mark.Mark) {
 	return out
 }
 
-// words returns what a mark says in words: what was typed, chosen or ticked.
-func words(m mark.Mark) (string, bool) {
+// says returns what a mark says in words: what was typed, chosen or ticked.
+func says(m mark.Mark) (string, bool) {
 	switch b := m.Body.(type) {
 	case *mark.FreeText:
-		return strings.TrimSpace(b.String()), true
+		return strings.TrimSpace(written(b)), true
 	case *mark.Widget:
 		return strings.Join(b.Values, "\n"), true
 	case *mark.Stamp:
@@ -101,40 +97,23 @@ func words(m mark.Mark) (string, bool) {
 	return "", false
 }
 
-var (
-	number = regexp.MustCompile(`^([-+]?)(\d+)(?:[.,](\d+))?\s*(.*)$`)
-	spaces = regexp.MustCompile(`\s+`)
-	fold   = cases.Fold()
-)
-
-// Normal returns the form in which answers that say the same are equal: in
-// compatibility form (Unicode Standard Annex 15, NFKC) and without case, with
-// single spaces, and with numbers written one way, whatever sign their
-// language has before the decimals, before a unit or not.
-func Normal(text string) string {
-	s := strings.TrimSpace(spaces.ReplaceAllString(fold.String(norm.NFKC.String(text)), " "))
-	s = strings.Map(func(r rune) rune {
-		switch r {
-		case '−', '–':
-			return '-'
-		case '’', '‘':
-			return '\''
+// written is a text with what is raised or lowered in it written as such: 10 to
+// the second is not one hundred and two.
+func written(t *mark.FreeText) string {
+	plain := *t
+	plain.Lines = make([]mark.TextLine, len(t.Lines))
+	for i, l := range t.Lines {
+		plain.Lines[i] = l
+		plain.Lines[i].Runs = make([]mark.Run, len(l.Runs))
+		for k, r := range l.Runs {
+			switch {
+			case r.Shift > 0:
+				r.Text = "^" + r.Text
+			case r.Shift < 0:
+				r.Text = "_" + r.Text
+			}
+			plain.Lines[i].Runs[k] = r
 		}
-		return r
-	}, s)
-	m := number.FindStringSubmatch(s)
-	if m == nil || strings.ContainsAny(m[4], "0123456789") {
-		return s // a date, a sum, a list of numbers
 	}
-	sign, whole, decimals, unit := strings.TrimPrefix(m[1], "+"), strings.TrimLeft(m[2], "0"), strings.TrimRight(m[3], "0"), m[4]
-	if whole == "" {
-		whole = "0"
-	}
-	if decimals != "" {
-		whole += "." + decimals
-	}
-	if whole == "0" {
-		sign = ""
-	}
-	return strings.TrimSpace(sign + whole + " " + unit)
+	return plain.String()
 }

@@ -3,6 +3,7 @@ package worksheet
 import (
 	"readymargin/core/blank"
 	"readymargin/core/mark"
+	"readymargin/core/page"
 )
 
 // A Task says that a question is answered by marks on the page and not in
@@ -95,4 +96,50 @@ func (t Task) counts(m mark.Mark) (counts, touches bool) {
 		crossed = b.Name == "cross"
 	}
 	return !(t.Kind == blank.Options && t.Drop && crossed), true
+}
+
+// Answering returns the marks that answer a question of the page by being there.
+func (g Guide) Answering(q int, marks []mark.Mark) (out []mark.Mark) {
+	t := g.Questions[q].Task
+	if t == nil {
+		return nil
+	}
+	for _, m := range marks {
+		if g.tasked(m) != q {
+			continue
+		}
+		if counts, _ := t.counts(m); counts {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// Patch returns the part of a page so large on which a question is asked and
+// answered: as wide as what is asked on the page, from the question down to the
+// next one, or to the end of its places.
+func (g Guide) Patch(q int, size page.Point) page.Rect {
+	const around, least, open = 10, 48, 160 // points: beside what is asked, and high at least, without places and below
+	ask := g.Questions[q]
+	left, right := ask.Rect[0], ask.Rect[2]
+	for _, other := range g.Questions {
+		left, right = min(left, other.Rect[0]), max(right, other.Rect[2])
+	}
+	bottom := ask.Rect[3]
+	for i, of := range g.Of() {
+		left, right = min(left, g.Blanks[i].Rect[0]), max(right, g.Blanks[i].Rect[2])
+		if of == q {
+			bottom = max(bottom, g.Blanks[i].Rect[3])
+		}
+	}
+	if bottom == ask.Rect[3] {
+		bottom += open
+	}
+	bottom = max(bottom+around, ask.Rect[1]+least)
+	for _, other := range g.Questions {
+		if other.Rect[1] > ask.Rect[1]+1 {
+			bottom = min(bottom, max(other.Rect[1]-2, ask.Rect[3]+2))
+		}
+	}
+	return page.R(max(left-around, 0), max(ask.Rect[1]-around/2, 0), min(right+around, size.X), min(bottom, size.Y))
 }

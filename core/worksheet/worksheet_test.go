@@ -307,3 +307,20 @@ func TestPagesThatWereAdded(t *testing.T) {
 		t.Errorf("signs: %s\nwant   %s", got, want)
 	}
 }
+
+// The patch of a question goes from its first line to the next question, as wide
+// as what the page asks, and is on the page.
+func TestPatches(t *testing.T) {
+	g := Guide{
+		Questions: []Question{{ID: "question-1", Rect: Box{56, 100, 400, 112}}, {ID: "question-2", Rect: Box{56, 300, 300, 312}}, {ID: "question-3", Rect: Box{56, 330, 300, 342}, Task: &Task{Kind: blank.Draw}}, {ID: "question-4", Rect: Box{56, 800, 300, 812}}},
+		Blanks:    []Blank{{ID: "blank-1", Rect: Box{80, 150, 500, 170}, Baseline: 168, Kind: blank.Line}, {ID: "blank-2", Rect: Box{80, 302, 200, 316}, Baseline: 314, Kind: blank.Line}},
+	}
+	for q, want := range []page.Rect{page.R(46, 95, 510, 180), page.R(46, 295, 510, 328), page.R(46, 325, 510, 512), page.R(46, 795, 510, 842)} {
+		if got := g.Patch(q, page.Pt(595, 842)); got != want {
+			t.Errorf("question %d has %v, want %v", q+1, got, want)
+		}
+	}
+	if got := (Guide{Questions: g.Questions[:1]}).Patch(0, page.Pt(300, 120)); got != page.R(46, 95, 300, 120) {
+		t.Errorf("on a small page it is %v", got)
+	}
+}

@@ -55,7 +55,7 @@ func (s *Marking) Checks(ctx context.Context, who school.Person, assignment, onl
 		asked, _ := school.ScoredOf(guides[r.Copy.RevisionID], nil)
 		c := Check{RosterEntry: r, Pointless: a.Points > 0 && r.Latest.Points == nil}
 		for _, q := range asked {
-			if !slices.Contains(r.Scored, q.ID) {
+			if _, ok := r.Score(q.ID); !ok {
 				c.Missing = append(c.Missing, q)
 			}
 		}
@@ -67,7 +67,7 @@ func (s *Marking) Checks(ctx context.Context, who school.Person, assignment, onl
 				c.Unanswered = append(c.Unanswered, note)
 			}
 		}
-		c.Nothing = r.Latest.Points == nil && r.Latest.Remark == "" && said[r.Copy.ID][r.Latest.Number] == 0 && len(r.Scored) == 0
+		c.Nothing = r.Latest.Points == nil && r.Latest.Remark == "" && said[r.Copy.ID][r.Latest.Number] == 0 && len(r.Scores) == 0
 		out[i] = c
 	}
 	return a, course, out, nil

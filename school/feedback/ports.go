@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"readymargin/core/answer"
 	"readymargin/school"
 )
 
@@ -21,6 +22,12 @@ type MarkingStore interface {
 	FeedbackMarks(ctx context.Context, copies ...uint64) (map[uint64]map[int]int, error)
 	FeedbackHeads(ctx context.Context, copies ...uint64) (map[uint64][]school.SavedHead, error)
 	Revision(ctx context.Context, id uint64) (school.Revision, error)
+	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
+	// AnswersOf returns what the newest attempts of all copies of an assignment
+	// answer, by copy.
+	AnswersOf(ctx context.Context, assignment uint64) (map[uint64][]answer.Answer, error)
+	// SmallBlobs returns several blobs at once; those that are not there are left out.
+	SmallBlobs(ctx context.Context, hashes ...string) (map[string][]byte, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one
 	// copy come one after another, and wait for their turn before they take a
 	// connection.

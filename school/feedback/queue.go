@@ -154,7 +154,21 @@ type RosterEntry struct {
 	Member school.Member
 	Copy   school.Copy
 	Latest school.Attempt // the newest attempt, if any
-	Scored []string       // the questions for which it has points
+	Scores []school.Score // that attempt's, by question
+}
+
+// Score returns what a question got.
+func (r RosterEntry) Score(question string) (points.Points, bool) {
+	p, ok := school.Given(r.Scores)[question]
+	return p, ok
+}
+
+// Scored returns the questions that have points.
+func (r RosterEntry) Scored() (all []string) {
+	for _, sc := range r.Scores {
+		all = append(all, sc.QuestionID)
+	}
+	return all
 }
 
 // ToMark reports whether a copy lies on the pile: it waits, and nothing was
@@ -244,12 +258,12 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 	if err != nil {
 		return a, c, nil, err
 	}
-	scored := map[uint64][]string{}
+	of := map[uint64][]school.Score{}
 	for _, sc := range scores {
-		scored[sc.CopyID] = append(scored[sc.CopyID], sc.QuestionID)
+		of[sc.CopyID] = append(of[sc.CopyID], sc)
 	}
 	for i := range roll {
-		roll[i].Scored = scored[roll[i].Copy.ID]
+		roll[i].Scores = of[roll[i].Copy.ID]
 	}
 	rank := func(r RosterEntry) int {
 		switch {

@@ -26,6 +26,10 @@ CREATE TABLE returns (
   CONSTRAINT return_before FOREIGN KEY (before_hash) REFERENCES blobs (hash)
 );
 
+-- Answers are compared in another form than before: they are laid down anew.
+INSERT IGNORE INTO jobs (kind, ref, due_at, tries, error, created_at)
+  SELECT 'answers', id, UTC_TIMESTAMP(6), 0, '', UTC_TIMESTAMP(6) FROM copies WHERE attempts > 0;
+
 -- +goose Down
 DROP TABLE returns;
 ALTER TABLE courses DROP COLUMN point_step, DROP COLUMN counts;

@@ -63,6 +63,7 @@ var entries = []struct {
 	{"sheet.js", "sheet", true, api.FormatESModule},
 	{"editor.js", "editor", false, api.FormatESModule},
 	{"pages.js", "pages", false, api.FormatESModule},
+	{"across.js", "across", false, api.FormatESModule},
 	{"bench/main.js", "bench", false, api.FormatESModule},
 	{"service-worker.js", "service-worker", false, api.FormatIIFE},
 }

@@ -1,0 +1,153 @@
+package e2e
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"readymargin/core/mark"
+	"readymargin/core/submission"
+	"readymargin/e2e/browser"
+)
+
+// The class side by side: points to a group by the keyboard, to some by touch, a
+// remark to all, each taken back by one press; nothing of it reaches a student
+// before Return.
+func TestTheClassSideBySide(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	_, assignment, copies, questions := scored(t, "across")
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	given := func(question int) string {
+		out := ""
+		for _, id := range copies {
+			all, err := home.Store.Scores(ctx, id, 1)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := "-"
+			for _, sc := range all {
+				if sc.QuestionID == questions[question] {
+					got = sc.Points.String()
+				}
+			}
+			out += got + " "
+		}
+		return strings.TrimSpace(out)
+	}
+	stands := func(question int, want string) {
+		t.Helper()
+		if got := given(question); got != want {
+			t.Errorf("question %d has %s, want %s", question+1, got, want)
+		}
+	}
+	notes := func() (n int) {
+		for _, id := range copies {
+			heads, err := home.Store.Heads(ctx, id, submission.Feedback(1))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, h := range heads {
+				if h.Mark != nil {
+					if note, ok := h.Mark.Body.(*mark.Note); ok && note.Text == "Look at the verbs again." {
+						n++
+					}
+				}
+			}
+		}
+		return n
+	}
+	steps(t,
+		func() error { return p.SignIn("across.teacher", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking", assignment)) }, p.Ready,
+		func() error { return p.Click(fmt.Sprintf(`a[href="/assignments/%d/across"]`, assignment)) },
+		is("both copies lie there at the first question", `document.querySelectorAll(".patch").length === 2 && document.querySelector("[data-question-words]").innerText === "Question 1 · 3 points"`),
+		is("the sheet is seen on each", `[...document.querySelectorAll(".patch img")].every((i) => i.complete && i.naturalWidth > 0)`),
+	)
+	axeFinds(t, p, "across the class")
+	wide, err := browser.Eval[[]float64](p, `return [...document.querySelectorAll(".paper")].map((e) => e.getBoundingClientRect().width)`)
+	if err != nil || len(wide) != 2 || wide[0] != wide[1] || wide[0] < 200 {
+		t.Errorf("the patches are %v wide (%v)", wide, err)
+	}
+	groups, err := browser.Eval[int](p, `return document.querySelectorAll(".group").length`)
+	if err != nil || groups != 1 {
+		t.Fatalf("%d groups (%v)", groups, err)
+	}
+	steps(t,
+		func() error { return p.Click("[data-give]") }, func() error { return p.Type("2.5") }, func() error { return p.Enter() },
+		is("it is given to all", `[...document.querySelectorAll(".patch .got")].every((g) => g.innerText === "2.5 of 3") && document.querySelector("[data-asked] .got").innerText === "2 of 2"`),
+	)
+	stands(0, "2.5 2.5")
+	steps(t, func() error { return p.Click(`[data-do="undo"]`) },
+		is("it is taken back", `[...document.querySelectorAll(".patch .got")].every((g) => g.innerText === "")`))
+	stands(0, "- -")
+	steps(t,
+		// One alone.
+		func() error { return p.Click(".take") }, is("one is chosen", `document.querySelector("[data-remark]").innerText === "Remark to 1"`),
+		func() error { return p.Click("[data-give]") }, func() error { return p.Key(" ") },
+		is("one has all of them", `document.querySelectorAll(".patch .got")[0].innerText === "3 of 3" && document.querySelectorAll(".patch .got")[1].innerText === ""`),
+	)
+	if got := given(0); got != "3 -" && got != "- 3" {
+		t.Errorf("one alone has %s", got)
+	}
+	steps(t,
+		func() error { return p.Click(".take") }, is("all are chosen", `document.querySelector("[data-remark]").innerText === "Remark to all"`),
+		func() error { return p.Click("[data-remark]") }, func() error { return p.Fill("#remark-text", "Look at the verbs again.") }, func() error { return p.Click(`[data-dialog="remark"] [data-yes]`) },
+		is("it is said", `document.querySelector(".toast").innerText.startsWith("Beside the question on 2 copies")`),
+	)
+	if n := notes(); n != 2 {
+		t.Errorf("the remark is on %d copies", n)
+	}
+	steps(t,
+		func() error {
+			return chromedp.Do(p.Ctx, chromedp.KeyEvent(kb.Escape), chromedp.KeyEvent("]"))
+		},
+		is("the next question", `document.querySelector("[data-question-words]").innerText === "Question 2 · 1 point" && document.activeElement.matches("[data-give]")`),
+		func() error { return p.Key(" ") },
+		is("the button that goes on is in hand", `document.activeElement.matches('[data-do="next"]')`),
+	)
+	stands(1, "1 1")
+	steps(t, func() error { return p.Click(`[data-do="undo"]`) }, is("the points are taken back", `document.querySelectorAll(".patch .got")[0].innerText === ""`),
+		func() error { return p.Click(`[data-do="undo"]`) },
+		func() error {
+			for range 200 {
+				if notes() == 0 {
+					return nil
+				}
+				time.Sleep(20 * time.Millisecond)
+			}
+			return errors.New("the remark stays")
+		})
+	stands(1, "- -")
+
+	// By touch on a tablet, and what a student is sent meanwhile.
+	if err := p.Resize(820, 1180, true); err != nil {
+		t.Fatal(err)
+	}
+	steps(t,
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/across?question=%s", assignment, questions[2])) },
+		is("the third question", `document.querySelector("[data-question-words]").textContent.startsWith("Question 3")`),
+		func() error { return p.TapOn(".take") }, is("one is chosen by touch", `document.querySelector(".take").getAttribute("aria-pressed") === "true"`),
+		func() error { return p.TapOn("[data-give]") }, func() error { return p.Type("1.75") }, func() error { return p.Enter() },
+		is("it has them", `document.querySelector(".patch .got").innerText === "1.75 of 2"`),
+	)
+	axeFinds(t, p, "across the class on a tablet")
+	q := tab(t, 1280, 800)
+	steps(t, func() error { return q.SignIn("across.student", scenePassword) }, func() error { return q.Go(fmt.Sprintf("/copies/%d", copies[0])) }, q.Ready)
+	sent, err := browser.Eval[string](q, `return document.documentElement.outerHTML + await (await fetch(location.pathname + "/view", { headers: { Accept: "application/json" } })).text()`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, secret := range []string{"1.75", "verbs again", `"scores"`, "feedback"} {
+		if strings.Contains(sent, secret) {
+			t.Errorf("before Return the student is sent %q", secret)
+		}
+	}
+}

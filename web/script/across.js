@@ -1,0 +1,354 @@
+// across shows one question on all copies of a class: the same patch of every
+// sheet at the same scale, what answers alike together. Points and remarks are
+// given to one, to some or to a whole group, and taken back by one press.
+
+import { el, layer, node, paint } from './paint.js';
+import { ask } from './net.js';
+import { dialog } from './dialogs.js';
+import { toast } from './toast.js';
+import { newId } from './ids.js';
+
+const root = document.querySelector('[data-across]'),
+  main = document.querySelector('[data-groups]'),
+  saved = document.querySelector('[data-saved]'),
+  undo = document.querySelector('[data-do="undo"]'),
+  onward = document.querySelector('[data-do="next"]'),
+  base = `/assignments/${root.dataset.across}/across`;
+let data = JSON.parse(document.querySelector('#across').textContent),
+  scale = 0.95; // CSS pixels a point
+const done = []; // what can be undone, the newest last
+
+const count = (n, one, many) => `${n} ${n === 1 ? one : many}`;
+const asked = () => [...document.querySelectorAll('[data-asked]')];
+
+// tally writes a number as strokes, five at a time.
+function tally(n) {
+  const gates = Math.ceil(n / 5),
+    s = node('svg', { class: 'strokes', viewBox: `0 0 ${gates * 26} 18`, width: gates * 26, height: 18 });
+  for (let i = 0; i < n; i++) {
+    const x = 26 * Math.floor(i / 5) + 3 + 5 * (i % 5);
+    s.append(node('path', { d: i % 5 < 4 ? `M${x} 2v14` : `M${x - 22} 14L${x - 1} 4` }));
+  }
+  s.setAttribute('role', 'img');
+  s.setAttribute('aria-label', count(n, 'copy', 'copies'));
+  return s;
+}
+
+// patch paints the part of a copy on which the question stands.
+function patch(p) {
+  const [left, top, right, bottom] = p.rect,
+    size = { w: p.size.X, h: p.size.Y },
+    of = { washes: layer('washes', size), marks: layer('marks', size) },
+    whole = el(
+      'div',
+      { className: 'whole' },
+      el('img', { src: `/sheets/${p.sheet}/pages/${p.page}/150`, alt: '', loading: 'lazy', draggable: false }),
+      of.washes,
+      of.marks,
+    ),
+    paper = el('div', { className: 'paper' }, whole);
+  Object.assign(whole.style, {
+    width: `${size.w * scale}px`,
+    height: `${size.h * scale}px`,
+    transform: `translate(${-left * scale}px, ${-top * scale}px)`,
+  });
+  Object.assign(paper.style, { width: `${(right - left) * scale}px`, height: `${(bottom - top) * scale}px` });
+  paint.picture = (hash) => `/copies/${p.copy}/pictures/${hash}`;
+  for (const m of p.marks) paint(of, { ...m, groups: [] });
+  const box = el(
+    'figure',
+    { className: 'patch', data: { copy: p.copy } },
+    el(
+      'button',
+      {
+        className: 'take',
+        'aria-pressed': 'false',
+        'aria-label': `Choose ${p.student}`,
+        on: { click: (e) => choose(e.currentTarget) },
+      },
+      paper,
+    ),
+    el(
+      'figcaption',
+      {},
+      el('a', { href: `/assignments/${root.dataset.across}/marking?copy=${p.copy}` }, p.student),
+      el('span', { className: 'got', data: { got: '' } }),
+    ),
+  );
+  box.style.containIntrinsicSize = `${(right - left) * scale}px ${(bottom - top) * scale + 34}px`;
+  return box;
+}
+
+function choose(b) {
+  b.setAttribute('aria-pressed', String(b.getAttribute('aria-pressed') !== 'true'));
+  const group = b.closest('.group');
+  say(group, data.groups[+group.dataset.group]);
+}
+
+// chosen are the patches of a group that something is done to: those that were
+// pressed, or all.
+function chosen(group) {
+  const g = data.groups[+group.dataset.group],
+    some = new Set(
+      [...group.querySelectorAll('.take[aria-pressed="true"]')].map((b) => +b.closest('.patch').dataset.copy),
+    );
+  return some.size ? g.patches.filter((p) => some.has(p.copy)) : g.patches;
+}
+
+// say brings what a group's head says in line with what is given and chosen.
+function say(group, g) {
+  const all = chosen(group),
+    given = new Set(all.map((p) => p.given)),
+    box = group.querySelector('[data-give]'),
+    whom = all.length === g.patches.length ? 'all' : String(all.length);
+  if (box) {
+    box.value = given.size === 1 ? [...given][0] : '';
+    box.placeholder = given.size > 1 ? '…' : '';
+    box.setAttribute(
+      'aria-label',
+      `Points for ${whom === 'all' ? 'all of this group' : whom + ' of this group'}, of ${data.question.of}`,
+    );
+  }
+  group.querySelector('[data-remark]').textContent = `Remark to ${whom}`;
+  for (const p of g.patches) {
+    const got = group.querySelector(`[data-copy="${p.copy}"] [data-got]`);
+    got.textContent = p.given ? `${p.given} of ${data.question.of}` : '';
+  }
+}
+
+function draw() {
+  const q = data.question;
+  document.querySelector('[data-question-words]').textContent = q.id
+    ? `Question ${q.number.replace(/\.$/, '')}${q.of ? ` · ${count(+q.of, 'point', 'points')}` : ''}`
+    : '';
+  for (const a of asked()) a.setAttribute('aria-current', String(a.dataset.asked === q.id));
+  document.querySelector('[data-asked][aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
+  main.replaceChildren(
+    ...data.groups.map((g, i) => {
+      const words = g.says || (g.drawn ? 'drawn' : 'nothing there');
+      const group = el(
+        'section',
+        { className: 'group', data: { group: i }, 'aria-label': words },
+        el(
+          'header',
+          {},
+          el('h2', { className: g.says ? '' : 'bare' }, words),
+          tally(g.patches.length),
+          el('span', { className: 'space' }),
+          q.of
+            ? el(
+                'label',
+                { className: 'give' },
+                el('input', {
+                  data: { give: '' },
+                  inputMode: 'decimal',
+                  autocomplete: 'off',
+                  maxLength: 7,
+                  on: { keydown: (e) => typed(e, group), change: () => take(group) },
+                }),
+                el('span', { className: 'hint' }, `of ${q.of}`),
+              )
+            : null,
+          el('button', { className: 'button quiet', data: { remark: '' }, on: { click: () => remark(group) } }),
+        ),
+        el('div', { className: 'patches' }, ...g.patches.map(patch)),
+      );
+      say(group, g);
+      return group;
+    }),
+    el(
+      'p',
+      { className: 'hint missing' },
+      !data.groups.length && !data.missing
+        ? 'It is for no student of this course yet.'
+        : data.missing
+          ? `${count(data.missing, 'student has', 'students have')} not submitted yet`
+          : 'All have submitted',
+    ),
+  );
+  onward.textContent = asked().at(-1)?.dataset.asked === q.id ? 'To the copies' : 'Next question';
+}
+
+// typed gives points by Enter, all of them by the space bar, and goes on to the
+// next group.
+async function typed(e, group) {
+  if (e.key !== 'Enter' && e.key !== ' ') return;
+  e.preventDefault();
+  if (e.key === ' ') e.currentTarget.value = data.question.of;
+  if (!(await take(group))) return;
+  const next = group.nextElementSibling?.querySelector('[data-give]');
+  (next ?? onward).focus();
+  next?.select();
+}
+
+function kept(at) {
+  saved.dataset.state = 'saved';
+  saved.querySelector('[data-saved-words]').textContent =
+    `Saved ${new Date(at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}`;
+}
+
+// give sends points to copies, and shows what came of it. Those who could not
+// take them are named.
+async function give(question, given) {
+  const { refused, at } = await ask(base, { method: 'POST', json: { question, given } });
+  const names = [];
+  for (const g of data.groups)
+    for (const p of g.patches) {
+      const one = given.find((o) => o.copy === p.copy);
+      if (!one || data.question.id !== question) continue;
+      if (refused[p.copy]) names.push(`${p.student}: ${refused[p.copy]}`);
+      else p.given = one.points;
+    }
+  if (names.length) {
+    toast(names.slice(0, 3).join(' ') + (names.length > 3 ? ` And ${names.length - 3} more.` : ''));
+    await show(data.question.id); // as it stands by now
+  }
+  kept(at);
+  for (const group of main.querySelectorAll('.group')) say(group, data.groups[+group.dataset.group]);
+  counted();
+  return given.filter((o) => !refused[o.copy]);
+}
+
+// counted brings the list of questions in line.
+function counted() {
+  const all = data.groups.flatMap((g) => g.patches),
+    got = document.querySelector(`[data-asked="${data.question.id}"] .got`);
+  if (got && data.question.of) got.textContent = `${all.filter((p) => p.given).length} of ${all.length}`;
+}
+
+async function take(group) {
+  const box = group.querySelector('[data-give]'),
+    points = box.value.trim().replace(',', '.'),
+    question = data.question.id,
+    given = chosen(group)
+      .filter((p) => p.given !== points)
+      .map((p) => ({ copy: p.copy, attempt: p.attempt, points, was: p.given }));
+  if (!given.length || (!points && box.placeholder)) return true;
+  box.removeAttribute('aria-invalid');
+  try {
+    const taken = await give(question, given);
+    if (taken.length)
+      remember(() =>
+        give(
+          question,
+          taken.map((o) => ({ ...o, points: o.was, was: o.points })),
+        ),
+      );
+    if (taken.length < given.length) box.setAttribute('aria-invalid', 'true');
+    return taken.length === given.length;
+  } catch (e) {
+    box.setAttribute('aria-invalid', 'true');
+    toast(e.message);
+    return false;
+  }
+}
+
+// remark puts a note beside the question on the copies that are chosen.
+function remark(group) {
+  const all = chosen(group),
+    d = dialog('remark'),
+    text = d.querySelector('textarea'),
+    wrong = d.querySelector('[data-wrong]');
+  d.querySelector('[data-remark-title]').textContent = `A remark to ${count(all.length, 'copy', 'copies')}`;
+  wrong.hidden = true;
+  d.querySelector('[data-yes]').onclick = async () => {
+    if (!text.value.trim()) {
+      wrong.hidden = false;
+      wrong.textContent = 'Write something first.';
+      return;
+    }
+    const copies = all.map((p) => {
+      const on = newId(),
+        mark = {
+          id: on,
+          page: p.page,
+          kind: 'note',
+          body: { at: [p.rect[2] - 12, p.rect[1] + 8], text: text.value.trim() },
+        };
+      return { copy: p.copy, layer: `feedback.${p.attempt}`, ops: [{ id: newId(), on, mark }] };
+    });
+    try {
+      await send(copies);
+      d.close();
+      text.value = '';
+      toast(`Beside the question on ${count(copies.length, 'copy', 'copies')}. They see it when it is returned.`);
+      remember(() => send(copies.map((c) => ({ ...c, ops: [{ id: newId(), on: c.ops[0].on, base: c.ops[0].id }] }))));
+    } catch (e) {
+      wrong.hidden = false;
+      wrong.textContent = e.message;
+    }
+  };
+  d.showModal();
+}
+
+async function send(copies) {
+  const { refused, at } = await ask(`${base}/ops`, { method: 'POST', json: { copies } });
+  const why = Object.values(refused);
+  if (why.length) throw new Error(`${count(why.length, 'copy', 'copies')} could not take it: ${why[0]}`);
+  kept(at);
+}
+
+function remember(back) {
+  done.push(back);
+  undo.disabled = false;
+}
+async function takeBack() {
+  const back = done.pop();
+  undo.disabled = !done.length;
+  try {
+    await back?.();
+  } catch (e) {
+    toast(e.message);
+  }
+}
+
+async function show(question) {
+  try {
+    const next = await ask(`${base}?question=${encodeURIComponent(question)}`);
+    data = next;
+    for (const q of next.asked) {
+      const got = document.querySelector(`[data-asked="${q.id}"] .got`);
+      if (got) got.textContent = q.of ? `${q.scored} of ${q.copies}` : '';
+    }
+    history.replaceState(null, '', `?question=${encodeURIComponent(question)}`);
+    draw();
+  } catch (e) {
+    toast(e.message);
+  }
+}
+
+async function step(d) {
+  const all = asked(),
+    next = all[all.findIndex((a) => a.dataset.asked === data.question.id) + d];
+  if (!next) {
+    if (d > 0) location.href = `/assignments/${root.dataset.across}/marking`;
+    return;
+  }
+  await show(next.dataset.asked);
+  main.scrollTop = 0;
+  main.querySelector('[data-give]')?.focus();
+}
+
+onward.addEventListener('click', () => step(1));
+undo.addEventListener('click', takeBack);
+document.querySelector('.asked').addEventListener('click', (e) => {
+  const a = /** @type {HTMLElement} */ (e.target).closest('a');
+  if (!a || e.ctrlKey || e.metaKey) return;
+  e.preventDefault();
+  show(a.dataset.asked);
+});
+for (const b of document.querySelectorAll('[data-size]'))
+  b.addEventListener('click', () => {
+    scale = Math.min(2, Math.max(0.4, scale * 1.25 ** +b.dataset.size));
+    draw();
+  });
+document.addEventListener('keydown', (e) => {
+  const typing = /** @type {HTMLElement} */ (e.target).matches('input, textarea');
+  if ((e.ctrlKey || e.metaKey) && e.key === 'z' && !typing) {
+    e.preventDefault();
+    takeBack();
+  }
+  if (e.key === ']') (e.preventDefault(), step(1));
+  if (e.key === '[') (e.preventDefault(), step(-1));
+});
+draw();
