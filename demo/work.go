@@ -193,7 +193,8 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 		case 1, 4, 11: // marked and returned; the second goes on and submits again
 			f.markTides(c, i, start)
 		case 5: // marked, not returned
-			f.points(c, 1, "9", "Look at question 2 again.")
+			f.scores(c, []string{"4", "0", "1", "2", "1", "0", "1"})
+			f.points(c, 1, "", "Look at question 2 again.")
 		}
 	}
 	f.again(a, start)
@@ -202,6 +203,17 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 func (f *filler) points(c school.Copy, attempt int, points, remark string) {
 	if f.err == nil {
 		_, f.err = f.Marking.GivePoints(f.ctx, f.teachers[0], c.ID, attempt, points, remark)
+	}
+}
+
+// scores gives points for the questions of a sheet in their order.
+func (f *filler) scores(c school.Copy, given []string) {
+	v, err := f.Screens.OpenToMark(f.ctx, f.teachers[0], c.ID, 1)
+	f.check(err)
+	for i, p := range given {
+		if f.err == nil {
+			_, f.err = f.Marking.Score(f.ctx, f.teachers[0], c.ID, 1, v.Questions[i].ID, p, "")
+		}
 	}
 }
 
@@ -216,7 +228,8 @@ func (f *filler) markTides(c school.Copy, student int, start time.Time) {
 		noted(1, 478, 334, "", voice),
 		noted(1, 400, 272, "The sill is below the water: add the tide to the depth at datum.", nil),
 		drawn(1, red, 1.5, func(t float64) (float64, float64) { return 388 + 40*t, 355 + 1.5*math.Sin(9*math.Pi*t) }))
-	f.points(c, 1, "10", "Good reading of the table. Work on spring and neap, then submit again.")
+	f.scores(c, map[int][]string{1: {"5", "1", "1", "1", "1", "1", "0"}, 4: {"6", "1", "1", "2", "0.5", "1", "1"}, 11: {"4", "1", "0", "1", "0.5", "1", "1"}}[student])
+	f.points(c, 1, "", "Good reading of the table. Work on spring and neap, then submit again.")
 	if f.err == nil {
 		f.err = f.Marking.Return(f.ctx, t, c.ID, 1, false)
 	}

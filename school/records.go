@@ -42,13 +42,14 @@ type Course struct {
 	Zone         string // IANA time zone of all its times
 	JoinCode     string
 	JoinOpen     bool
-	VoiceSeconds int           // longest voice note
-	Vet          bool          // newcomers wait for a teacher's yes
-	Lessons      []flow.Lesson `gorm:"serializer:json"`
-	PointStep    points.Points // in which points are given; 0 for quarters
-	Counts       Counts        // which attempt does
-	SourceID     string        // of its record in a school's directory, "" for none
-	Version      int           // goes up with every change
+	VoiceSeconds int                // longest voice note
+	Vet          bool               // newcomers wait for a teacher's yes
+	Lessons      []flow.Lesson      `gorm:"serializer:json"`
+	PointStep    points.Points      // in which points are given; 0 for quarters
+	Counts       Counts             // which attempt does
+	Weights      map[string]float64 `gorm:"serializer:json"` // of chapters, where they are not all 1
+	SourceID     string             // of its record in a school's directory, "" for none
+	Version      int                // goes up with every change
 	CreatedAt    time.Time
 }
 
@@ -239,6 +240,7 @@ type Copy struct {
 	Waiting      int // operations that came after the newest attempt was fixed
 	StartedAt    *time.Time
 	DueAt        *time.Time // later than for the others: extra time
+	Excused      bool       // need not be done: it counts nowhere
 }
 
 // Begun reports whether there is anything in the copy that its student would

@@ -315,14 +315,14 @@ func (s Copies) InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx
 
 // Copy reads the row and holds it.
 func (t copyTx) Copy() (c school.Copy, err error) {
-	err = t.tx.Statement.ConnPool.QueryRowContext(t.tx.Statement.Context, "SELECT id, assignment_id, owner, revision_id, state, attempts, waiting, started_at, due_at FROM copies WHERE id = ? FOR UPDATE", t.id).
-		Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt, &c.DueAt)
+	err = t.tx.Statement.ConnPool.QueryRowContext(t.tx.Statement.Context, "SELECT id, assignment_id, owner, revision_id, state, attempts, waiting, started_at, due_at, excused FROM copies WHERE id = ? FOR UPDATE", t.id).
+		Scan(&c.ID, &c.AssignmentID, &c.StudentID, &c.RevisionID, &c.State, &c.Attempts, &c.Waiting, &c.StartedAt, &c.DueAt, &c.Excused)
 	return c, known(err)
 }
 
 // SetCopy leaves alone whose copy of what it is.
 func (t copyTx) SetCopy(c school.Copy) error {
-	return t.tx.Model(&c).Select("revision_id", "state", "attempts", "waiting", "started_at", "due_at").Updates(&c).Error
+	return t.tx.Model(&c).Select("revision_id", "state", "attempts", "waiting", "started_at", "due_at", "excused").Updates(&c).Error
 }
 
 // Attempt reads an attempt and holds it.

@@ -56,6 +56,8 @@ var problems = map[string]string{
 	"not returned":    "This attempt is not with the student, so there is nothing to withdraw.",
 	"opened":          "It cannot be withdrawn any more: the student has opened it, or has begun the next attempt.",
 	"point step":      "Points are given in steps of %s in this course.",
+	"weight":          "A weight is a number from 0 to 1,000. Nothing was changed.",
+	"points file":     "This is no table of points: its first line must name a column for the students (“Name” or “Sign-in name”) and assignments by their titles, as the file that is taken away has it. Nothing was changed.",
 	"line":            "The line to your teacher may have at most 2,000 letters.",
 	"remark":          "The remark may have at most 5,000 letters.",
 	"more work":       "Work from another device has just arrived on this copy. Nothing is lost. Look it over, then submit again.",

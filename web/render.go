@@ -5,6 +5,7 @@ import (
 	"embed"
 	"fmt"
 	"html/template"
+	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"readymargin/core/points"
 	"readymargin/school"
 )
 
@@ -22,7 +24,7 @@ var templates embed.FS
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "chosen": chosen, "rich": rich, "ahead": func() []string { return ahead },
+		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "chosen": chosen, "rich": rich, "percent": percent, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -186,6 +188,38 @@ func chosen(course uint64, name, values any) bool {
 
 // list makes a list of its arguments, in templates.
 func list(v ...any) []any { return v }
+
+// percent writes a share of 0 to 1; what there is none of is nothing.
+func percent(share float64) string {
+	if math.IsNaN(share) {
+		return ""
+	}
+	return fmt.Sprintf("%.0f %%", 100*share)
+}
+
+// spread draws points as dots over a line from none to all, with a stroke at
+// their median.
+func spread(marked []points.Points, of points.Points, median float64) template.HTML {
+	const left, wide, high, step = 4, 132, 34, 6
+	at := func(p float64) float64 { return left + wide*p/float64(of) }
+	var b strings.Builder
+	fmt.Fprintf(&b, `<svg class="spread" viewBox="0 0 %d %d" aria-hidden="true"><path d="M%d %dh%d"/>`, wide+2*left, high, left, high-4, wide)
+	stacked := map[int]int{}
+	for _, p := range marked {
+		column := int(at(float64(p))) / step
+		y := max(high-8-5*stacked[column], 3)
+		stacked[column]++
+		fmt.Fprintf(&b, `<circle cx="%d" cy="%d" r="2"/>`, column*step+step/2, y)
+	}
+	x := at(median * float64(points.One))
+	fmt.Fprintf(&b, `<path class="median" d="M%.1f 4V%d"/></svg>`, x, high)
+	return template.HTML(b.String())
+}
+
+// bar draws a share of 0 to 1.
+func bar(share float64) template.HTML {
+	return template.HTML(fmt.Sprintf(`<svg class="bar" viewBox="0 0 100 6" preserveAspectRatio="none" aria-hidden="true"><rect width="%.1f" height="6"/></svg>`, 100*share))
+}
 
 // icon draws one of Ready Margin's own signs.
 func icon(name string) template.HTML {

@@ -29,7 +29,8 @@ var arrows = map[string][]string{
 	"school/live":     {"core", "school"},
 	"school/screen":   {"core", "school", "school/shelf"},
 	"school/work":     {"core", "school", "school/intake", "school/shelf", "school/assign", "school/screen"},
-	"school/feedback": {"core", "school", "school/enrol", "school/assign", "school/shelf"},
+	"school/feedback": {"core", "school", "school/enrol", "school/assign", "school/shelf", "school/screen"},
+	"school/markbook": {"core", "school", "school/shelf", "school/feedback"},
 	"school/takeaway": {"core", "school", "school/intake", "school/shelf", "school/screen", "school/work"},
 	"school/jobs":     {"queue", "school"},
 	"school/services": {"school/..."},
@@ -52,7 +53,7 @@ var arrows = map[string][]string{
 }
 
 // computation is what core may import beside the standard library.
-var computation = []string{"github.com/tdewolff/font", "golang.org/x/", "github.com/tdewolff/"}
+var computation = []string{"github.com/tdewolff/font", "golang.org/x/", "github.com/tdewolff/", "gonum.org/v1/gonum/"}
 
 type listed struct {
 	ImportPath string

@@ -43,13 +43,19 @@ var (
 // Most is the most lines that are taken.
 const Most = 5000
 
-// Read reads a list (RFC 4180, and what is common beside it).
-func Read(data []byte) (List, error) {
-	text, name, err := decode(data)
+// A Line is one line of a file of separated values that is not empty.
+type Line struct {
+	Number int // in the file, from 1
+	Fields []string
+}
+
+// Lines reads separated values (RFC 4180, and what is common beside it), in
+// whatever encoding, and tells which it is.
+func Lines(data []byte) (out []Line, encoding string, err error) {
+	text, encoding, err := decode(data)
 	if err != nil {
-		return List{}, err
+		return nil, encoding, err
 	}
-	out := List{Encoding: name}
 	text = strings.TrimPrefix(text, "\ufeff")
 	var comma rune
 	skipped := 0
@@ -61,14 +67,13 @@ func Read(data []byte) (List, error) {
 	}
 	r := csv.NewReader(strings.NewReader(text))
 	r.Comma, r.LazyQuotes, r.FieldsPerRecord, r.TrimLeadingSpace = comma, true, -1, true
-	var columns *columns
 	for {
 		row, err := r.Read()
 		if err == io.EOF {
-			break
+			return out, encoding, nil
 		}
 		if err != nil {
-			return out, ErrText
+			return out, encoding, ErrText
 		}
 		for i := range row {
 			row[i] = clean(row[i])
@@ -76,17 +81,33 @@ func Read(data []byte) (List, error) {
 		if strings.Join(row, "") == "" {
 			continue
 		}
+		line, _ := r.FieldPos(0)
+		if len(out) > Most {
+			return out, encoding, ErrMany
+		}
+		out = append(out, Line{line + skipped, row})
+	}
+}
+
+// Read reads a list of names.
+func Read(data []byte) (List, error) {
+	lines, encoding, err := Lines(data)
+	if err != nil {
+		return List{}, err
+	}
+	out := List{Encoding: encoding}
+	var columns *columns
+	for _, l := range lines {
 		if columns == nil {
-			if columns = headings(row); columns != nil {
+			if columns = headings(l.Fields); columns != nil {
 				continue
 			}
-			columns, out.Guessed = guess(row), len(row) > 1
+			columns, out.Guessed = guess(l.Fields), len(l.Fields) > 1
 		}
-		line, _ := r.FieldPos(0)
 		if len(out.Entries) == Most {
 			return out, ErrMany
 		}
-		out.Entries = append(out.Entries, columns.entry(row, line+skipped))
+		out.Entries = append(out.Entries, columns.entry(l.Fields, l.Number))
 	}
 	if len(out.Entries) == 0 {
 		return out, ErrEmpty

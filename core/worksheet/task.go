@@ -119,7 +119,7 @@ func (g Guide) Answering(q int, marks []mark.Mark) (out []mark.Mark) {
 // answered: as wide as what is asked on the page, from the question down to the
 // next one, or to the end of its places.
 func (g Guide) Patch(q int, size page.Point) page.Rect {
-	const around, least, open = 10, 48, 160 // points: beside what is asked, and high at least, without places and below
+	const around, least, open, drawn = 10, 48, 160, 420 // points: beside what is asked; high at least; without places; where it is answered by marks
 	ask := g.Questions[q]
 	left, right := ask.Rect[0], ask.Rect[2]
 	for _, other := range g.Questions {
@@ -132,7 +132,10 @@ func (g Guide) Patch(q int, size page.Point) page.Rect {
 			bottom = max(bottom, g.Blanks[i].Rect[3])
 		}
 	}
-	if bottom == ask.Rect[3] {
+	switch {
+	case ask.Task != nil:
+		bottom += drawn
+	case bottom == ask.Rect[3]:
 		bottom += open
 	}
 	bottom = max(bottom+around, ask.Rect[1]+least)

@@ -315,7 +315,7 @@ func TestPatches(t *testing.T) {
 		Questions: []Question{{ID: "question-1", Rect: Box{56, 100, 400, 112}}, {ID: "question-2", Rect: Box{56, 300, 300, 312}}, {ID: "question-3", Rect: Box{56, 330, 300, 342}, Task: &Task{Kind: blank.Draw}}, {ID: "question-4", Rect: Box{56, 800, 300, 812}}},
 		Blanks:    []Blank{{ID: "blank-1", Rect: Box{80, 150, 500, 170}, Baseline: 168, Kind: blank.Line}, {ID: "blank-2", Rect: Box{80, 302, 200, 316}, Baseline: 314, Kind: blank.Line}},
 	}
-	for q, want := range []page.Rect{page.R(46, 95, 510, 180), page.R(46, 295, 510, 328), page.R(46, 325, 510, 512), page.R(46, 795, 510, 842)} {
+	for q, want := range []page.Rect{page.R(46, 95, 510, 180), page.R(46, 295, 510, 328), page.R(46, 325, 510, 772), page.R(46, 795, 510, 842)} {
 		if got := g.Patch(q, page.Pt(595, 842)); got != want {
 			t.Errorf("question %d has %v, want %v", q+1, got, want)
 		}

@@ -12,6 +12,7 @@ import (
 	"readymargin/school/intake"
 	"readymargin/school/jobs"
 	"readymargin/school/live"
+	"readymargin/school/markbook"
 	"readymargin/school/screen"
 	"readymargin/school/shelf"
 	"readymargin/school/takeaway"
@@ -38,6 +39,7 @@ type All struct {
 	States      *work.States
 	Elsewhere   *work.Elsewhere
 	Queue       *feedback.Queue
+	Books       *markbook.Books
 	Marking     *feedback.Marking
 	Exports     *takeaway.Exports
 	Live        *live.Live
@@ -69,6 +71,7 @@ type Store interface {
 	work.ElsewhereStore
 	feedback.QueueStore
 	feedback.MarkingStore
+	markbook.Store
 	takeaway.ExportStore
 	live.Store
 	jobs.Store
@@ -123,6 +126,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
 	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Revisions, s.Live, now, func(at time.Time) { s.Returns.WakeAt(at) })
+	s.Books = markbook.New(store, gate, s.Revisions, s.Marking)
 	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{

@@ -3,7 +3,9 @@
 -- whether help was received.
 ALTER TABLE attempts ADD COLUMN asked TEXT NULL, ADD COLUMN helped BOOLEAN NOT NULL DEFAULT FALSE;
 -- In which steps points are given, in quarters, and which attempt counts.
-ALTER TABLE courses ADD COLUMN point_step INT NOT NULL DEFAULT 1, ADD COLUMN counts VARCHAR(8) NOT NULL DEFAULT 'best';
+ALTER TABLE courses ADD COLUMN point_step INT NOT NULL DEFAULT 1, ADD COLUMN counts VARCHAR(8) NOT NULL DEFAULT 'best', ADD COLUMN weights TEXT NULL;
+-- A student who need not do it.
+ALTER TABLE copies ADD COLUMN excused BOOLEAN NOT NULL DEFAULT FALSE;
 -- Every giving back of an attempt: planned, then done, stopped before that, or
 -- withdrawn after it. What it stood in place of comes back with a withdrawal.
 CREATE TABLE returns (
@@ -32,5 +34,6 @@ INSERT IGNORE INTO jobs (kind, ref, due_at, tries, error, created_at)
 
 -- +goose Down
 DROP TABLE returns;
-ALTER TABLE courses DROP COLUMN point_step, DROP COLUMN counts;
+ALTER TABLE courses DROP COLUMN point_step, DROP COLUMN counts, DROP COLUMN weights;
+ALTER TABLE copies DROP COLUMN excused;
 ALTER TABLE attempts DROP COLUMN asked, DROP COLUMN helped;

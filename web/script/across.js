@@ -15,7 +15,8 @@ const root = document.querySelector('[data-across]'),
   onward = document.querySelector('[data-do="next"]'),
   base = `/assignments/${root.dataset.across}/across`;
 let data = JSON.parse(document.querySelector('#across').textContent),
-  scale = 0.95; // CSS pixels a point
+  scale = 0, // CSS pixels a point
+  zoom = 1; // as it was asked for
 const done = []; // what can be undone, the newest last
 
 const count = (n, one, many) => `${n} ${n === 1 ? one : many}`;
@@ -116,8 +117,20 @@ function say(group, g) {
   }
 }
 
+// spread finds the scale at which as many patches stand side by side as can be
+// read, and fill the width.
+const READABLE = 0.8, // CSS pixels a point
+  GAP = 12;
+function spread() {
+  const [left, , right] = data.groups[0]?.patches[0]?.rect ?? [0, 0, 500],
+    free = main.clientWidth - 44,
+    columns = Math.max(1, Math.floor((free + GAP) / ((right - left) * READABLE + GAP)));
+  scale = zoom * Math.min(1.2, (free - (columns - 1) * GAP) / columns / (right - left));
+}
+
 function draw() {
   const q = data.question;
+  spread();
   document.querySelector('[data-question-words]').textContent = q.id
     ? `Question ${q.number.replace(/\.$/, '')}${q.of ? ` · ${count(+q.of, 'point', 'points')}` : ''}`
     : '';
@@ -339,7 +352,7 @@ document.querySelector('.asked').addEventListener('click', (e) => {
 });
 for (const b of document.querySelectorAll('[data-size]'))
   b.addEventListener('click', () => {
-    scale = Math.min(2, Math.max(0.4, scale * 1.25 ** +b.dataset.size));
+    zoom = Math.min(2.5, Math.max(0.4, zoom * 1.25 ** +b.dataset.size));
     draw();
   });
 document.addEventListener('keydown', (e) => {
