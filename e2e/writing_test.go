@@ -253,7 +253,7 @@ func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
 	}
 	defer db.Close()
 	answers := strings.Join(table(ctx, t, db, fmt.Sprintf("SELECT normal FROM answers WHERE copy_id = %d", id)), "|")
-	if !strings.Contains(answers, "by the rule of twelfths") || !strings.Contains(answers, "and here it ends. truly.") || strings.Contains(answers, "|") {
+	if !strings.Contains(answers, "by the rule of twelfths") || !strings.Contains(answers, "and here it ends. truly") || strings.Contains(answers, "|") {
 		t.Errorf("the answers are %q", answers)
 	}
 	teacher := tab(t, 1280, 800)

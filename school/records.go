@@ -309,6 +309,17 @@ type Score struct {
 	At         time.Time
 }
 
+// A ReadyRemark is what a teacher says often.
+type ReadyRemark struct {
+	ID        uint64         `json:"id"`
+	OwnerID   uint64         `json:"-"`
+	CourseID  uint64         `json:"course" gorm:"default:null"` // in which it is shared, 0 for none
+	Text      string         `json:"text"`
+	Short     string         `json:"short"` // what finds it, "" for nothing
+	Points    *points.Points `json:"-"`
+	CreatedAt time.Time      `json:"-"`
+}
+
 // Marked reports whether any feedback has been begun.
 func (a Attempt) Marked() bool { return a.MarkedAt != nil }
 

@@ -408,6 +408,23 @@ func (s Copies) AnswersOf(ctx context.Context, assignment uint64) (map[uint64][]
 	return out, rows.Err()
 }
 
+// Answers returns what an attempt answers.
+func (s Copies) Answers(ctx context.Context, copyID uint64, attempt int) (out []answer.Answer, err error) {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT blank_id, question_id, text, normal, drawn FROM answers WHERE copy_id = ? AND attempt = ?", copyID, attempt).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var a answer.Answer
+		if err := rows.Scan(&a.Blank, &a.Question, &a.Text, &a.Normal, &a.Drawn); err != nil {
+			return nil, err
+		}
+		out = append(out, a)
+	}
+	return out, rows.Err()
+}
+
 const returnsWithNames = "returns.*, COALESCE(people.name, '') AS person_name"
 
 func returns(db *gorm.DB) ([]school.Return, error) {

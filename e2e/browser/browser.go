@@ -210,14 +210,23 @@ func (t *Tab) Type(text string) error {
 // Key presses a key.
 func (t *Tab) Key(key string) error { return chromedp.Do(t.Ctx, chromedp.KeyEvent(key)) }
 
-// Enter presses the Enter key as a keyboard does: its sign is typed only where
-// the press itself was not taken, which Key leaves apart.
-func (t *Tab) Enter() error {
-	down := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyDown, Key: "Enter", Code: "Enter", Text: "\r", WindowsVirtualKeyCode: 13}
+// Enter presses the Enter key as a keyboard does.
+func (t *Tab) Enter() error { return t.stroke("Enter", "\r", 13) }
+
+// Stroke presses the key of a sign as a keyboard does.
+func (t *Tab) Stroke(sign string) error { return t.stroke(sign, sign, 0) }
+
+// stroke types a key's sign only where the press itself was not taken, which Key
+// leaves apart.
+func (t *Tab) stroke(key, text string, code int64) error {
+	down := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyDown, Key: key, Text: text, WindowsVirtualKeyCode: code}
+	up := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyUp, Key: key, WindowsVirtualKeyCode: code}
+	if code == 13 {
+		down.Code, up.Code = key, key
+	}
 	if _, err := chromedp.Call(t.Ctx, input.DispatchKeyEvent, down); err != nil {
 		return err
 	}
-	up := input.DispatchKeyEventParams{Type: input.DispatchKeyEventTypeKeyUp, Key: "Enter", Code: "Enter", WindowsVirtualKeyCode: 13}
 	_, err := chromedp.Call(t.Ctx, input.DispatchKeyEvent, up)
 	return err
 }

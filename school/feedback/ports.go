@@ -41,6 +41,18 @@ type MarkingStore interface {
 	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
 }
 
+// A ReadyStore keeps ready remarks.
+type ReadyStore interface {
+	// ReadyRemarks returns somebody's own and those that are shared in a course.
+	ReadyRemarks(ctx context.Context, owner, course uint64) ([]school.ReadyRemark, error)
+	ReadyRemark(ctx context.Context, id uint64) (school.ReadyRemark, error)
+	AddReadyRemark(ctx context.Context, r *school.ReadyRemark) error
+	DropReadyRemark(ctx context.Context, id uint64) error
+	UseReadyRemark(ctx context.Context, id, person uint64, question string, at time.Time) error
+	// ReadyUses returns when somebody has last used remarks, by remark and question.
+	ReadyUses(ctx context.Context, person uint64) (map[uint64]map[string]time.Time, error)
+}
+
 // A QueueStore keeps what waits to be marked.
 type QueueStore interface {
 	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)

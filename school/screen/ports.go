@@ -3,6 +3,7 @@ package screen
 import (
 	"context"
 
+	"readymargin/core/answer"
 	"readymargin/core/submission"
 	"readymargin/school"
 )
@@ -15,6 +16,8 @@ type ScreenStore interface {
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
 	// Scores returns what an attempt got, by question.
 	Scores(ctx context.Context, copyID uint64, attempt int) ([]school.Score, error)
+	// Answers returns what an attempt answers.
+	Answers(ctx context.Context, copyID uint64, attempt int) ([]answer.Answer, error)
 	// Returns are the givings back of an attempt, the oldest first.
 	Returns(ctx context.Context, copyID uint64, attempt int) ([]school.Return, error)
 	Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error)

@@ -5,9 +5,12 @@ package screen
 
 import (
 	"context"
+	"fmt"
 	"slices"
+	"strings"
 	"time"
 
+	"readymargin/core/answer"
 	"readymargin/core/draw"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
@@ -104,16 +107,58 @@ type ForStudent struct {
 
 // ForTeacher is for those who mark.
 type ForTeacher struct {
-	Teacher bool `json:"teacher"`
-	Held    int  `json:"held"`   // pages held back from students
-	Unsent  bool `json:"unsent"` // feedback that was not returned yet
-	Opened  bool `json:"opened"` // by the student, since it was returned
+	Teacher  bool   `json:"teacher"`
+	CourseOf uint64 `json:"courseOf"` // the course's number
+	Held     int    `json:"held"`     // pages held back from students
+	Unsent   bool   `json:"unsent"`   // feedback that was not returned yet
+	Opened   bool   `json:"opened"`   // by the student, since it was returned
 
 	Pending *time.Time      `json:"pending,omitempty"` // when the attempt is to be returned
 	Returns []school.Return `json:"-"`                 // of the attempt, the oldest first
 
+	Found []Finding `json:"found,omitempty"` // what comparing with what is expected says
+
 	Missing int  `json:"missing,omitempty"` // questions without points
 	Whole   bool `json:"whole,omitempty"`   // the total was given as a whole
+}
+
+// A Finding is what comparing says of a question, and the points that it
+// proposes, "" for none.
+type Finding struct {
+	answer.Found
+	Proposal string `json:"proposal,omitempty"`
+}
+
+// FoundOf returns what comparing says of a question.
+func (f ForTeacher) FoundOf(question string) *Finding {
+	for i := range f.Found {
+		if f.Found[i].Question == question {
+			return &f.Found[i]
+		}
+	}
+	return nil
+}
+
+// Counts says how many places agree, differ or cannot be compared, or how many
+// words are hit, missed and in excess.
+func (f Finding) Counts() string {
+	var out []string
+	add := func(n int, what string) {
+		if n > 0 {
+			out = append(out, fmt.Sprint(n, " ", what))
+		}
+	}
+	of := map[answer.Verdict]int{}
+	for _, b := range f.Blanks {
+		of[b.Verdict]++
+	}
+	add(of[answer.Agrees], "as expected")
+	add(of[answer.Differs], "not")
+	add(of[answer.Unsure], "cannot be told")
+	add(len(f.Hit), "hit")
+	add(len(f.Missed), "missed")
+	add(len(f.Excess), "in excess")
+	return strings.Join(out, ", ")
 }
 
 // Withdrawable reports whether what was returned can be taken back: the student

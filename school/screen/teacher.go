@@ -2,8 +2,10 @@ package screen
 
 import (
 	"context"
+	"slices"
 
 	"readymargin/core/access"
+	"readymargin/core/answer"
 	"readymargin/core/submission"
 	"readymargin/core/worksheet"
 	"readymargin/school"
@@ -30,7 +32,7 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	if err != nil {
 		return v, err
 	}
-	v.ForTeacher = &ForTeacher{Teacher: true, Held: len(p.Of(worksheet.Held)), Unsent: a.Unsent(), Opened: a.OpenedAt != nil}
+	v.ForTeacher = &ForTeacher{Teacher: true, CourseOf: c.Course.ID, Held: len(p.Of(worksheet.Held)), Unsent: a.Unsent(), Opened: a.OpenedAt != nil}
 	v.Attempt = number
 	v.Edit, v.Say = submission.Feedback(number), submission.Feedback(number)
 	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
@@ -69,8 +71,28 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 // addScores adds the questions that points are given for, with what they got.
 func (s *Screens) addScores(ctx context.Context, v *Screen, c school.CopyInCourse, a school.Attempt) error {
 	issued, err := s.revisions.Issued(ctx, c.Revision)
-	if err != nil || len(worksheet.Worth(issued.Guides)) == 0 {
+	if err != nil {
 		return err
+	}
+	if expects(issued.Guides) {
+		answers, err := s.store.Answers(ctx, c.ID, a.Number)
+		if err != nil {
+			return err
+		}
+		snap, err := school.ReadSnapshot(ctx, s.store, &a)
+		if err != nil {
+			return err
+		}
+		for _, f := range answer.Find(issued.Guides, answers, snap.Marks, c.Course.Step()) {
+			one := Finding{Found: f}
+			if f.Points != nil {
+				one.Proposal = f.Points.String()
+			}
+			v.Found = append(v.Found, one)
+		}
+	}
+	if len(worksheet.Worth(issued.Guides)) == 0 {
+		return nil
 	}
 	scores, err := s.store.Scores(ctx, c.ID, a.Number)
 	if err != nil {
@@ -80,4 +102,12 @@ func (s *Screens) addScores(ctx context.Context, v *Screen, c school.CopyInCours
 	v.Questions, t = school.ScoredOf(issued.Guides, scores)
 	v.Missing, v.Whole = t.Missing, t.Whole(a.Points)
 	return nil
+}
+
+// expects reports whether a teacher has said anywhere what is expected.
+func expects(pages []worksheet.Guide) bool {
+	return slices.ContainsFunc(pages, func(g worksheet.Guide) bool {
+		return slices.ContainsFunc(g.Blanks, func(b worksheet.Blank) bool { return b.Expected != nil }) ||
+			slices.ContainsFunc(g.Questions, func(q worksheet.Question) bool { return len(q.Words) > 0 })
+	})
 }

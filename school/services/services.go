@@ -39,6 +39,7 @@ type All struct {
 	States      *work.States
 	Elsewhere   *work.Elsewhere
 	Queue       *feedback.Queue
+	Ready       *feedback.Ready
 	Books       *markbook.Books
 	Marking     *feedback.Marking
 	Exports     *takeaway.Exports
@@ -71,6 +72,7 @@ type Store interface {
 	work.ElsewhereStore
 	feedback.QueueStore
 	feedback.MarkingStore
+	feedback.ReadyStore
 	markbook.Store
 	takeaway.ExportStore
 	live.Store
@@ -126,6 +128,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
 	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Revisions, s.Live, now, func(at time.Time) { s.Returns.WakeAt(at) })
+	s.Ready = feedback.NewReady(store, gate, now)
 	s.Books = markbook.New(store, gate, s.Revisions, s.Marking)
 	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments)
 

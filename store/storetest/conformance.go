@@ -352,6 +352,13 @@ func attempts(c *check) {
 		}
 		return err
 	}))
+	laid, all := must(c.Answers(c.ctx, own.ID, 1)), must(c.AnswersOf(c.ctx, own.AssignmentID))
+	if len(laid) != 2 || laid[0].Normal != "b" || !laid[1].Drawn || !slices.Equal(all[own.ID], laid) {
+		c.Errorf("answers: %+v, and of all copies %+v", laid, all)
+	}
+	if got := must(c.ScoresOf(c.ctx, own.AssignmentID)); len(got) != 1 || got[0] != better {
+		c.Errorf("scores of the newest attempts: %+v", got)
+	}
 	if err := in(func(tx school.CopyTx) error {
 		return tx.PutScore(school.Score{Attempt: 2, QuestionID: "question-1", At: c.now})
 	}); err == nil {

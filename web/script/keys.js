@@ -33,6 +33,7 @@ const table = [
 const marking = [
   ['[ and ]', 'Previous and next copy'],
   ['p, then a number', 'Points, Enter keeps them'],
+  ['Space, or =', 'All points of a question, or those proposed'],
 ];
 export const extra = {}; // single keys of the marking screen
 

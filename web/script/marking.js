@@ -12,6 +12,7 @@ import * as queue from './queue.js';
 import { fit, goTo, surface } from './surface.js';
 import * as drafts from './drafts.js';
 import * as tags from './tags.js';
+import './ready.js';
 
 const top = document.querySelector('[data-top]'),
   roll = document.querySelector('[data-roll]'),
@@ -125,7 +126,7 @@ function scoreLater(box) {
 }
 
 // press gives a question points, and goes on to the next one.
-function press(q, points, onPage) {
+function press(q, points, onPage = false) {
   const box = boxOf(q);
   box.value = points;
   scoreLater(box);
@@ -136,6 +137,7 @@ function press(q, points, onPage) {
 // takeScores keeps the points of questions with the attempt that they were typed
 // for, and shows what it has in all.
 async function takeScores(keepalive) {
+  let wrong = null;
   for (const [key, s] of [...scores]) {
     scores.delete(key);
     const box = () =>
@@ -161,10 +163,11 @@ async function takeScores(keepalive) {
           const now = await fetchView(s.copy, s.attempt).catch(() => null);
           here.dataset.was = now?.questions?.find((q) => q.id === s.question)?.given ?? '';
         } else scores.set(key, s);
-      }
-      throw e;
+      } // elsewhere it waits as a draft, and keeps nothing else back
+      wrong ??= e;
     }
   }
+  if (wrong) throw wrong;
 }
 
 // added shows the points in all, and whether they are what the questions add up to.
@@ -536,6 +539,12 @@ async function reopen(form) {
 export function begin() {
   top.addEventListener('input', later);
   top.addEventListener('keydown', (e) => {
+    const proposed = e.target.closest('li')?.querySelector('[data-proposal]');
+    if (e.key === '=' && proposed) {
+      e.preventDefault();
+      press(e.target.dataset.question, proposed.dataset.proposal);
+      return;
+    }
     if (e.key === ' ' && e.target.dataset.question) {
       e.preventDefault();
       press(e.target.dataset.question, marks.view.questions.find((q) => q.id === e.target.dataset.question).of, false);
@@ -553,6 +562,9 @@ export function begin() {
   top.addEventListener('click', (e) => {
     const to = e.target.closest('[data-attempt]');
     if (to) go(marks.view.copy, +to.dataset.attempt);
+    const proposed = e.target.closest('[data-proposal]');
+    if (proposed)
+      press(proposed.closest('li').querySelector('[data-question]').dataset.question, proposed.dataset.proposal);
     if (e.target.closest('[data-answers]')) beside();
     const at = e.target.closest('.to-question');
     if (at) goTo(+at.dataset.toPage, +at.dataset.toY);

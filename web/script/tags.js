@@ -1,7 +1,7 @@
 // tags shows the points of each question beside it on the page. Who marks gives
 // them there by a press, without a keyboard.
 
-import { el } from './paint.js';
+import { el, icon } from './paint.js';
 import { goTo, sheetOf, surface } from './surface.js';
 
 const MOST = 13; // values to press at once
@@ -25,6 +25,24 @@ export function draw(view, { box, give } = /** @type {any} */ ({})) {
     s.box.append(tag);
     say(tag, q, give ? box(q.id).value : q.given);
   }
+  for (const v of surface.desk.querySelectorAll('.verdict')) v.remove();
+  for (const f of view.found ?? []) for (const b of f.blanks ?? []) judged(b);
+}
+
+// judged shows how what stands in a place compares with what is expected there:
+// a sign for who marks, and no mark.
+const SIGNS = { agrees: 'check', differs: 'cross' };
+function judged(b) {
+  const s = sheetOf(b.page);
+  if (!s) return;
+  const v = el(
+    'span',
+    { className: 'verdict', data: { is: b.is }, role: 'img', 'aria-label': `As expected: ${b.is}`, title: b.is },
+    SIGNS[b.is] ? icon(SIGNS[b.is]) : '?',
+  );
+  v.style.left = `${(100 * b.rect[2]) / s.w}%`;
+  v.style.top = `${(100 * b.rect[1]) / s.h}%`;
+  s.box.append(v);
 }
 
 // ours keeps a press from the instrument in hand.
