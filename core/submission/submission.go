@@ -13,6 +13,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -230,4 +231,29 @@ func Asks(marks []mark.Mark) (asked []string, helped bool) {
 		}
 	}
 	return asked, helped
+}
+
+// Since says what became of the marks of an attempt in the next one: which were
+// added, which are not as they were, and which are gone.
+func Since(before, after []mark.Mark) (added, changed []string, gone []mark.Mark) {
+	was := map[string]mark.Mark{}
+	for _, m := range before {
+		was[m.ID] = m
+	}
+	for _, m := range after {
+		old, there := was[m.ID]
+		switch {
+		case !there:
+			added = append(added, m.ID)
+		case !reflect.DeepEqual(old, m):
+			changed = append(changed, m.ID)
+		}
+		delete(was, m.ID)
+	}
+	for _, m := range before {
+		if _, left := was[m.ID]; left {
+			gone = append(gone, m)
+		}
+	}
+	return added, changed, gone
 }

@@ -194,3 +194,18 @@ func TestABoardOnAScreen(t *testing.T) {
 		t.Errorf("without it: %+v", d)
 	}
 }
+
+func TestWhatWasChangedSince(t *testing.T) {
+	text := func(id, s string) mark.Mark { return *text(id, s) }
+	moved := text("moved", "there")
+	moved.Page = 2
+	before := []mark.Mark{text("same", "one"), text("altered", "neap"), text("taken-away", "gone"), text("moved", "there")}
+	after := []mark.Mark{text("fresh", "new"), text("same", "one"), moved, text("altered", "spring")}
+	added, changed, gone := Since(before, after)
+	if !slices.Equal(added, []string{"fresh"}) || !slices.Equal(changed, []string{"moved", "altered"}) || len(gone) != 1 || gone[0].ID != "taken-away" {
+		t.Errorf("added %v, changed %v, gone %v", added, changed, gone)
+	}
+	if a, c, g := Since(before, before); len(a)+len(c)+len(g) > 0 {
+		t.Errorf("of the same: %v, %v, %v", a, c, g)
+	}
+}

@@ -116,10 +116,34 @@ type ForTeacher struct {
 	Pending *time.Time      `json:"pending,omitempty"` // when the attempt is to be returned
 	Returns []school.Return `json:"-"`                 // of the attempt, the oldest first
 
+	Since  *Since            `json:"since,omitempty"`  // of a later attempt than the first
+	Before map[string]string `json:"before,omitempty"` // what questions got for the attempt before
+
 	Found []Finding `json:"found,omitempty"` // what comparing with what is expected says
 
 	Missing int  `json:"missing,omitempty"` // questions without points
 	Whole   bool `json:"whole,omitempty"`   // the total was given as a whole
+}
+
+// Since is what was changed since the attempt before.
+type Since struct {
+	Added   []string `json:"added"` // the marks' IDs
+	Changed []string `json:"changed"`
+	Gone    []Mark   `json:"gone"`
+}
+
+// Says tells how much was changed.
+func (s Since) Says() string {
+	var out []string
+	for _, part := range []struct {
+		n    int
+		what string
+	}{{len(s.Added), "new"}, {len(s.Changed), "changed"}, {len(s.Gone), "gone"}} {
+		if part.n > 0 {
+			out = append(out, fmt.Sprint(part.n, " ", part.what))
+		}
+	}
+	return strings.Join(out, ", ")
 }
 
 // A Finding is what comparing says of a question, and the points that it
@@ -137,6 +161,15 @@ func (f ForTeacher) FoundOf(question string) *Finding {
 		}
 	}
 	return nil
+}
+
+// Proposed returns the points that are proposed for a question: by comparing, or
+// else those of the attempt before; "" for none.
+func (f ForTeacher) Proposed(question string) string {
+	if found := f.FoundOf(question); found != nil && found.Proposal != "" {
+		return found.Proposal
+	}
+	return f.Before[question]
 }
 
 // Counts says how many places agree, differ or cannot be compared, or how many

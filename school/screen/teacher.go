@@ -54,6 +54,11 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	if err := s.showAttempt(ctx, &v, &a, c.Student.Name, false); err != nil {
 		return v, err
 	}
+	if number > 1 {
+		if err := s.addSince(ctx, &v, attempts[number-2], a, c.Student.Name); err != nil {
+			return v, err
+		}
+	}
 	if err := s.showLive(ctx, &v, id, submission.Feedback(number), who, false); err != nil {
 		return v, err
 	}
@@ -66,6 +71,33 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 		}
 	}
 	return v, nil
+}
+
+// addSince adds what was changed between two attempts, and what questions got
+// for the first of them.
+func (s *Screens) addSince(ctx context.Context, v *Screen, before, a school.Attempt, student string) error {
+	was, err := school.ReadSnapshot(ctx, s.store, &before)
+	if err != nil {
+		return err
+	}
+	is, err := school.ReadSnapshot(ctx, s.store, &a)
+	if err != nil {
+		return err
+	}
+	added, changed, gone := submission.Since(was.Marks, is.Marks)
+	v.Since = &Since{Added: added, Changed: changed, Gone: []Mark{}}
+	for _, m := range gone {
+		v.Since.Gone = append(v.Since.Gone, Show(submission.Work, submission.Shown{Mark: m}, student, false, before.SubmittedAt, true))
+	}
+	scores, err := s.store.Scores(ctx, v.Copy, before.Number)
+	if err != nil {
+		return err
+	}
+	v.Before = map[string]string{}
+	for _, sc := range scores {
+		v.Before[sc.QuestionID] = sc.Points.String()
+	}
+	return nil
 }
 
 // addScores adds the questions that points are given for, with what they got.

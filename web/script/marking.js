@@ -13,6 +13,7 @@ import { fit, goTo, surface } from './surface.js';
 import * as drafts from './drafts.js';
 import * as tags from './tags.js';
 import './ready.js';
+import * as since from './since.js';
 
 const top = document.querySelector('[data-top]'),
   roll = document.querySelector('[data-roll]'),
@@ -49,6 +50,7 @@ export function draw(v) {
   }
   tags.draw(v, { box: boxOf, give: (q, points) => press(q, points, true) });
   showHeld();
+  since.draw();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
   main.hidden = !!v.pending;
   document.querySelector('[data-do="take-away"]').href = `/copies/${v.copy}/print?attempt=${v.attempt}`;
@@ -92,7 +94,9 @@ function beside() {
 function showHeld() {
   const v = marks.view;
   if (!v.held) held.hidden = true;
-  document.querySelector('[data-screen]').classList.toggle('with-held', !held.hidden);
+  document
+    .querySelector('[data-screen]')
+    .classList.toggle('with-held', !!document.querySelector('.held:not([hidden])'));
   top.querySelector('[data-answers]')?.setAttribute('aria-pressed', String(!held.hidden));
   if (held.hidden || held.dataset.sheet === String(v.sheet)) return;
   held.dataset.sheet = v.sheet;
@@ -207,7 +211,12 @@ async function onward(box, onPage) {
   } catch {
     return;
   }
-  if (!(await step(1))) return;
+  const copy = nextToMark();
+  if (!copy) {
+    onwards.focus(); // to the next pile
+    return;
+  }
+  if (!(await go(+copy.dataset.copy))) return;
   const first = marks.view.questions?.find((q) => !boxOf(q.id).value);
   if (onPage && first) tags.offer(first);
   else toFirst();
@@ -314,11 +323,13 @@ function questions() {
   if (sieve.value !== was) sieve.value = 'all';
 }
 
-// nextToMark is the next copy on the roll that lies on the pile.
+// nextToMark is the next copy on the roll that lies on the pile and has nothing yet.
 function nextToMark() {
   const all = [...roll.querySelectorAll('a')].filter((row) => !row.hidden),
     at = all.findIndex((row) => row.dataset.copy === String(marks.view.copy));
-  return [...all.slice(at + 1), ...all.slice(0, at)].find((row) => 'toMark' in row.dataset);
+  return [...all.slice(at + 1), ...all.slice(0, at)].find(
+    (row) => 'toMark' in row.dataset && !('marked' in row.dataset),
+  );
 }
 
 // leadOn gives the sun to what comes next: returning, or, once this copy has its

@@ -111,7 +111,8 @@ const text = (m) =>
       : (m.body.text ?? m.body.name ?? '');
 const colorOf = (m) => m.body.color ?? m.body.lines?.[0]?.runs[0]?.color;
 
-const called = (m) => [KINDS[m.kind].toLowerCase(), text(m) && `“${text(m).slice(0, 40)}”`].filter(Boolean).join(' ');
+export const called = (m) =>
+  [KINDS[m.kind].toLowerCase(), text(m) && `“${text(m).slice(0, 40)}”`].filter(Boolean).join(' ');
 
 function go(e) {
   const b = e.mark.kind === 'note' ? e.mark.body.at[1] : null;
