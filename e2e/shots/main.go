@@ -77,6 +77,8 @@ var views = []view{
 	{"practice", "leila.haddad", "/practice", 1280, 800, false, then(sheet, script(`await new Promise(r=>setTimeout(r,600))`), press(browser.Place{Page: 1, X: 150, Y: 152}), typed("Leila"), script(`await new Promise(r=>setTimeout(r,900))`))},
 	{"submit", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-do="main"]`), script(`await new Promise(r=>setTimeout(r,900))`))},
 	{"marking", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,600)); [...document.querySelectorAll("[data-top] button")][0].click(); await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".marker")[1].click()`))},
+	{"across", "mr.okonjo-bell", tides + "/across", 1280, 800, false, script(`document.querySelectorAll("[data-asked]")[1].click(); await new Promise(r=>setTimeout(r,1500))`)},
+	{"mark-book", "mr.okonjo-bell", "/courses/1/book", 1280, 800, false, nil},
 	{"returned", "mateus.ribeiro", tides, 1280, 800, false, then(sheet, script(`document.querySelector(".marker").click()`))},
 	{"phone", "kofi.mensah", tides, 390, 844, true, then(sheet, script(`await new Promise(r=>setTimeout(r,600))`), func(t *browser.Tab) error { return t.TapAt(browser.Place{Page: 1, X: 190, Y: 254}) })},
 	{"small-laptop", "leila.haddad", tides, 1366, 620, false, then(sheet, click(`[data-place="draw"] .take`))},
