@@ -129,6 +129,10 @@ func (b *bench) screens() ([]line, error) {
 			_, err := teacher.Get(client, fmt.Sprintf("/assignments/%d/roll", roll.Assignment.ID))
 			return err
 		}},
+		{"mark book", 15, func() error {
+			_, err := teacher.Get(client, fmt.Sprintf("/courses/%d/book", roll.Course.ID))
+			return err
+		}},
 		{"opening a copy", 30, func() error { _, err := student.Get(client, fmt.Sprintf("/copies/%d", student.Copy)); return err }},
 		{"saving a change", 15, func() error { return student.Save(client, op("asked", 0, time.Now().Nanosecond())) }},
 	} {

@@ -153,6 +153,24 @@ func (s Seat) Get(client *http.Client, path string) ([]byte, error) {
 	return s.ask(client, "GET", path, "", nil)
 }
 
+// JSON asks for what script asks for, with a body or without.
+func (s Seat) JSON(client *http.Client, method, path string, body any) ([]byte, error) {
+	var sent []byte
+	if body != nil {
+		var err error
+		if sent, err = json.Marshal(body); err != nil {
+			return nil, err
+		}
+	}
+	return s.ask(client, method, path, "application/json", sent)
+}
+
+// Post sends a form.
+func (s Seat) Post(client *http.Client, path string, form url.Values) error {
+	_, err := s.ask(client, "POST", path, "application/x-www-form-urlencoded", []byte(form.Encode()))
+	return err
+}
+
 // Listen opens the event stream of the copy's work; whoever calls closes it.
 func (s Seat) Listen(ctx context.Context, client *http.Client) (io.ReadCloser, error) {
 	res, err := s.send(ctx, client, "GET", fmt.Sprintf("/copies/%d/feed?layer=work&seq=1000000", s.Copy), "", nil)
@@ -169,6 +187,9 @@ func (s Seat) send(ctx context.Context, client *http.Client, method, path, kind 
 	}
 	if kind != "" {
 		req.Header.Set("Content-Type", kind)
+	}
+	if kind == "application/json" {
+		req.Header.Set("Accept", kind)
 	}
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
 	req.AddCookie(&http.Cookie{Name: Cookie, Value: s.Session})

@@ -134,13 +134,15 @@ func (s *Marking) askedIn(ctx context.Context, in []RosterEntry, question *strin
 				if q.ID != *question {
 					continue
 				}
-				p, err := s.store.FilePage(ctx, rev.FileHash, n+1)
-				if err != nil {
-					return nil, err
-				}
-				here := asked{guide: g, page: n + 1, at: i, size: page.Pt(p.Width, p.Height)}
-				if err := json.Unmarshal([]byte(p.TextLayer), &here.print); err != nil {
-					return nil, err
+				here := asked{guide: g, page: n + 1, at: i, size: is.Sizes[n]}
+				if q.Task != nil { // marks point at what is printed
+					p, err := s.store.FilePage(ctx, rev.FileHash, n+1)
+					if err != nil {
+						return nil, err
+					}
+					if err := json.Unmarshal([]byte(p.TextLayer), &here.print); err != nil {
+						return nil, err
+					}
 				}
 				where[id] = here
 			}

@@ -63,6 +63,7 @@ func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint
 type Issued struct {
 	Guides     []worksheet.Guide // of each page, with what only teachers see
 	Directions []mark.Mark       // what the teacher says on the sheet
+	Sizes      []page.Point      // of each page, points
 }
 
 // issuedMost bounds the revisions that are kept read: a class hands in the same
@@ -103,7 +104,7 @@ func (s *Revisions) Issued(ctx context.Context, r school.Revision) (Issued, erro
 	if err != nil {
 		return Issued{}, err
 	}
-	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes))}
+	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes)), corners(sizes)}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if len(s.known) >= issuedMost {
