@@ -1,6 +1,8 @@
 package school
 
 import (
+	"crypto/sha256"
+	"fmt"
 	"io"
 	"time"
 
@@ -178,6 +180,7 @@ type Assignment struct {
 	Instruments  []string        `gorm:"serializer:json"` // those offered; none for all
 	KeepHere     bool            // students do not take the sheet away as a file
 	NoSpelling   bool            // the browser does not help with spelling
+	Nameless     bool            // who marks sees no names until a copy is returned
 	Draft        bool            // students do not see it yet
 	RemovedAt    *time.Time      // when it was unassigned; the work is kept
 	Version      int             // goes up with every change
@@ -226,6 +229,12 @@ func (a Assignment) TimesFor(c Copy) (t flow.Times) {
 	return t
 }
 
+// Hides reports whether whose a copy is stays hidden from those who mark: it was
+// never returned, and is marked without names.
+func (a Assignment) Hides(c Copy) bool {
+	return a.Nameless && c.Attempts <= 1 && c.State != flow.Returned && c.State != flow.Reworking
+}
+
 // UsedUp reports whether no further attempt is left after so many.
 func (a Assignment) UsedUp(attempts int) bool { return a.MaxAttempts > 0 && attempts >= a.MaxAttempts }
 
@@ -246,6 +255,17 @@ type Copy struct {
 // Begun reports whether there is anything in the copy that its student would
 // miss.
 func (c Copy) Begun() bool { return c.StartedAt != nil || c.Attempts > 0 }
+
+// Label is what a copy is called whose owner is hidden. It tells nothing of them,
+// and is always the same.
+func (c Copy) Label() string {
+	sum := sha256.Sum256(fmt.Append(nil, "copy ", c.AssignmentID, " ", c.ID))
+	label := make([]byte, 4)
+	for i := range label {
+		label[i] = alphabet[int(sum[i])%len(alphabet)]
+	}
+	return "Copy " + string(label)
+}
 
 // An Attempt is one submitting of a copy. The draft of points and remark is
 // the teachers'; what the student sees is what stood there at Return.

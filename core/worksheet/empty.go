@@ -51,6 +51,24 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	return empty
 }
 
+// Nameless returns the marks on pages without those that say who somebody is: what
+// stands in places for a name or a class.
+func Nameless(pages []Guide, marks []mark.Mark) (out []mark.Mark) {
+	for _, m := range marks {
+		says := false
+		for n, g := range pages {
+			for _, i := range g.Answered(m) {
+				held := g.Blanks[i].Holds == blank.Name || g.Blanks[i].Holds == blank.Class
+				says = says || held && (m.Page == n+1 || m.Blank != "" && m.Blank == g.Blanks[i].ID)
+			}
+		}
+		if !says {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
 // Answered returns the numbers of the blanks that a mark answers: the one that
 // it was written in, or, where it names none that is still there, those in
 // which it stands or begins. A wash or a note answers none.

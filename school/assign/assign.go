@@ -59,6 +59,7 @@ type Terms struct {
 	Instruments  []string  // of mark.Instruments; none for all
 	KeepHere     bool      // students do not take it away as a file
 	NoSpelling   bool      // the browser does not help with spelling
+	Nameless     bool      // who marks sees no names until a copy is returned
 }
 
 // Assign gives a worksheet to a course.
@@ -161,7 +162,7 @@ func set(a *school.Assignment, t Terms, place *time.Location) (err error) {
 			a.Instruments = append(a.Instruments, name)
 		}
 	}
-	a.KeepHere, a.NoSpelling = t.KeepHere, t.NoSpelling
+	a.KeepHere, a.NoSpelling, a.Nameless = t.KeepHere, t.NoSpelling, t.Nameless
 	if t.NoLate {
 		a.ClosesAt = a.DueAt
 	}
@@ -181,7 +182,7 @@ func TermsOf(a school.Assignment, place *time.Location) Terms {
 		return t.In(place).Format(flow.Wall)
 	}
 	t := Terms{Title: a.Title, Instructions: a.Instructions, Chapter: a.Chapter, Opens: wall(a.OpensAt), Due: wall(a.DueAt), Closes: wall(a.ClosesAt),
-		Mode: a.Mode, Instruments: a.Instruments, KeepHere: a.KeepHere, NoSpelling: a.NoSpelling}
+		Mode: a.Mode, Instruments: a.Instruments, KeepHere: a.KeepHere, NoSpelling: a.NoSpelling, Nameless: a.Nameless}
 	if a.Points > 0 {
 		t.Points = a.Points.String()
 	}

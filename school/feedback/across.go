@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"slices"
 	"strings"
+	"time"
 
 	"readymargin/core/access"
 	"readymargin/core/answer"
@@ -63,6 +64,7 @@ type Patch struct {
 
 // asked is a question where it stands in a revision.
 type asked struct {
+	all      []worksheet.Guide // of the revision
 	guide    worksheet.Guide
 	page, at int
 	size     page.Point
@@ -134,7 +136,7 @@ func (s *Marking) askedIn(ctx context.Context, in []RosterEntry, question *strin
 				if q.ID != *question {
 					continue
 				}
-				here := asked{guide: g, page: n + 1, at: i, size: is.Sizes[n]}
+				here := asked{all: is.Guides, guide: g, page: n + 1, at: i, size: is.Sizes[n]}
 				if q.Task != nil { // marks point at what is printed
 					p, err := s.store.FilePage(ctx, rev.FileHash, n+1)
 					if err != nil {
@@ -206,6 +208,10 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 		if err := json.Unmarshal(snapshots[r.Latest.SnapshotHash], &snap); err != nil {
 			return err
 		}
+		when := r.Latest.SubmittedAt
+		if out.Assignment.Hides(r.Copy) {
+			snap.Marks, when = worksheet.Nameless(at.all, snap.Marks), time.Time{}
+		}
 		p := Patch{Copy: r.Copy.ID, Attempt: r.Latest.Number, Student: r.Member.Name, Sheet: r.Copy.RevisionID, Page: at.page, Size: at.size, Marks: []screen.Mark{}}
 		part := at.guide.Patch(at.at, at.size)
 		p.Rect = worksheet.BoxOf(part)
@@ -214,7 +220,7 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 		}
 		for _, m := range snap.Marks {
 			if seen(m, at.page, part) {
-				p.Marks = append(p.Marks, screen.Show(submission.Work, submission.Shown{Mark: m}, r.Member.Name, false, r.Latest.SubmittedAt, true))
+				p.Marks = append(p.Marks, screen.Show(submission.Work, submission.Shown{Mark: m}, r.Member.Name, false, when, true))
 			}
 		}
 		var feedback []school.SavedHead
@@ -226,7 +232,7 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 		shown, _ := school.Present(feedback)
 		for _, w := range shown {
 			if seen(w.Mark, at.page, part) {
-				p.Marks = append(p.Marks, screen.Show(submission.Feedback(r.Latest.Number), w, "", false, r.Latest.SubmittedAt, true))
+				p.Marks = append(p.Marks, screen.Show(submission.Feedback(r.Latest.Number), w, "", false, when, true))
 			}
 		}
 		says, drawn := p.gather(at, question, answers[r.Copy.ID], snap.Marks, &areas)

@@ -3,6 +3,7 @@ package feedback
 import (
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"readymargin/core/access"
@@ -221,7 +222,12 @@ func (all copies) roll(a school.Assignment, members []school.Member) (out []Rost
 		if !ok {
 			c.State = flow.NotStarted
 		}
-		out = append(out, RosterEntry{Member: m, Copy: c, Latest: all.latest[c.ID]})
+		r := RosterEntry{Member: m, Copy: c, Latest: all.latest[c.ID]}
+		if c.Attempts > 0 && a.Hides(c) {
+			r.Member = school.Member{Membership: school.Membership{CourseID: m.CourseID, Role: m.Role}, Name: c.Label()}
+			r.Copy.StudentID, r.Copy.StartedAt, r.Copy.DueAt, r.Latest.LateMinutes = 0, nil, nil, 0
+		}
+		out = append(out, r)
 	}
 	return out
 }
@@ -279,6 +285,9 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 	slices.SortStableFunc(roll, func(x, y RosterEntry) int {
 		if d := rank(x) - rank(y); d != 0 || rank(x) != 0 {
 			return d
+		}
+		if a.Nameless { // not by when they came, which tells something
+			return strings.Compare(x.Copy.Label(), y.Copy.Label())
 		}
 		return x.Latest.SubmittedAt.Compare(y.Latest.SubmittedAt)
 	})

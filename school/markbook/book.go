@@ -62,6 +62,7 @@ type Cell struct {
 	Given   bool   // it is for this student
 	State   flow.State
 	Excused bool
+	Hidden  bool           // it is marked without names, and was not returned yet
 	Points  *points.Points // that count; nil for none
 	Attempt int            // that counts
 	Late    int            // minutes that it was late
@@ -94,7 +95,7 @@ func (b *Books) Book(ctx context.Context, who school.Person, course uint64) (out
 	if err != nil {
 		return out, err
 	}
-	cells, err := b.cells(ctx, out.Course, ids)
+	cells, err := b.cells(ctx, out.Course, out.Columns, ids)
 	if err != nil {
 		return out, err
 	}
@@ -109,7 +110,7 @@ func (b *Books) Book(ctx context.Context, who school.Person, course uint64) (out
 }
 
 // cells returns how students stand, by assignment and student.
-func (b *Books) cells(ctx context.Context, c school.Course, assignments []uint64) (map[[2]uint64]Cell, error) {
+func (b *Books) cells(ctx context.Context, c school.Course, given []Column, assignments []uint64) (map[[2]uint64]Cell, error) {
 	out := map[[2]uint64]Cell{}
 	if len(assignments) == 0 {
 		return out, nil
@@ -122,12 +123,20 @@ func (b *Books) cells(ctx context.Context, c school.Course, assignments []uint64
 	if err != nil {
 		return nil, err
 	}
+	nameless := map[uint64]school.Assignment{}
+	for _, a := range given {
+		nameless[a.ID] = a.Assignment
+	}
 	of := map[uint64][]school.Attempt{}
 	for _, a := range attempts {
 		of[a.CopyID] = append(of[a.CopyID], a)
 	}
 	for _, k := range copies {
 		cell := Cell{Copy: k.ID, State: k.State, Excused: k.Excused}
+		if k.Attempts > 0 && nameless[k.AssignmentID].Hides(k) {
+			out[[2]uint64{k.AssignmentID, k.StudentID}] = Cell{State: k.State, Excused: k.Excused, Hidden: true}
+			continue
+		}
 		if a, ok := counting(of[k.ID], c.Counts); ok {
 			cell.Points, cell.Attempt, cell.Late, cell.Sent = a.Points, a.Number, a.LateMinutes, a.ReturnedAt != nil && !a.Unsent()
 		}

@@ -235,6 +235,8 @@ func (r *Reading) add(book Book, row, col int, text string, latest map[uint64]sc
 	}
 	p, err := points.Parse(text)
 	switch {
+	case cell.Hidden:
+		c.Why = "is marked without names until it is returned"
 	case err != nil || p > a.Points:
 		c.Why = "is no number from 0 to " + a.Points.String()
 	case p%book.Course.Step() != 0:

@@ -3,9 +3,11 @@ package screen
 import (
 	"context"
 	"slices"
+	"time"
 
 	"readymargin/core/access"
 	"readymargin/core/answer"
+	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/core/worksheet"
 	"readymargin/school"
@@ -16,6 +18,10 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
 	if err != nil {
 		return Screen{}, err
+	}
+	hidden := c.Assignment.Hides(c.Copy)
+	if hidden {
+		c.Student, c.Copy.DueAt = school.Person{Name: c.Label()}, nil
 	}
 	v, attempts, err := s.base(ctx, who, c)
 	if err != nil {
@@ -54,6 +60,11 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	if err := s.showAttempt(ctx, &v, &a, c.Student.Name, false); err != nil {
 		return v, err
 	}
+	if hidden {
+		if err := s.hide(ctx, &v, c.Revision); err != nil {
+			return v, err
+		}
+	}
 	if number > 1 {
 		if err := s.addSince(ctx, &v, attempts[number-2], a, c.Student.Name); err != nil {
 			return v, err
@@ -71,6 +82,22 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 		}
 	}
 	return v, nil
+}
+
+// hide takes out of an attempt what says whose it is, and when it came.
+func (s *Screens) hide(ctx context.Context, v *Screen, r school.Revision) error {
+	issued, err := s.revisions.Issued(ctx, r)
+	if err != nil {
+		return err
+	}
+	v.Marks = slices.DeleteFunc(v.Marks, func(m Mark) bool {
+		return m.Layer == submission.Work && len(worksheet.Nameless(issued.Guides, []mark.Mark{m.Mark})) == 0
+	})
+	for i := range v.Marks {
+		v.Marks[i].At = time.Time{}
+	}
+	v.Receipt = &Receipt{Attempt: v.Receipt.Attempt}
+	return nil
 }
 
 // addSince adds what was changed between two attempts, and what questions got

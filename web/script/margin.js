@@ -122,7 +122,9 @@ function remark(t, r, i) {
       { className: 'by' },
       i ? null : el('b', {}, String(t.number)),
       r.voice ? icon('voice') : r.help ? icon('hands') : null,
-      r.layer === 'sheet' ? who : `${who} · ${clock(r.at)}${says}${means}${only}${unsent}`,
+      r.layer === 'sheet'
+        ? who
+        : `${who}${r.at.startsWith('0001') ? '' : ` · ${clock(r.at)}`}${says}${means}${only}${unsent}`,
     ),
   );
   if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
