@@ -231,7 +231,7 @@ func (f *filler) markTides(c school.Copy, student int, start time.Time) {
 	f.scores(c, map[int][]string{1: {"5", "1", "1", "1", "1", "1", "0"}, 4: {"6", "1", "1", "2", "0.5", "1", "1"}, 11: {"4", "1", "0", "1", "0.5", "1", "1"}}[student])
 	f.points(c, 1, "", "Good reading of the table. Work on spring and neap, then submit again.")
 	if f.err == nil {
-		f.err = f.Marking.Return(f.ctx, t, c.ID, 1, false)
+		f.err = f.Marking.Return(f.ctx, t, c.ID, 1)
 	}
 }
 
@@ -295,7 +295,7 @@ func (f *filler) symbolsWork(a school.Assignment, start time.Time) {
 		f.save(t, c.ID, submission.Feedback(1), stamped(1, "tick", 300, 540), noted(1, 440, 536, "Say it as a rule: west is best, subtract.", nil), stamped(2, "tick", 240, 270))
 		f.points(c, 1, []string{"8", "7.5", "9", "6"}[i%4], "Neat work.")
 		if f.err == nil {
-			f.err = f.Marking.Return(f.ctx, t, c.ID, 1, false)
+			f.err = f.Marking.Return(f.ctx, t, c.ID, 1)
 		}
 		f.now = f.now.Add(3 * time.Hour)
 		if i%3 != 0 && f.err == nil {

@@ -138,7 +138,7 @@ func bring(t *testing.T, s *services.All, all map[string]school.Person, id uint6
 			_, err := s.Saving.Save(ctx, all["teacher"], id, submission.Feedback(1), []submission.Op{{ID: "access-0002", On: note.ID, Mark: &note}})
 			return err
 		},
-		func() error { return s.Marking.Return(ctx, all["teacher"], id, 1, true) },
+		func() error { return s.Marking.Return(ctx, all["teacher"], id, 1) },
 		func() error { return s.Submitting.Improve(ctx, all["student"], id) },
 	}
 	for _, move := range moves[:steps] {
@@ -189,7 +189,7 @@ var rights = map[string]any{
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
 	"POST /invitations": "admin", "GET /directory": "admin", "POST /directory": "admin", "POST /directory/add": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
 	"GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
-	"GET /courses/:id": marks, "POST /courses/:id/code": "teacher", "POST /courses/:id/marking": "teacher", "GET /courses/:id/remarks": marks, "POST /courses/:id/remarks": marks, "POST /courses/:id/remarks/:remark": "", "GET /courses/:id/book": marks, "GET /courses/:id/book/points.csv": marks, "GET /courses/:id/book/points.xlsx": marks, "POST /courses/:id/book/weights": "teacher", "POST /courses/:id/book/excused": marks, "POST /courses/:id/book/read": marks, "POST /courses/:id/book/take": marks, "POST /courses/:id/vet": "teacher", "POST /courses/:id/lessons": "teacher", "POST /courses/:id/staff": "teacher", "POST /courses/:id/welcome": "teacher", "POST /courses/:id/leave": "",
+	"GET /courses/:id": marks, "POST /courses/:id/code": "teacher", "POST /courses/:id/marking": "teacher", "GET /courses/:id/remarks": marks, "POST /courses/:id/remarks": marks, "POST /courses/:id/remarks/:remark": "", "GET /courses/:id/own": "student classmate", "GET /courses/:id/book": marks, "GET /courses/:id/book/points.csv": marks, "GET /courses/:id/book/points.xlsx": marks, "POST /courses/:id/book/weights": "teacher", "POST /courses/:id/book/excused": marks, "POST /courses/:id/book/read": marks, "POST /courses/:id/book/take": marks, "POST /courses/:id/vet": "teacher", "POST /courses/:id/lessons": "teacher", "POST /courses/:id/staff": "teacher", "POST /courses/:id/welcome": "teacher", "POST /courses/:id/leave": "",
 	"GET /courses/:id/people/:person": "teacher", "POST /courses/:id/voice": "teacher",
 	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",

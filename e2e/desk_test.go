@@ -627,7 +627,7 @@ func TestAxeFindsNothing(t *testing.T) {
 	sc := setSceneNamed(t, "Axe")
 	views := map[string][]string{
 		"":            {"/sign-in", "/join", "/slip"},
-		"axe.student": {"/to-do", "/courses"},
+		"axe.student": {"/to-do", "/courses", fmt.Sprintf("/courses/%d/own", sc.course.ID)},
 		"axe.teacher": {"/", "/courses", fmt.Sprintf("/courses/%d", sc.course.ID), "/worksheets", fmt.Sprintf("/worksheets/%d", sc.sheet.ID),
 			fmt.Sprintf("/worksheets/%d/assign", sc.sheet.ID), fmt.Sprintf("/assignments/%d/change", sc.given.ID), fmt.Sprintf("/courses/%d/list", sc.course.ID)},
 	}

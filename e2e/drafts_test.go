@@ -146,7 +146,7 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 		t.Errorf("it was returned without an answer (%v)", err)
 	}
 	// Attempt 1 goes back with 7; attempt 2 has nothing of it.
-	steps(t, func() error { return s.Marking.Return(ctx, teacher, c.ID, 1, false) }, func() error { return s.Submitting.Improve(ctx, student, c.ID) },
+	steps(t, func() error { return s.Marking.Return(ctx, teacher, c.ID, 1) }, func() error { return s.Submitting.Improve(ctx, student, c.ID) },
 		func() error { _, err := s.Submitting.Submit(ctx, student, c.ID, "", 99); return err })
 	v, err := s.Screens.Open(ctx, student, c.ID)
 	if err != nil || v.Given != nil || v.Remark != "" || v.Attempt != 2 {

@@ -131,7 +131,7 @@ func TestMarkedWithoutNames(t *testing.T) {
 		t.Errorf("points come in by names: %+v (%v)", r, err)
 	}
 	// Once returned it has a name.
-	must(home.School.Marking.Return(ctx, teacher, c.ID, 1, false))
+	must(home.School.Marking.Return(ctx, teacher, c.ID, 1))
 	for path, said := range seen() {
 		if strings.Contains(path, "/marking") && !strings.Contains(said, student.Name) {
 			t.Errorf("after Return %s does not say whose it is", path)

@@ -143,7 +143,7 @@ func TestANewcomerFindsTheWay(t *testing.T) {
 		if _, err := home.School.Saving.Save(ctx, teacher, id, submission.Feedback(1), []submission.Op{{ID: "op-note-feedback", On: m.ID, Mark: &m}}); err != nil {
 			t.Fatal(err)
 		}
-		if err := home.School.Marking.Return(ctx, teacher, id, 1, true); err != nil {
+		if err := home.School.Marking.Return(ctx, teacher, id, 1); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(2500 * time.Millisecond) // the news of it loads the page anew

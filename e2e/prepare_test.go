@@ -278,7 +278,7 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	if _, err := home.School.Submitting.Submit(ctx, student, c.ID, "", 0); err != nil {
 		t.Fatal(err)
 	}
-	if err := home.School.Marking.Return(ctx, teacher, c.ID, 1, true); err != nil {
+	if err := home.School.Marking.Return(ctx, teacher, c.ID, 1); err != nil {
 		t.Fatal(err)
 	}
 	if err := home.School.Submitting.Improve(ctx, student, c.ID); !school.IsProblem(err, "attempts used") {

@@ -104,9 +104,9 @@ func TestOneConnectionIsEnough(t *testing.T) {
 			_, _, err := s.Marking.PlanAll(ctx, c.Teacher, c.Assignment.ID, []uint64{seat.Copy}, "")
 			return err
 		},
-		func() error { return s.Marking.Return(ctx, c.Teacher, seat.Copy, 1, false) },
+		func() error { return s.Marking.Return(ctx, c.Teacher, seat.Copy, 1) },
 		func() error { return s.Marking.Withdraw(ctx, c.Teacher, seat.Copy, 1) },
-		func() error { return s.Marking.Return(ctx, c.Teacher, seat.Copy, 1, false) },
+		func() error { return s.Marking.Return(ctx, c.Teacher, seat.Copy, 1) },
 		func() error { return opened(s.Screens.Open(ctx, seat.Person, seat.Copy)) },
 		func() error { return s.Submitting.Improve(ctx, seat.Person, seat.Copy) },
 		func() error { return submit(2) },

@@ -152,7 +152,7 @@ func TestPointsByQuestionAreReturned(t *testing.T) {
 	if got := seen(); got != "" {
 		t.Errorf("before it is returned: %q", got)
 	}
-	if err := home.School.Marking.Return(ctx, teacher, copies[0], 1, false); err != nil {
+	if err := home.School.Marking.Return(ctx, teacher, copies[0], 1); err != nil {
 		t.Fatal(err)
 	}
 	give(0, "3", "2.5") // waits for the next return
@@ -268,7 +268,7 @@ func TestPointsOnThePage(t *testing.T) {
 	if before := printed(); strings.Contains(before, "2.5 of 3") {
 		t.Errorf("printed before Return: %s", before)
 	}
-	if err := home.School.Marking.Return(ctx, teacher, copies[0], 1, false); err != nil {
+	if err := home.School.Marking.Return(ctx, teacher, copies[0], 1); err != nil {
 		t.Fatal(err)
 	}
 	after := printed()

@@ -39,7 +39,7 @@ func TestTheSecondAttempt(t *testing.T) {
 		_, err := home.School.Marking.Score(ctx, teacher, id, 1, q, []string{"3", "0", "1.5"}[i], "")
 		must(err)
 	}
-	must(home.School.Marking.Return(ctx, teacher, id, 1, false))
+	must(home.School.Marking.Return(ctx, teacher, id, 1))
 	must(home.School.Submitting.Improve(ctx, student, id))
 	save(submission.Op{ID: "op-since-better2", On: "since-better", Base: "op-since-better", Mark: text("better", "spring", 540)},
 		submission.Op{ID: "op-since-gone2", On: "since-gone", Base: "op-since-gone"}, submission.Op{ID: "op-since-new", On: "since-new", Mark: text("new", "added", 620)})

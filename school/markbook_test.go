@@ -44,7 +44,7 @@ func TestMarkBook(t *testing.T) {
 	give(1, 1, "2")
 	give(2, 1, "1")
 	// The first one tries again, and does worse.
-	h.must(m.Return(h.ctx, h.Teacher, h.copies[0], 1, true))
+	h.must(m.Return(h.ctx, h.Teacher, h.copies[0], 1))
 	h.must(h.school.Submitting.Improve(h.ctx, h.Students[0], h.copies[0]))
 	h.submit(0)
 	give(0, 2, "2.5")
@@ -105,6 +105,21 @@ func TestMarkBook(t *testing.T) {
 			if !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
 				t.Errorf("%s: %v", p.Name, err)
 			}
+		}
+	}
+
+	// A student has what came back, as it came back, and nobody else's.
+	_, own, err := b.Own(h.ctx, h.Students[0], course)
+	h.must(err)
+	if len(own) != 1 || own[0].Attempt != 1 || own[0].Points == nil || own[0].Points.String() != "3" || own[0].Remark != "Kept" || own[0].Share() != 0.75 || !own[0].Fresh {
+		t.Errorf("a student's own are %+v", own)
+	}
+	if _, own, err := b.Own(h.ctx, h.Students[1], course); err != nil || len(own) != 0 {
+		t.Errorf("with nothing returned: %+v (%v)", own, err)
+	}
+	for _, p := range []school.Person{h.Teacher, h.person("Another stranger")} {
+		if _, _, err := b.Own(h.ctx, p, course); !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
+			t.Errorf("%s has own points (%v)", p.Name, err)
 		}
 	}
 

@@ -297,7 +297,6 @@ type Return struct {
 	PersonName  string `gorm:"->"`           // the same
 	PlannedAt   time.Time
 	DueAt       time.Time
-	Pointless   bool // without points, though there are some to give
 	DoneAt      *time.Time
 	StoppedAt   *time.Time
 	WithdrawnAt *time.Time

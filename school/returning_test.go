@@ -141,14 +141,14 @@ func TestReturning(t *testing.T) {
 	h.later(4 * time.Hour)
 	stands("when the time comes that was planned before", "submitted")
 
-	h.must(m.Return(h.ctx, h.Teacher, id, 1, true))
+	h.must(m.Return(h.ctx, h.Teacher, id, 1))
 	_, err := h.school.Screens.Open(h.ctx, who, id)
 	h.must(err)
 	if err := m.Withdraw(h.ctx, h.Teacher, id, 1); !school.IsProblem(err, "opened") {
 		t.Errorf("opened: %v", err)
 	}
 	h.remark(0, "Third")
-	h.must(m.Return(h.ctx, h.Teacher, id, 1, true))
+	h.must(m.Return(h.ctx, h.Teacher, id, 1))
 	stands("returned again", "returned Third")
 	h.must(m.Withdraw(h.ctx, h.Teacher, id, 1))
 	stands("with the second withdrawn", "returned Second")
@@ -237,7 +237,7 @@ func TestHavingItImproved(t *testing.T) {
 	if err := m.Reopen(h.ctx, h.Teacher, id, ""); !errors.Is(err, flow.ErrState) {
 		t.Errorf("what was not returned: %v", err)
 	}
-	h.must(m.Return(h.ctx, h.Teacher, id, 1, true))
+	h.must(m.Return(h.ctx, h.Teacher, id, 1))
 	if err := h.school.Submitting.Improve(h.ctx, who, id); !school.IsProblem(err, "attempts used") {
 		t.Errorf("by oneself: %v", err)
 	}

@@ -50,7 +50,6 @@ var problems = map[string]string{
 	"times":           "It must open before it is due, and be due before it closes.",
 	"attempts":        "“%s” is not a number of attempts. Leave it empty for as many as you return.",
 	"attempts used":   "This sheet may be submitted %s times, and you have done that. Your work is kept.",
-	"no points":       "No points are given yet, of %s. The copy was not returned.",
 	"look first":      "Something may have been forgotten on this copy. It was not returned.",
 	"return time":     "That is no time to return at: it must be later than now, and within a year. Nothing was returned.",
 	"not returned":    "This attempt is not with the student, so there is nothing to withdraw.",

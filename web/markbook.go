@@ -110,7 +110,7 @@ func (s *Site) excuse(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	if _, err := s.school.Books.Book(ctx, me(c), n); err != nil {
+	if _, _, err := s.school.Roster.Members(ctx, me(c), n); err != nil {
 		return err
 	}
 	assignment, _ := echo.FormValue[uint64](c, "assignment")
@@ -123,6 +123,19 @@ func (s *Site) excuse(c *echo.Context) error {
 	}
 	s.tell(c, "Kept.")
 	return seeOther(c, fmt.Sprintf("/courses/%d/book", n))
+}
+
+// ownPoints shows a student what came back in a course.
+func (s *Site) ownPoints(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	course, own, err := s.school.Books.Own(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "own-points.html", "Points and feedback, "+course.Name, map[string]any{"Course": course, "Own": own})
 }
 
 // maxPoints is the largest table of points, in bytes.

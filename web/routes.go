@@ -57,6 +57,7 @@ var routes = []route{
 	{"GET", "/courses/:id", (*Site).course, 0, quick},
 	{"POST", "/courses/:id/code", (*Site).changeCode, 0, quick},
 	{"POST", "/courses/:id/voice", (*Site).setVoice, 0, quick},
+	{"GET", "/courses/:id/own", (*Site).ownPoints, 0, quick},
 	{"GET", "/courses/:id/book", (*Site).book, 0, quick},
 	{"GET", "/courses/:id/book/points.csv", (*Site).bookCSV, 0, long},
 	{"GET", "/courses/:id/book/points.xlsx", (*Site).bookXLSX, 0, long},

@@ -83,10 +83,13 @@ func (s *Site) toDo(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var waiting []school.CourseRole
+	var waiting, learning []school.CourseRole
 	for _, k := range courses {
-		if k.Role == access.Waiting {
+		switch k.Role {
+		case access.Waiting:
 			waiting = append(waiting, k)
+		case access.Student:
+			learning = append(learning, k)
 		}
 	}
 	var todo, in, fresh, back, read, gone []assign.Assigned
@@ -112,5 +115,5 @@ func (s *Site) toDo(c *echo.Context) error {
 			todo = append(todo, a)
 		}
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": todo, "In": in, "Fresh": fresh, "Back": back, "Read": read, "Gone": gone, "Waiting": waiting, "None": len(all) == 0 && len(waiting) == 0})
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": todo, "In": in, "Fresh": fresh, "Back": back, "Read": read, "Gone": gone, "Waiting": waiting, "Courses": learning, "None": len(all) == 0 && len(waiting) == 0})
 }

@@ -41,6 +41,7 @@ const (
 	BringDirectory Action = "bring in the school's directory"
 	RunCourse      Action = "run the course" // join code, newcomers, assigning, slips
 	SeeRoll        Action = "see who is in the course and what was given"
+	SeeOwnPoints   Action = "see one's own points in a course"
 	ReadCopy       Action = "see one's own copy"
 	ShareCopy      Action = "work on a copy that is one for all"
 	SeeWorksheet   Action = "see a worksheet's pages" // by being handed it, or by owning it
@@ -135,6 +136,8 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return teacher, p.Role == Student || staff
 	case SeeRoll:
 		return staff, p.Role == Student
+	case SeeOwnPoints:
+		return p.Role == Student, p.Role == Student || staff
 	case SeeAssignment:
 		return own || staff, false
 	case OpenCopy:

@@ -52,6 +52,7 @@ func TestLayersHaveOwners(t *testing.T) {
 		{"open a copy as if it were one for all", ShareCopy, "", Thing{Given: given}, nil},
 		{"submit one for all", SubmitCopy, "", Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},
 		{"see the roll", SeeRoll, "", Thing{}, []string{"assistant", "teacher"}},
+		{"see one's own points", SeeOwnPoints, "", Thing{}, []string{"classmate", "student"}},
 		{"write on the sheet", WriteLayer, submission.Sheet, returned, nil},
 		{"write in a layer that does not exist", WriteLayer, "feedback.x", returned, nil},
 		{"mark", MarkCopy, "", submitted, []string{"assistant", "teacher"}},

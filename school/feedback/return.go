@@ -21,8 +21,8 @@ const Grace = 8 * time.Second
 const furthest = 366 * 24 * time.Hour
 
 // Return gives an attempt and its feedback to the student at once.
-func (s *Marking) Return(ctx context.Context, who school.Person, id uint64, number int, pointless bool) error {
-	r, err := s.plan(ctx, who, id, number, pointless, s.now())
+func (s *Marking) Return(ctx context.Context, who school.Person, id uint64, number int) error {
+	r, err := s.plan(ctx, who, id, number, s.now())
 	if err != nil {
 		return err
 	}
@@ -52,7 +52,7 @@ func (s *Marking) PlanReturn(ctx context.Context, who school.Person, id uint64, 
 			return school.Return{}, school.Refuse("look first", "", "")
 		}
 	}
-	return s.plan(ctx, who, id, number, true, due)
+	return s.plan(ctx, who, id, number, due)
 }
 
 // PlanAll plans the return of the newest attempts of several copies of an
@@ -69,7 +69,7 @@ func (s *Marking) PlanAll(ctx context.Context, who school.Person, assignment uin
 		if !r.Waiting() || !slices.Contains(copies, r.Copy.ID) {
 			continue
 		}
-		if _, err := s.plan(ctx, who, r.Copy.ID, r.Latest.Number, true, due); err != nil {
+		if _, err := s.plan(ctx, who, r.Copy.ID, r.Latest.Number, due); err != nil {
 			return planned, due, err
 		}
 		planned++
@@ -90,9 +90,8 @@ func (s *Marking) time(wall string, c school.Course) (time.Time, error) {
 	return at.UTC(), nil
 }
 
-func (s *Marking) plan(ctx context.Context, who school.Person, id uint64, number int, pointless bool, due time.Time) (out school.Return, err error) {
-	in, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
-	if err != nil {
+func (s *Marking) plan(ctx context.Context, who school.Person, id uint64, number int, due time.Time) (out school.Return, err error) {
+	if _, err := s.gate.Copy(ctx, who, id, access.MarkCopy, ""); err != nil {
 		return out, err
 	}
 	if number < 1 {
@@ -103,12 +102,8 @@ func (s *Marking) plan(ctx context.Context, who school.Person, id uint64, number
 		if err != nil {
 			return err
 		}
-		a, err := attemptOf(tx, number)
-		if err != nil {
+		if _, err := attemptOf(tx, number); err != nil {
 			return err
-		}
-		if in.Assignment.Points > 0 && a.Points == nil && !pointless {
-			return school.Refuse("no points", "", in.Assignment.Points.String())
 		}
 		if number == c.Attempts {
 			if _, err := flow.Next(c.State, flow.Return, flow.Facts{}); err != nil {
@@ -129,7 +124,7 @@ func (s *Marking) plan(ctx context.Context, who school.Person, id uint64, number
 				return err
 			}
 		}
-		out = school.Return{Attempt: number, PersonID: who.ID, PlannedAt: now, DueAt: due, Pointless: pointless}
+		out = school.Return{Attempt: number, PersonID: who.ID, PlannedAt: now, DueAt: due}
 		return tx.PutReturn(&out)
 	})
 	if err == nil {

@@ -20,6 +20,10 @@ type Store interface {
 	ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error)
 	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	ChangeCourse(ctx context.Context, id uint64, change func(*school.Course) error) (school.Course, error)
+	CopiesOfStudent(ctx context.Context, student uint64) ([]school.Copy, error)
+	AttemptsOfStudent(ctx context.Context, student uint64) ([]school.Attempt, error)
+	// SmallBlobs returns several blobs at once; those that are not there are left out.
+	SmallBlobs(ctx context.Context, hashes ...string) (map[string][]byte, error)
 	// InCopy runs fn in one transaction that holds the copy; see feedback.MarkingStore.
 	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
 }

@@ -15,7 +15,6 @@ CREATE TABLE returns (
   person_id BIGINT UNSIGNED NULL,
   planned_at DATETIME(6) NOT NULL,
   due_at DATETIME(6) NOT NULL,
-  pointless BOOLEAN NOT NULL,
   done_at DATETIME(6) NULL,
   stopped_at DATETIME(6) NULL,
   withdrawn_at DATETIME(6) NULL,

@@ -115,7 +115,10 @@ async function offer(area) {
     },
     ...rows,
   );
-  area.after(panel);
+  const card = area.closest('article');
+  if (card)
+    card.append(panel); // below its buttons, which stay under the hand
+  else area.after(panel);
   arrange();
 }
 
