@@ -111,7 +111,14 @@ func TestMarkBook(t *testing.T) {
 	// A student has what came back, as it came back, and nobody else's.
 	_, own, err := b.Own(h.ctx, h.Students[0], course)
 	h.must(err)
-	if len(own) != 1 || own[0].Attempt != 1 || own[0].Points == nil || own[0].Points.String() != "3" || own[0].Remark != "Kept" || own[0].Share() != 0.75 || !own[0].Fresh {
+	if len(own) != 1 || own[0].Attempt != 1 || own[0].Points != nil || own[0].Remark != "" || !own[0].Fresh { // it may still be withdrawn
+		t.Errorf("before opening it, a student's own are %+v", own)
+	}
+	_, err = h.school.Screens.OpenAttempt(h.ctx, h.Students[0], h.copies[0], 1)
+	h.must(err)
+	_, own, err = b.Own(h.ctx, h.Students[0], course)
+	h.must(err)
+	if len(own) != 1 || own[0].Points == nil || own[0].Points.String() != "3" || own[0].Remark != "Kept" || own[0].Share() != 0.75 || own[0].Fresh {
 		t.Errorf("a student's own are %+v", own)
 	}
 	if _, own, err := b.Own(h.ctx, h.Students[1], course); err != nil || len(own) != 0 {

@@ -35,9 +35,6 @@ func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, numbe
 		if score.Points, err = points.Parse(text); err != nil || score.Points > asked[at].Points {
 			return school.Attempt{}, school.Refuse("score", "points", asked[at].Points.String())
 		}
-		if score.Points%c.Course.Step() != 0 {
-			return school.Attempt{}, school.Refuse("point step", "points", c.Course.Step().String())
-		}
 		text = score.Points.String()
 	}
 	var out school.Attempt
@@ -55,6 +52,9 @@ func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, numbe
 		}
 		if stood == text {
 			return nil // nothing changes, and nothing is touched
+		}
+		if score.Points%c.Course.Step() != 0 {
+			return school.Refuse("point step", "points", c.Course.Step().String())
 		}
 		if stood != was {
 			return school.Refuse("scored", "points", stood)

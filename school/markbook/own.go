@@ -16,10 +16,10 @@ type Own struct {
 	Assignment school.Assignment
 	Attempt    int
 	At         time.Time      // when it was returned
-	Points     *points.Points // nil where none were given
-	Remark     string
+	Points     *points.Points // nil where none were given, and while it is fresh
+	Remark     string         // "" while it is fresh
 	Excused    bool
-	Fresh      bool // it was not opened yet
+	Fresh      bool // it was not opened yet, and may still be withdrawn
 }
 
 // Share is the part of the points that was reached; 0 where there are none.
@@ -72,7 +72,9 @@ func (b *Books) Own(ctx context.Context, who school.Person, course uint64) (scho
 		if err := json.Unmarshal(blobs[hash], &r); err != nil {
 			return c, nil, err
 		}
-		out[i].Points, out[i].Remark = r.Points, r.Remark
+		if !out[i].Fresh {
+			out[i].Points, out[i].Remark = r.Points, r.Remark
+		}
 	}
 	slices.SortStableFunc(out, func(a, b Own) int { return b.At.Compare(a.At) })
 	return c, out, nil

@@ -166,7 +166,7 @@ async function takeScores(keepalive) {
         if (e.code === 'scored') {
           const now = await fetchView(s.copy, s.attempt).catch(() => null);
           here.dataset.was = now?.questions?.find((q) => q.id === s.question)?.given ?? '';
-        } else scores.set(key, s);
+        } else if (!scores.has(key)) scores.set(key, s); // nothing newer was typed meanwhile
       } // elsewhere it waits as a draft, and keeps nothing else back
       wrong ??= e;
     }
