@@ -1,6 +1,7 @@
 // dialogs asks one question at a time, and lets people sign in again on top
 // of the page.
 
+import { closed } from './closing.js';
 import { onSignedOut } from './net.js';
 
 const dialog = (name) => document.querySelector(`[data-dialog="${name}"]`);
@@ -12,7 +13,7 @@ export function question(title, text, yes) {
   d.querySelector('[data-ask-yes]').textContent = yes;
   d.returnValue = '';
   d.showModal();
-  return new Promise((ok) => d.addEventListener('close', () => ok(d.returnValue === 'yes'), { once: true }));
+  return closed(d).then(() => d.returnValue === 'yes');
 }
 
 let asking = null;

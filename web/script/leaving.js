@@ -3,6 +3,7 @@
 // the same person only; what others might find is cleared away.
 
 import { openDB } from './vendor/idb.js';
+import { closed } from './closing.js';
 
 const form = document.querySelector('form[action="/sign-out"]'),
   dialog = document.querySelector('[data-leaving]');
@@ -81,7 +82,7 @@ if (form && dialog) {
         `${count(ops.length)} on this device ${ops.length === 1 ? 'has' : 'have'} not been sent yet.`;
       dialog.returnValue = '';
       dialog.showModal();
-      await new Promise((closed) => dialog.addEventListener('close', closed, { once: true }));
+      await closed(dialog);
       if (dialog.returnValue !== 'yes') return;
     }
     await clear(person);
