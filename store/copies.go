@@ -390,8 +390,18 @@ func (s Copies) ScoresOf(ctx context.Context, assignments ...uint64) ([]school.S
 
 // AnswersOf returns what the newest attempts of all copies of an assignment answer.
 func (s Copies) AnswersOf(ctx context.Context, assignment uint64) (map[uint64][]answer.Answer, error) {
-	rows, err := s.db.WithContext(ctx).Raw(`SELECT a.copy_id, a.blank_id, a.question_id, a.text, a.normal, a.drawn FROM answers a
-		JOIN copies c ON c.id = a.copy_id AND c.attempts = a.attempt WHERE c.assignment_id = ?`, assignment).Rows()
+	return answersByCopy(s.db.WithContext(ctx).Joins("JOIN copies c ON c.id = a.copy_id AND c.attempts = a.attempt").Where("c.assignment_id = ?", assignment))
+}
+
+// Answers returns what an attempt answers.
+func (s Copies) Answers(ctx context.Context, copyID uint64, attempt int) ([]answer.Answer, error) {
+	of, err := answersByCopy(s.db.WithContext(ctx).Where("a.copy_id = ? AND a.attempt = ?", copyID, attempt))
+	return of[copyID], err
+}
+
+// answersByCopy reads the answers that q selects, as a.
+func answersByCopy(q *gorm.DB) (map[uint64][]answer.Answer, error) {
+	rows, err := q.Table("answers a").Select("a.copy_id, a.blank_id, a.question_id, a.text, a.normal, a.drawn").Rows()
 	if err != nil {
 		return nil, err
 	}
@@ -404,23 +414,6 @@ func (s Copies) AnswersOf(ctx context.Context, assignment uint64) (map[uint64][]
 			return nil, err
 		}
 		out[id] = append(out[id], a)
-	}
-	return out, rows.Err()
-}
-
-// Answers returns what an attempt answers.
-func (s Copies) Answers(ctx context.Context, copyID uint64, attempt int) (out []answer.Answer, err error) {
-	rows, err := s.db.WithContext(ctx).Raw("SELECT blank_id, question_id, text, normal, drawn FROM answers WHERE copy_id = ? AND attempt = ?", copyID, attempt).Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var a answer.Answer
-		if err := rows.Scan(&a.Blank, &a.Question, &a.Text, &a.Normal, &a.Drawn); err != nil {
-			return nil, err
-		}
-		out = append(out, a)
 	}
 	return out, rows.Err()
 }

@@ -67,6 +67,8 @@ type Cell struct {
 	Attempt int            // that counts
 	Late    int            // minutes that it was late
 	Sent    bool           // the student has these points
+
+	last school.Attempt // the newest, whether it counts or not
 }
 
 // A Chapter is a part of a course, with its weight.
@@ -85,17 +87,16 @@ func (b *Books) Book(ctx context.Context, who school.Person, course uint64) (out
 	if err != nil {
 		return out, err
 	}
-	var ids []uint64
 	for _, a := range given {
 		if a.Mode == flow.CopyEach && a.Points > 0 && !a.Draft && a.RemovedAt == nil {
-			out.Columns, ids = append(out.Columns, Column{Assignment: a}), append(ids, a.ID)
+			out.Columns = append(out.Columns, Column{Assignment: a})
 		}
 	}
 	members, err := b.store.Members(ctx, course)
 	if err != nil {
 		return out, err
 	}
-	cells, err := b.cells(ctx, out.Course, out.Columns, ids)
+	cells, err := b.cells(ctx, out.Course, out.Columns)
 	if err != nil {
 		return out, err
 	}
@@ -110,10 +111,15 @@ func (b *Books) Book(ctx context.Context, who school.Person, course uint64) (out
 }
 
 // cells returns how students stand, by assignment and student.
-func (b *Books) cells(ctx context.Context, c school.Course, given []Column, assignments []uint64) (map[[2]uint64]Cell, error) {
+func (b *Books) cells(ctx context.Context, c school.Course, given []Column) (map[[2]uint64]Cell, error) {
 	out := map[[2]uint64]Cell{}
-	if len(assignments) == 0 {
+	if len(given) == 0 {
 		return out, nil
+	}
+	var assignments []uint64
+	by := map[uint64]school.Assignment{}
+	for _, a := range given {
+		assignments, by[a.ID] = append(assignments, a.ID), a.Assignment
 	}
 	copies, err := b.store.CopiesOf(ctx, assignments...)
 	if err != nil {
@@ -123,19 +129,18 @@ func (b *Books) cells(ctx context.Context, c school.Course, given []Column, assi
 	if err != nil {
 		return nil, err
 	}
-	nameless := map[uint64]school.Assignment{}
-	for _, a := range given {
-		nameless[a.ID] = a.Assignment
-	}
 	of := map[uint64][]school.Attempt{}
 	for _, a := range attempts {
 		of[a.CopyID] = append(of[a.CopyID], a)
 	}
 	for _, k := range copies {
 		cell := Cell{Copy: k.ID, State: k.State, Excused: k.Excused}
-		if k.Attempts > 0 && nameless[k.AssignmentID].Hides(k) {
+		if k.Attempts > 0 && by[k.AssignmentID].Hides(k) {
 			out[[2]uint64{k.AssignmentID, k.StudentID}] = Cell{State: k.State, Excused: k.Excused, Hidden: true}
 			continue
+		}
+		if n := len(of[k.ID]); n > 0 {
+			cell.last = of[k.ID][n-1]
 		}
 		if a, ok := counting(of[k.ID], c.Counts); ok {
 			cell.Points, cell.Attempt, cell.Late, cell.Sent = a.Points, a.Number, a.LateMinutes, a.ReturnedAt != nil && !a.Unsent()

@@ -149,15 +149,6 @@ func (b *Books) ReadPoints(ctx context.Context, who school.Person, course uint64
 	if name < 0 && login < 0 || len(columns) == 0 {
 		return out, school.Refuse("points file", "file", "")
 	}
-	var ids []uint64
-	for _, c := range book.Columns {
-		ids = append(ids, c.ID)
-	}
-	attempts, err := b.store.AttemptsOf(ctx, ids...)
-	if err != nil {
-		return out, err
-	}
-	latest, _ := school.Newest(attempts)
 	for _, l := range lines[1:] {
 		who := field(l.Fields, login)
 		i := slices.IndexFunc(book.Rows, func(r Row) bool { return strings.EqualFold(r.Member.Login, who) })
@@ -174,7 +165,7 @@ func (b *Books) ReadPoints(ctx context.Context, who school.Person, course uint64
 			if text == "" || text == "excused" {
 				continue
 			}
-			out.add(book, i, col, text, latest)
+			out.add(book, i, col, text)
 		}
 	}
 	slices.SortStableFunc(out.Changes, func(a, b Change) int {
@@ -226,10 +217,9 @@ func (r *Reading) heads(fields []string, book Book) (name, login int, columns ma
 }
 
 // add notes what a file says of one cell.
-func (r *Reading) add(book Book, row, col int, text string, latest map[uint64]school.Attempt) {
+func (r *Reading) add(book Book, row, col int, text string) {
 	a, cell := book.Columns[col], book.Rows[row].Cells[col]
 	c := Change{Student: book.Rows[row].Member.Name, Assignment: a.Title, Now: text}
-	last := latest[cell.Copy]
 	if cell.Points != nil {
 		c.Was = cell.Points.String()
 	}
@@ -241,7 +231,7 @@ func (r *Reading) add(book Book, row, col int, text string, latest map[uint64]sc
 		c.Why = "is no number from 0 to " + a.Points.String()
 	case p%book.Course.Step() != 0:
 		c.Why = "is not in steps of " + book.Course.Step().String()
-	case last.Number == 0:
+	case cell.last.Number == 0:
 		c.Why = "has not submitted"
 	case cell.Points != nil && *cell.Points == p:
 		r.Same++
@@ -249,7 +239,7 @@ func (r *Reading) add(book Book, row, col int, text string, latest map[uint64]sc
 	default:
 		c.Now = p.String()
 	}
-	c.copy, c.attempt, c.remark = cell.Copy, last.Number, last.Remark
+	c.copy, c.attempt, c.remark = cell.Copy, cell.last.Number, cell.last.Remark
 	r.Changes = append(r.Changes, c)
 }
 

@@ -386,6 +386,13 @@ async function settled() {
   if (marks.view.pending) await anew().catch(() => {});
 }
 
+// afresh shows the roll and the copy in hand after what was done to copies.
+async function afresh() {
+  ahead.clear();
+  await refreshRoll();
+  await anew();
+}
+
 // anew shows the copy that is open as it stands now, where one is.
 async function anew() {
   const { copy, attempt } = marks.view,
@@ -500,9 +507,7 @@ async function planned(only, all, at) {
     form.append('at', at);
     await ask(`/assignments/${v.assignment}/return`, { method: 'POST', body: form });
   }
-  ahead.clear();
-  await refreshRoll();
-  await anew();
+  await afresh();
 }
 
 // giveBack lets the copy in hand go back, after a look when something may have
@@ -516,9 +521,7 @@ async function giveBack() {
     if (e.code !== 'look first') throw e;
     return look(marks.view.copy);
   }
-  ahead.clear();
-  await refreshRoll();
-  await anew();
+  await afresh();
 }
 
 // stop keeps the copy in hand from going back.
@@ -526,25 +529,19 @@ async function stop() {
   const form = new URLSearchParams({ copy: String(marks.view.copy) });
   const { stopped } = await ask(`/assignments/${marks.view.assignment}/stop`, { method: 'POST', body: form });
   if (!stopped) toast('It had gone back already.');
-  ahead.clear();
-  await refreshRoll();
-  await anew();
+  await afresh();
 }
 
 // takeBack withdraws what the student has not opened yet.
 async function takeBack() {
   await post(`/copies/${marks.view.copy}/withdraw`, { attempt: marks.view.attempt });
-  ahead.clear();
-  await refreshRoll();
-  await anew();
+  await afresh();
 }
 
 // reopen has the student go on with the copy, until a later time if one is given.
 async function reopen(form) {
   await post(`/copies/${marks.view.copy}/reopen`, { due: form.querySelector('input').value });
-  ahead.clear();
-  await refreshRoll();
-  await anew();
+  await afresh();
 }
 
 export function begin() {
