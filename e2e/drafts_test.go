@@ -76,6 +76,13 @@ func TestWhatIsBeingTypedComesBack(t *testing.T) {
 		is("its card is seen", `(()=>{const r=document.querySelector("[data-note]").getBoundingClientRect();return r.width>150&&r.left>0&&r.right<=innerWidth})()`),
 		func() error { return p.Click(`[data-do="plain"]`) })
 
+	// What was dropped does not come back from the server, when that hears of it late.
+	steps(t, hand("Note"), at(200, 640), func() error { return p.Presses("not this") },
+		is("the server has it", `await new Promise((ok) => setTimeout(ok, 400)), !document.querySelector("[data-saved]").matches("[data-state=saving]")`), pause,
+		is("drafts do not arrive", `(() => { const on = window.fetch; window.fetch = (to, how) => String(to).includes("/drafts/") ? new Promise(() => {}) : on(to, how); return true; })()`),
+		func() error { return p.Click(`[data-draft] .quiet`) }, pause,
+		again, is("it stays dropped", `!document.querySelector("[data-draft]")`))
+
 	// On another device.
 	steps(t, hand("Note"), at(200, 700), func() error { return p.Presses("from here") },
 		is("the server has it", `!document.querySelector("[data-saved]").matches("[data-state=saving]")`), pause)

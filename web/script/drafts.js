@@ -96,14 +96,26 @@ async function write() {
   here.clear();
   try {
     const tx = base.transaction('drafts', 'readwrite', { durability: 'strict' });
-    await Promise.all([
-      ...keys
-        .map((k) => known.get(k))
-        .map((d) => (d.body ? tx.store.put({ person, ...d }) : tx.store.delete([person, d.thing, d.place]))),
-      tx.done,
-    ]);
+    await Promise.all([...keys.map((k) => tx.store.put({ person, ...known.get(k) })), tx.done]);
   } catch {
     /* the server gets it */
+  }
+}
+
+// forget frees this device of what was taken away, once the server knows: until
+// then the server's older words would come back with the next page.
+async function forget(all) {
+  const gone = all.filter((d) => !d.body && known.get(key(d.thing, d.place)) === d);
+  if (!base || !gone.length) return;
+  try {
+    const tx = base.transaction('drafts', 'readwrite');
+    for (const { thing, place, at: when } of gone) {
+      const kept = await tx.store.get([person, thing, place]);
+      if (kept?.at === when) await tx.store.delete([person, thing, place]);
+    }
+    await tx.done;
+  } catch {
+    /* it is sent once more */
   }
 }
 
@@ -139,9 +151,12 @@ export async function send(leaving = false) {
           retry: !leaving,
         });
         for (const d of all) if (known.get(key(thing, d.place)) === d) there.delete(key(thing, d.place));
+        await forget(all);
       } catch (e) {
-        if (e.status >= 400 && e.status < 500 && e.status !== 429 && e.status !== 401)
+        if (e.status >= 400 && e.status < 500 && e.status !== 429 && e.status !== 401) {
           for (const d of all) there.delete(key(thing, d.place)); // not this person's to say any more
+          await forget(all);
+        }
       }
     }),
   ).then(() => {
