@@ -193,6 +193,7 @@ var rights = map[string]any{
 	"GET /courses/:id/people/:person": "teacher", "POST /courses/:id/voice": "teacher",
 	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
+	"GET /rubrics": staff, "POST /rubrics": staff, "POST /rubrics/:id/drop": "",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/reissue": "teacher",
 	"GET /worksheets/:id/found": "teacher", "GET /worksheets/:id/sources/:source/print/:n/:turn": "teacher", "POST /worksheets/:id/turned": "teacher",
@@ -390,7 +391,7 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 	if _, err := home.School.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), []submission.Op{{ID: "draft-0009", On: note.ID, Mark: &note}}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "secret remark"); err != nil {
+	if _, err := home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "", "secret remark"); err != nil {
 		t.Fatal(err)
 	}
 	after := read()

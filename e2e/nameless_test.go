@@ -116,7 +116,7 @@ func TestMarkedWithoutNames(t *testing.T) {
 		t.Errorf("the student's receipt is %+v", v.Receipt)
 	}
 	// The mark book does not lead from the name to the copy.
-	_, err = home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "7", "")
+	_, err = home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "7", "", "")
 	must(err)
 	book, err := home.School.Books.Book(ctx, teacher, sc.course.ID)
 	must(err)

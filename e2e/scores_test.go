@@ -22,6 +22,11 @@ import (
 // scored is a worksheet of which questions 1, 2 and 3 are worth 3, 1 and 2
 // points, submitted by two students; it returns their copies.
 func scored(t *testing.T, name string) (sc *scene, assignment uint64, copies []uint64, questions []string) {
+	return scoredBy(t, name, nil, assign.Terms{Title: "Scored", Points: "6"})
+}
+
+// scoredBy is scored with terms of one's own, and with question 3 judged by a rubric.
+func scoredBy(t *testing.T, name string, rubric *worksheet.Rubric, terms assign.Terms) (sc *scene, assignment uint64, copies []uint64, questions []string) {
 	t.Helper()
 	ctx := context.Background()
 	sc = setSceneNamed(t, name)
@@ -39,11 +44,14 @@ func scored(t *testing.T, name string) (sc *scene, assignment uint64, copies []u
 		asks[i].Points = worth
 		questions = append(questions, asks[i].ID)
 	}
+	if rubric != nil {
+		asks[2].Rubric, asks[2].Points = rubric, rubric.Points()
+	}
 	plan := worksheet.Plan{{Page: 1, Use: worksheet.Sheet, Decided: true, Questions: &asks}}
 	if err := home.School.Shelf.Arrange(ctx, teacher, w.ID, 1, plan, worksheet.Kit{}); err != nil {
 		t.Fatal(err)
 	}
-	a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: assign.Terms{Title: "Scored", Points: "6"}})
+	a, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Terms: terms})
 	if err != nil {
 		t.Fatal(err)
 	}

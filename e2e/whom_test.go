@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -32,6 +33,13 @@ func (sc *scene) page(t *testing.T, who, path string) (int, string) {
 	defer res.Body.Close()
 	b, _ := io.ReadAll(res.Body)
 	return res.StatusCode, string(b)
+}
+
+// words is page without its tags.
+func (sc *scene) words(t *testing.T, who, path string) (int, string) {
+	t.Helper()
+	status, page := sc.page(t, who, path)
+	return status, strings.Join(strings.Fields(regexp.MustCompile(`<[^>]*>`).ReplaceAllString(page, " ")), " ")
 }
 
 func typedMark(n int, text string) submission.Op {

@@ -18,6 +18,7 @@ import (
 // seen at the next Return.
 type Returned struct {
 	Points *points.Points `json:"points"`
+	Reason string         `json:"reason,omitempty"` // why these and not what the questions add up to
 	Remark string         `json:"remark"`
 	Scores []Scored       `json:"scores,omitempty"`
 	Marks  []ReturnedMark `json:"marks"`
@@ -32,16 +33,44 @@ type Scored struct {
 	Page   int     `json:"page"`
 	Y      float64 `json:"y"`   // of its first line, points from the top
 	Tag    float64 `json:"tag"` // where its points stand at the page's edge, points from the top
+
+	Judged []Judged `json:"judged,omitempty"` // by what it was, if it was
+}
+
+// Judged is how well a criterion was met.
+type Judged struct {
+	Criterion string `json:"criterion"`
+	Level     string `json:"level"`
+	Given     string `json:"given"`
+	Of        string `json:"of"`
+}
+
+// judged returns what was chosen of a rubric.
+func judged(r *worksheet.Rubric, levels map[string]string) (out []Judged) {
+	if r == nil {
+		return nil
+	}
+	for _, c := range r.Criteria {
+		for _, l := range c.Levels {
+			if levels[c.ID] == l.ID {
+				out = append(out, Judged{c.Text, l.Text, l.Points.String(), c.Most().String()})
+			}
+		}
+	}
+	return out
 }
 
 // ScoredOf returns the questions of a sheet that points are given for, and what
 // an attempt got for each.
-func ScoredOf(pages []worksheet.Guide, scores []Score) (out []Scored, tally worksheet.Tally) {
-	by := Given(scores)
+func ScoredOf(pages []worksheet.Guide, scores []Score) (out []Scored) {
+	by, levels := Given(scores), map[string]map[string]string{}
+	for _, sc := range scores {
+		levels[sc.QuestionID] = sc.Levels
+	}
 	for i, g := range pages {
 		asked := worksheet.Worth([]worksheet.Guide{g})
 		for _, q := range asked {
-			row := Scored{ID: q.ID, Number: q.Number, Of: q.Points.String(), Page: i + 1, Y: q.Rect[1]}
+			row := Scored{ID: q.ID, Number: q.Number, Of: q.Points.String(), Page: i + 1, Y: q.Rect[1], Judged: judged(q.Rubric, levels[q.ID])}
 			if p, ok := by[q.ID]; ok {
 				row.Given = p.String()
 			}
@@ -49,7 +78,7 @@ func ScoredOf(pages []worksheet.Guide, scores []Score) (out []Scored, tally work
 		}
 		setTags(out[len(out)-len(asked):])
 	}
-	return out, worksheet.Add(worksheet.Worth(pages), by)
+	return out
 }
 
 // TagHeight is how high the sign with a question's points is, with the room

@@ -181,6 +181,7 @@ type Assignment struct {
 	KeepHere     bool            // students do not take the sheet away as a file
 	NoSpelling   bool            // the browser does not help with spelling
 	Nameless     bool            // who marks sees no names until a copy is returned
+	Scaled       bool            // what the questions add up to is brought to Points
 	Draft        bool            // students do not see it yet
 	RemovedAt    *time.Time      // when it was unassigned; the work is kept
 	Version      int             // goes up with every change
@@ -235,6 +236,20 @@ func (a Assignment) Hides(c Copy) bool {
 	return a.Nameless && c.Attempts <= 1 && c.State != flow.Returned && c.State != flow.Reworking
 }
 
+// Tallied adds up what was given for the questions of a sheet, brought to the
+// assignment's points, in steps, where it is to be.
+func (a Assignment) Tallied(asked []worksheet.Question, given map[string]points.Points, step points.Points) worksheet.Tally {
+	t := worksheet.Add(asked, given)
+	if a.Scaled && t.Points != nil {
+		of := points.Points(0)
+		for _, q := range asked {
+			of += q.Points
+		}
+		*t.Points = t.Points.Scaled(of, a.Points, step)
+	}
+	return t
+}
+
 // UsedUp reports whether no further attempt is left after so many.
 func (a Assignment) UsedUp(attempts int) bool { return a.MaxAttempts > 0 && attempts >= a.MaxAttempts }
 
@@ -277,6 +292,7 @@ type Attempt struct {
 	Line         string // to the teacher
 	SnapshotHash string // the fingerprint
 	Points       *points.Points
+	Reason       string // why the points were given as a whole, "" for none
 	Remark       string
 	MarkedAt     *time.Time // when feedback was last touched
 	ReturnedAt   *time.Time
@@ -284,6 +300,7 @@ type Attempt struct {
 	OpenedAt     *time.Time // when the student first saw what was returned
 	Asked        []string   `gorm:"serializer:json"` // the notes in it that ask the teacher something
 	Helped       bool       // somebody helped with it
+	Whole        bool       `gorm:"-"`  // the points were given as a whole; known after they were given
 	Pending      *time.Time `gorm:"->"` // when it is to be returned; known of all attempts of an assignment
 }
 
@@ -324,8 +341,18 @@ type Score struct {
 	Attempt    int
 	QuestionID string
 	Points     points.Points
-	PersonID   uint64 // who gave it
+	Levels     map[string]string `gorm:"serializer:json"` // by which it was judged, by criterion; nil where points were given
+	PersonID   uint64            // who gave it
 	At         time.Time
+}
+
+// A Rubric is what somebody judges questions by, kept to be used again.
+type Rubric struct {
+	ID        uint64           `json:"id"`
+	OwnerID   uint64           `json:"-"`
+	Title     string           `json:"title"`
+	Body      worksheet.Rubric `json:"body" gorm:"serializer:json"`
+	CreatedAt time.Time        `json:"-"`
 }
 
 // A ReadyRemark is what a teacher says often.

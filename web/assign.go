@@ -174,7 +174,7 @@ func terms(c *echo.Context) assign.Terms {
 	return assign.Terms{Title: v("title"), Instructions: v("instructions"), Chapter: v("chapter"), Points: v("points"),
 		Opens: v("opens"), Due: v("due"), Closes: v("closes"), NoLate: v("nolate") == "1", Attempts: v("attempts"),
 		Mode: flow.Mode(cmp.Or(v("way"), string(flow.CopyEach))), Instruments: c.Request().PostForm["instrument"],
-		KeepHere: v("keephere") == "1", NoSpelling: v("nospelling") == "1", Nameless: v("nameless") == "1"}
+		KeepHere: v("keephere") == "1", NoSpelling: v("nospelling") == "1", Nameless: v("nameless") == "1", Scaled: v("scaled") == "1"}
 }
 
 // changePage shows the form for changing an assignment.

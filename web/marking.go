@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -99,21 +100,32 @@ func (s *Site) givePoints(c *echo.Context) error {
 		return err
 	}
 	attempt, _ := echo.FormValue[int](c, "attempt")
-	a, err := s.school.Marking.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("remark"))
+	a, err := s.school.Marking.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("reason"), c.FormValue("remark"))
 	if err != nil {
 		return err
 	}
 	return s.given(c, a)
 }
 
-// score keeps what an attempt gets for a question.
+// score keeps what an attempt gets for a question: points, or the levels of its
+// criteria.
 func (s *Site) score(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
 	attempt, _ := echo.FormValue[int](c, "attempt")
-	a, err := s.school.Marking.Score(c.Request().Context(), me(c), n, attempt, c.FormValue("question"), c.FormValue("points"), c.FormValue("was"))
+	ctx, question, was := c.Request().Context(), c.FormValue("question"), c.FormValue("was")
+	var a school.Attempt
+	if chosen := c.FormValue("levels"); chosen != "" {
+		var levels map[string]string
+		if err := json.Unmarshal([]byte(chosen), &levels); err != nil {
+			return &school.Problem{Code: "wrong form", Field: "levels"}
+		}
+		a, err = s.school.Marking.Judge(ctx, me(c), n, attempt, question, levels, was)
+	} else {
+		a, err = s.school.Marking.Score(ctx, me(c), n, attempt, question, c.FormValue("points"), was)
+	}
 	if err != nil {
 		return err
 	}
@@ -126,7 +138,7 @@ func (s *Site) given(c *echo.Context, a school.Attempt) error {
 	if a.Points != nil {
 		total = a.Points.String()
 	}
-	return c.JSON(http.StatusOK, map[string]any{"points": total, "at": s.school.Now()})
+	return c.JSON(http.StatusOK, map[string]any{"points": total, "whole": a.Whole, "at": s.school.Now()})
 }
 
 // giveBack plans the return of a copy to its student.

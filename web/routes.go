@@ -81,6 +81,9 @@ var routes = []route{
 	{"POST", "/courses/:id/people/:person", (*Site).admit, 0, quick},
 	{"POST", "/courses/:id/people/:person/slip", (*Site).newSlip, 0, quick},
 
+	{"GET", "/rubrics", (*Site).rubrics, 0, quick},
+	{"POST", "/rubrics", (*Site).keepRubric, 0, quick},
+	{"POST", "/rubrics/:id/drop", (*Site).dropRubric, 0, quick},
 	{"GET", "/worksheets", (*Site).worksheets, 0, quick},
 	{"POST", "/worksheets", (*Site).bringIn, fileBody, long},
 	{"GET", "/worksheets/:id", (*Site).worksheet, 0, quick},

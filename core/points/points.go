@@ -33,3 +33,12 @@ func Parse(s string) (Points, error) {
 func (p Points) String() string {
 	return strconv.FormatFloat(float64(p)/float64(One), 'f', -1, 64)
 }
+
+// Scaled returns as much of to as p is of all, to the nearest multiple of step,
+// a half upwards. Of nothing it is nothing.
+func (p Points) Scaled(all, to, step Points) Points {
+	if all <= 0 || step <= 0 {
+		return 0
+	}
+	return (2*p*to + all*step) / (2 * all * step) * step
+}

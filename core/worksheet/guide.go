@@ -60,6 +60,7 @@ type Question struct {
 	Points points.Points `json:"p,omitempty"`
 	Task   *Task         `json:"m,omitempty"` // nil where it is answered in words
 	Words  []Run         `json:"w,omitempty"` // expected to be marked; no student ever gets them
+	Rubric *Rubric       `json:"b,omitempty"` // what it is judged by, if it is
 }
 
 // A Run is some printed words.
@@ -101,6 +102,9 @@ func (g Guide) ForStudents() Guide {
 	}
 	for i, q := range g.Questions {
 		q.Words = nil
+		if q.Rubric != nil && !q.Rubric.Shown {
+			q.Rubric = nil
+		}
 		out.Questions[i] = q
 	}
 	return out
@@ -229,7 +233,8 @@ func (p Blank) check() bool {
 }
 
 func (q Question) check() bool {
-	ok := named(q.ID) && q.Rect.check() && short(20, q.Number) && short(maxText, q.Text) && q.Points >= 0 && q.Points <= 1000*points.One && q.Task.check() && len(q.Words) <= maxPlaces
+	ok := named(q.ID) && q.Rect.check() && short(20, q.Number) && short(maxText, q.Text) && q.Points >= 0 && q.Points <= 1000*points.One && q.Task.check() && len(q.Words) <= maxPlaces &&
+		(q.Rubric == nil || q.Rubric.Valid() && q.Rubric.Points() == q.Points)
 	for _, w := range q.Words {
 		h := mark.Mark{ID: "expected", Page: 1, Body: &mark.Highlight{Color: "#000000", QuadPoints: w.QuadPoints, Text: w.Text}}
 		ok = ok && h.Valid() == nil

@@ -60,6 +60,7 @@ type Terms struct {
 	KeepHere     bool      // students do not take it away as a file
 	NoSpelling   bool      // the browser does not help with spelling
 	Nameless     bool      // who marks sees no names until a copy is returned
+	Scaled       bool      // what the questions add up to is brought to Points
 }
 
 // Assign gives a worksheet to a course.
@@ -162,7 +163,7 @@ func set(a *school.Assignment, t Terms, place *time.Location) (err error) {
 			a.Instruments = append(a.Instruments, name)
 		}
 	}
-	a.KeepHere, a.NoSpelling, a.Nameless = t.KeepHere, t.NoSpelling, t.Nameless
+	a.KeepHere, a.NoSpelling, a.Nameless, a.Scaled = t.KeepHere, t.NoSpelling, t.Nameless, t.Scaled
 	if t.NoLate {
 		a.ClosesAt = a.DueAt
 	}
@@ -182,7 +183,7 @@ func TermsOf(a school.Assignment, place *time.Location) Terms {
 		return t.In(place).Format(flow.Wall)
 	}
 	t := Terms{Title: a.Title, Instructions: a.Instructions, Chapter: a.Chapter, Opens: wall(a.OpensAt), Due: wall(a.DueAt), Closes: wall(a.ClosesAt),
-		Mode: a.Mode, Instruments: a.Instruments, KeepHere: a.KeepHere, NoSpelling: a.NoSpelling, Nameless: a.Nameless}
+		Mode: a.Mode, Instruments: a.Instruments, KeepHere: a.KeepHere, NoSpelling: a.NoSpelling, Nameless: a.Nameless, Scaled: a.Scaled}
 	if a.Points > 0 {
 		t.Points = a.Points.String()
 	}
@@ -257,6 +258,10 @@ func (s *Assignments) changeTerms(ctx context.Context, who school.Person, id uin
 	if err != nil {
 		return school.Assignment{}, err
 	}
+	scores, err := s.store.ScoresOf(ctx, id)
+	if err != nil {
+		return school.Assignment{}, err
+	}
 	return s.store.ChangeAssignment(ctx, id, func(a *school.Assignment) error {
 		was := *a
 		t, err := want(was, c)
@@ -268,6 +273,9 @@ func (s *Assignments) changeTerms(ctx context.Context, who school.Person, id uin
 		}
 		if a.Mode != was.Mode && len(copies) > 0 {
 			return school.Refuse("way", "way", "") // what was done would be nobody's, or everybody's
+		}
+		if len(scores) > 0 && (a.Scaled != was.Scaled || a.Scaled && a.Points != was.Points) {
+			return school.Refuse("scaled", "scaled", "") // totals that were given would stand beside others
 		}
 		if what := differences(was, *a); what != "" && !a.Draft {
 			now := s.now()

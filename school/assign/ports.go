@@ -37,6 +37,8 @@ type AssignmentStore interface {
 	// none. Student 0 is everybody: the copy that is one for all.
 	CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error)
 	CopiesOf(ctx context.Context, assignments ...uint64) ([]school.Copy, error)
+	// ScoresOf returns what the newest attempts of all copies of assignments got.
+	ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one
 	// copy come one after another, and wait for their turn before they take a
 	// connection.

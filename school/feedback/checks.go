@@ -52,7 +52,7 @@ func (s *Marking) Checks(ctx context.Context, who school.Person, assignment, onl
 			}
 			guides[r.Copy.RevisionID] = issued.Guides
 		}
-		asked, _ := school.ScoredOf(guides[r.Copy.RevisionID], nil)
+		asked := school.ScoredOf(guides[r.Copy.RevisionID], nil)
 		c := Check{RosterEntry: r, Pointless: a.Points > 0 && r.Latest.Points == nil}
 		for _, q := range asked {
 			if _, ok := r.Score(q.ID); !ok {

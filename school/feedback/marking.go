@@ -44,7 +44,8 @@ func (s *Marking) Others(ctx context.Context, who school.Person, id uint64) ([]s
 
 // GivePoints keeps the points, given as a whole, and the overall remark of an
 // attempt as a draft; "" is what its questions add up to, if they have points.
-func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, number int, given, remark string) (school.Attempt, error) {
+// Reason is why other points were given than these, if somebody says so.
+func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, number int, given, reason, remark string) (school.Attempt, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
 	if err != nil {
 		return school.Attempt{}, err
@@ -63,6 +64,10 @@ func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, 
 	if utf8.RuneCountInString(remark) > 5000 {
 		return school.Attempt{}, school.Refuse("remark", "remark", "")
 	}
+	reason, ok := school.OneLine(reason, 300)
+	if !ok {
+		return school.Attempt{}, school.Refuse("reason", "reason", "")
+	}
 	issued, err := s.revisions.Issued(ctx, c.Revision)
 	if err != nil {
 		return school.Attempt{}, err
@@ -75,16 +80,21 @@ func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, 
 		if p != nil && *p%c.Course.Step() != 0 && (out.Points == nil || *out.Points != *p) { // what stands may be of another step
 			return school.Refuse("point step", "points", c.Course.Step().String())
 		}
+		scores, err := tx.Scores(number)
+		if err != nil {
+			return err
+		}
+		asked := worksheet.Worth(issued.Guides)
+		adds := c.Assignment.Tallied(asked, school.Given(scores), c.Course.Step())
 		total := p
 		if total == nil {
-			scores, err := tx.Scores(number)
-			if err != nil {
-				return err
-			}
-			total = worksheet.Add(worksheet.Worth(issued.Guides), school.Given(scores)).Points
+			total = adds.Points
+		}
+		if out.Whole = len(asked) > 0 && adds.Whole(total); !out.Whole {
+			reason = ""
 		}
 		now := s.now()
-		out.Points, out.Remark, out.MarkedAt = total, strings.TrimSpace(remark), &now
+		out.Points, out.Reason, out.Remark, out.MarkedAt = total, reason, strings.TrimSpace(remark), &now
 		return tx.PutAttempt(out)
 	})
 	return out, err

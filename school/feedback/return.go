@@ -346,9 +346,9 @@ func fixFeedback(tx school.CopyTx, a school.Attempt, pages []worksheet.Guide) (s
 	if err != nil {
 		return "", err
 	}
-	r := school.Returned{Points: a.Points, Remark: a.Remark, Marks: []school.ReturnedMark{}}
+	r := school.Returned{Points: a.Points, Reason: a.Reason, Remark: a.Remark, Marks: []school.ReturnedMark{}}
 	if len(scores) > 0 {
-		r.Scores, _ = school.ScoredOf(pages, scores)
+		r.Scores = school.ScoredOf(pages, scores)
 	}
 	for _, w := range shown {
 		r.Marks = append(r.Marks, school.ReturnedMark{Mark: w.Mark, By: by[w.Version].AuthorName, At: by[w.Version].At})

@@ -2,6 +2,7 @@ package feedback
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -16,6 +17,49 @@ import (
 // for the person who gives: what somebody else has given meanwhile is not
 // written over unseen, but the Problem "scored".
 func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, number int, question, text, was string) (school.Attempt, error) {
+	return s.score(ctx, who, id, number, question, was, func(q worksheet.Question) (given, error) {
+		text := strings.TrimSpace(text)
+		if text == "" {
+			return given{}, nil
+		}
+		p, err := points.Parse(text)
+		if err != nil || p > q.Points {
+			return given{}, school.Refuse("score", "points", q.Points.String())
+		}
+		return given{points: &p}, nil
+	})
+}
+
+// Judge is Score by a question's rubric: levels has one for every criterion, and
+// what they give are the points.
+func (s *Marking) Judge(ctx context.Context, who school.Person, id uint64, number int, question string, levels map[string]string, was string) (school.Attempt, error) {
+	return s.score(ctx, who, id, number, question, was, func(q worksheet.Question) (given, error) {
+		if q.Rubric == nil {
+			return given{}, school.Refuse("judged", "levels", "")
+		}
+		p, whole := q.Rubric.Given(levels)
+		if !whole {
+			return given{}, school.Refuse("judged", "levels", "")
+		}
+		return given{&p, levels}, nil
+	})
+}
+
+// given is what a question gets, nil for nothing, and by which levels.
+type given struct {
+	points *points.Points
+	levels map[string]string
+}
+
+func (g given) text() string {
+	if g.points == nil {
+		return ""
+	}
+	return g.points.String()
+}
+
+// score keeps what is to be given for a question.
+func (s *Marking) score(ctx context.Context, who school.Person, id uint64, number int, question, was string, what func(worksheet.Question) (given, error)) (school.Attempt, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
 	if err != nil {
 		return school.Attempt{}, err
@@ -29,14 +73,11 @@ func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, numbe
 	if at < 0 || number < 1 {
 		return school.Attempt{}, access.ErrHidden
 	}
-	now := s.now()
-	score := school.Score{Attempt: number, QuestionID: question, PersonID: who.ID, At: now}
-	if text = strings.TrimSpace(text); text != "" {
-		if score.Points, err = points.Parse(text); err != nil || score.Points > asked[at].Points {
-			return school.Attempt{}, school.Refuse("score", "points", asked[at].Points.String())
-		}
-		text = score.Points.String()
+	give, err := what(asked[at])
+	if err != nil {
+		return school.Attempt{}, err
 	}
+	now, step := s.now(), c.Course.Step()
 	var out school.Attempt
 	err = s.store.InCopy(ctx, id, func(tx school.CopyTx) (err error) {
 		if out, err = marked(tx, number); err != nil {
@@ -46,32 +87,35 @@ func (s *Marking) Score(ctx context.Context, who school.Person, id uint64, numbe
 		if err != nil {
 			return err
 		}
-		given, stood := school.Given(scores), ""
-		if p, ok := given[question]; ok {
-			stood = p.String()
+		var stood given
+		for _, sc := range scores {
+			if sc.QuestionID == question {
+				stood = given{&sc.Points, sc.Levels}
+			}
 		}
-		if stood == text {
+		by := school.Given(scores)
+		out.Whole = c.Assignment.Tallied(asked, by, step).Whole(out.Points)
+		if stood.text() == give.text() && maps.Equal(stood.levels, give.levels) {
 			return nil // nothing changes, and nothing is touched
 		}
-		if score.Points%c.Course.Step() != 0 {
-			return school.Refuse("point step", "points", c.Course.Step().String())
+		if give.points != nil && give.levels == nil && *give.points%step != 0 { // what a rubric gives is its maker's to say
+			return school.Refuse("point step", "points", step.String())
 		}
-		if stood != was {
-			return school.Refuse("scored", "points", stood)
+		if stood.text() != was {
+			return school.Refuse("scored", "points", stood.text())
 		}
-		followed := !worksheet.Add(asked, given).Whole(out.Points)
-		if text == "" {
-			delete(given, question)
+		if give.points == nil {
+			delete(by, question)
 			err = tx.DropScore(number, question)
 		} else {
-			given[question] = score.Points
-			err = tx.PutScore(score)
+			by[question] = *give.points
+			err = tx.PutScore(school.Score{Attempt: number, QuestionID: question, Points: *give.points, Levels: give.levels, PersonID: who.ID, At: now})
 		}
 		if err != nil {
 			return err
 		}
-		if followed {
-			out.Points = worksheet.Add(asked, given).Points
+		if !out.Whole {
+			out.Points, out.Reason = c.Assignment.Tallied(asked, by, step).Points, ""
 		}
 		out.MarkedAt = &now
 		return tx.PutAttempt(out)

@@ -251,7 +251,7 @@ func (b *Books) TakePoints(ctx context.Context, who school.Person, course uint64
 		return 0, err
 	}
 	for i, c := range r.Taken() {
-		if _, err := b.marking.GivePoints(ctx, who, c.copy, c.attempt, c.Now, c.remark); err != nil {
+		if _, err := b.marking.GivePoints(ctx, who, c.copy, c.attempt, c.Now, "", c.remark); err != nil {
 			return i, err
 		}
 	}

@@ -35,5 +35,4 @@ type ScreenStore interface {
 	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
-	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 }

@@ -66,6 +66,7 @@ type Base struct {
 	Due          *time.Time          `json:"due,omitempty"`
 	Mode         flow.Mode           `json:"way"`
 	Instructions string              `json:"-"`                     // as they were typed
+	JudgedBy     []Judging           `json:"-"`                     // what students are told of it
 	Instruments  []string            `json:"instruments,omitempty"` // those offered; none for all
 	NoSpelling   bool                `json:"noSpelling"`
 	PointsOf     string              `json:"pointsOf"` // the assignment's points, "" for none
@@ -89,6 +90,7 @@ type Attempted struct {
 	Line       string          `json:"line,omitempty"`  // the student's line to the teacher
 	Given      *string         `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
 	Remark     string          `json:"remark,omitempty"`
+	Reason     string          `json:"reason,omitempty"`    // why these points, where the questions add up to others
 	Questions  []school.Scored `json:"questions,omitempty"` // that points are given for
 	ReturnedAt *time.Time      `json:"returnedAt,omitempty"`
 	Feedback   int             `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
@@ -120,6 +122,9 @@ type ForTeacher struct {
 	Before map[string]string `json:"before,omitempty"` // what questions got for the attempt before
 
 	Found []Finding `json:"found,omitempty"` // what comparing with what is expected says
+
+	Rubrics map[string][]Criterion `json:"-"`      // by question
+	Scaled  bool                   `json:"scaled"` // the total is what the questions add up to, brought to PointsOf
 
 	Missing int  `json:"missing,omitempty"` // questions without points
 	Whole   bool `json:"whole,omitempty"`   // the total was given as a whole
@@ -330,6 +335,13 @@ func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live
 		return nil
 	}
 	issued, err := s.revisions.Issued(ctx, r)
+	for _, g := range issued.Guides {
+		for _, q := range g.ForStudents().Questions {
+			if q.Rubric != nil {
+				v.JudgedBy = append(v.JudgedBy, Judging{q.Number, criteria(*q.Rubric, nil)})
+			}
+		}
+	}
 	for _, m := range issued.Directions {
 		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, time.Time{}, true))
 	}

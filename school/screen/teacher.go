@@ -157,8 +157,10 @@ func (s *Screens) addScores(ctx context.Context, v *Screen, c school.CopyInCours
 	if err != nil {
 		return err
 	}
-	var t worksheet.Tally
-	v.Questions, t = school.ScoredOf(issued.Guides, scores)
+	v.Scaled = c.Assignment.Scaled
+	v.Questions, v.Reason = school.ScoredOf(issued.Guides, scores), a.Reason
+	v.Rubrics = rubrics(issued.Guides, scores)
+	t := c.Assignment.Tallied(worksheet.Worth(issued.Guides), school.Given(scores), c.Course.Step())
 	v.Missing, v.Whole = t.Missing, t.Whole(a.Points)
 	return nil
 }

@@ -29,6 +29,7 @@ type All struct {
 	Shelf       *shelf.Shelf
 	Publishing  *shelf.Publishing
 	Revisions   *shelf.Revisions
+	Rubrics     *shelf.Rubrics
 	Screens     *screen.Screens
 	Assignments *assign.Assignments
 	Agenda      *assign.Agenda
@@ -61,6 +62,7 @@ type Store interface {
 	shelf.ShelfStore
 	shelf.PublishingStore
 	shelf.RevisionStore
+	shelf.RubricStore
 	screen.ScreenStore
 	assign.AssignmentStore
 	assign.AgendaStore
@@ -112,6 +114,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Intake = intake.New(store, engine, p.Transcoder, p.Office, p.Photos)
 	s.Revisions = shelf.NewRevisions(store, engine, gate)
 	s.Shelf = shelf.NewShelf(store, engine, gate, s.Intake, s.Revisions, now, func() { s.Jobs.Wake() })
+	s.Rubrics = shelf.NewRubrics(store, now)
 	s.Publishing = shelf.NewPublishing(store, engine, gate, s.Shelf, now)
 
 	s.Assignments = assign.NewAssignments(store, gate, s.Publishing, now)

@@ -30,7 +30,6 @@ type PublishingStore interface {
 	Reissue(ctx context.Context, worksheet, revision uint64) (begun int, err error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
-	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 }
 
 // A Painter is the part of the PDF engine that is needed here.
@@ -55,7 +54,6 @@ type RevisionStore interface {
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
-	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	// DropBlob forgets what can be made again.
 	DropBlob(ctx context.Context, hash string) error
 }
@@ -94,5 +92,4 @@ type ShelfStore interface {
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
-	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 }

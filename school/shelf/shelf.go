@@ -11,7 +11,6 @@ import (
 
 	"golang.org/x/sync/singleflight"
 
-	"readymargin/core/access"
 	"readymargin/core/document"
 	"readymargin/core/heldback"
 	"readymargin/core/worksheet"
@@ -40,7 +39,7 @@ func NewShelf(store ShelfStore, engine Reader, gate *school.Gate, in *intake.Int
 // of several, one behind the other. Whatever is wrong with a file is one of the
 // errors of the packages pdf and office, and then there is no new worksheet.
 func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.Upload) (school.Worksheet, error) {
-	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
+	if err := prepares(who); err != nil {
 		return school.Worksheet{}, err
 	}
 	var p worksheet.Plan

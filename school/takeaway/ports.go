@@ -17,5 +17,4 @@ type ExportStore interface {
 	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
-	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 }

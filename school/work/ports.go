@@ -46,7 +46,6 @@ type ElsewhereStore interface {
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
-	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 }
 
 // An AttachmentStore keeps sounds and pictures on copies.
@@ -57,7 +56,6 @@ type AttachmentStore interface {
 	CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
-	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 }
 
 // A SavingStore keeps the work on copies.

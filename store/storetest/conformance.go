@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"reflect"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -347,7 +348,7 @@ func attempts(c *check) {
 	}))
 	c.must(in(func(tx school.CopyTx) error {
 		all, err := tx.Scores(1)
-		if len(all) != 1 || all[0] != better {
+		if len(all) != 1 || !reflect.DeepEqual(all[0], better) {
 			c.Errorf("scores: %+v", all)
 		}
 		return err
@@ -356,7 +357,7 @@ func attempts(c *check) {
 	if len(laid) != 2 || laid[0].Normal != "b" || !laid[1].Drawn || !slices.Equal(all[own.ID], laid) {
 		c.Errorf("answers: %+v, and of all copies %+v", laid, all)
 	}
-	if got := must(c.ScoresOf(c.ctx, own.AssignmentID)); len(got) != 1 || got[0] != better {
+	if got := must(c.ScoresOf(c.ctx, own.AssignmentID)); len(got) != 1 || !reflect.DeepEqual(got[0], better) {
 		c.Errorf("scores of the newest attempts: %+v", got)
 	}
 	if err := in(func(tx school.CopyTx) error {

@@ -12,6 +12,7 @@ import * as queue from './queue.js';
 import { fit, goTo, surface } from './surface.js';
 import * as drafts from './drafts.js';
 import * as tags from './tags.js';
+import * as judging from './judging.js';
 import './ready.js';
 import * as since from './since.js';
 
@@ -23,7 +24,7 @@ const ahead = new Map(); // copies loaded before they are asked for
 export const marking = { open: /** @type {(view: any) => Promise<void>} */ (async () => {}) };
 
 let timer = 0,
-  unsaved = null; // {copy, attempt, points, remark} as they were typed
+  unsaved = null; // {copy, attempt, points, reason, remark} as they were typed
 
 export function draw(v) {
   let typed = drafts.of(`copy/${v.copy}`, `given/${v.attempt}`); // and not taken
@@ -32,12 +33,12 @@ export function draw(v) {
     typed = null;
   }
   if (typed) {
-    unsaved = { copy: v.copy, attempt: v.attempt, points: typed.points, remark: typed.remark };
+    unsaved = { ...typed, copy: v.copy, attempt: v.attempt };
     clearTimeout(timer);
     timer = setTimeout(() => give().catch(() => {}), 700);
   }
   if (v.head) window.htmx.swap(top, v.head, { swapStyle: 'innerHTML' });
-  if (typed) for (const id of ['points', 'remark']) field(id).value = typed[id];
+  if (typed) for (const id of GIVEN) field(id).value = typed[id] ?? '';
   for (const box of boxes()) {
     const there = drafts.of(`copy/${v.copy}`, scoreOf(v.attempt, box.dataset.question));
     if (there === null) continue; // nothing was typed there
@@ -45,10 +46,12 @@ export function draw(v) {
       drafts.drop(`copy/${v.copy}`, scoreOf(v.attempt, box.dataset.question)); // newer points stand there
       continue;
     }
+    if (there.levels) judging.choose(box, there.levels);
+    if (there.begun) continue; // some criteria are still open
     box.value = there.points;
-    scoreLater(box);
+    scoreLater(box, there.levels);
   }
-  tags.draw(v, { box: boxOf, give: (q, points) => press(q, points, true) });
+  tags.draw(v, { box: boxOf, give: (q, points) => press(q, points, true), criteria: judging.criteria });
   showHeld();
   since.draw();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
@@ -108,8 +111,10 @@ function showHeld() {
   );
 }
 
-// stands gives the points in all and the remark as the server has them.
-const stands = (v) => [v.given ?? '', v.remark ?? ''];
+// stands gives the points in all, why these, and the remark as the server has
+// them.
+const stands = (v) => [v.given ?? '', v.reason ?? '', v.remark ?? ''],
+  GIVEN = ['points', 'reason', 'remark'];
 
 const field = (id) => top.querySelector(`#${id}`) ?? {};
 
@@ -119,21 +124,48 @@ const boxes = () => [...top.querySelectorAll('[data-question]')],
   scoreOf = (attempt, q) => `score/${attempt}/${q}`;
 const scores = new Map(); // typed and not taken yet, by copy, attempt and question
 
-// scoreLater takes the points of a question soon; as a draft they are kept at once.
-function scoreLater(box) {
+// scoreLater takes the points of a question soon, or the levels that give them;
+// as a draft they are kept at once.
+function scoreLater(box, levels = null) {
   const { copy, attempt } = marks.view,
     { question: q, was } = box.dataset;
-  scores.set(`${copy} ${attempt} ${q}`, { copy, attempt, question: q, points: box.value, was });
-  drafts.keep(`copy/${copy}`, scoreOf(attempt, q), { points: box.value, was });
+  scores.set(`${copy} ${attempt} ${q}`, {
+    copy,
+    attempt,
+    question: q,
+    points: box.value,
+    was,
+    ...(levels && { levels: JSON.stringify(levels) }),
+  });
+  drafts.keep(`copy/${copy}`, scoreOf(attempt, q), { points: box.value, was, levels });
   clearTimeout(timer);
   timer = setTimeout(() => give().catch(() => {}), 700);
 }
 
-// press gives a question points, and goes on to the next one.
+// judge takes the levels that are chosen for a question once every criterion has
+// one; until then they are kept as a draft.
+function judge(box) {
+  const { levels, points } = judging.chosen(box),
+    { copy, attempt } = marks.view,
+    { question: q, was } = box.dataset;
+  if (points === null) drafts.keep(`copy/${copy}`, scoreOf(attempt, q), { points: was, was, levels, begun: true });
+  else {
+    box.value = points;
+    scoreLater(box, levels);
+  }
+  tags.tell(marks.view, boxOf);
+  return points !== null;
+}
+
+// press gives a question points, or goes on from its levels, to the next one.
 function press(q, points, onPage = false) {
   const box = boxOf(q);
-  box.value = points;
-  scoreLater(box);
+  if (points === null) judge(box);
+  else {
+    box.value = points;
+    judging.choose(box, null);
+    scoreLater(box);
+  }
   tags.close();
   onward(box, onPage);
 }
@@ -156,7 +188,7 @@ async function takeScores(keepalive) {
       if (here) {
         here.dataset.was = s.points.trim();
         here.removeAttribute('aria-invalid');
-        added(a.points);
+        added(a);
       }
       queue.savedSince(new Date(a.at));
     } catch (e) {
@@ -175,19 +207,19 @@ async function takeScores(keepalive) {
 }
 
 // added shows the points in all, and whether they are what the questions add up to.
-function added(points) {
+function added({ points, whole }) {
   marks.view.given = points || null;
   tags.tell(marks.view, boxOf);
   const total = top.querySelector('#points'),
-    says = top.querySelector('[data-tally]'),
-    number = (v) => Number(v.replace(',', '.')) || 0;
+    says = top.querySelector('[data-tally]');
   if (total && !unsaved) total.value = points; // what is being typed stays
   if (!says) return;
-  const missing = boxes().filter((b) => !b.value.trim()).length,
-    sum = boxes().reduce((n, b) => n + number(b.value), 0);
-  if (points && (sum !== number(points) || missing === boxes().length)) says.textContent = 'given as a whole';
+  const missing = boxes().filter((b) => !b.value.trim()).length;
+  if (whole) says.textContent = 'given as a whole';
   else if (missing) says.textContent = `${missing} ${missing === 1 ? 'question' : 'questions'} without points`;
-  else says.textContent = 'added up';
+  else says.textContent = `added up${marks.view.scaled ? `, scaled to ${marks.view.pointsOf}` : ''}`;
+  top.querySelector('.because').hidden = !whole;
+  if (!whole && !unsaved) field('reason').value = '';
   leadOn();
 }
 
@@ -232,18 +264,21 @@ function toFirst() {
 
 // later takes what is typed in the head soon; as a draft it is kept at once.
 function later(e) {
+  const judged = e.target.closest('[data-judging]');
+  if (judged) {
+    judge(boxOf(judged.dataset.judging));
+    return;
+  }
   if (e.target.dataset.question) {
+    judging.choose(e.target, null);
     scoreLater(e.target);
     tags.tell(marks.view, boxOf);
     return;
   }
   const { copy, attempt } = marks.view;
-  unsaved = { copy, attempt, points: field('points').value ?? '', remark: field('remark').value ?? '' };
-  drafts.keep(`copy/${copy}`, `given/${attempt}`, {
-    points: unsaved.points,
-    remark: unsaved.remark,
-    was: stands(marks.view),
-  });
+  const typed = Object.fromEntries(GIVEN.map((id) => [id, field(id).value ?? '']));
+  unsaved = { copy, attempt, ...typed };
+  drafts.keep(`copy/${copy}`, `given/${attempt}`, { ...typed, was: stands(marks.view) });
   clearTimeout(timer);
   timer = setTimeout(() => give().catch(() => {}), 700);
 }
@@ -262,17 +297,22 @@ async function give({ keepalive = false } = {}) {
       throw e;
     }
   if (!unsaved) return;
-  const { copy, attempt, points, remark } = unsaved,
+  const { copy, attempt, points, reason = '', remark } = unsaved,
     sent = unsaved;
   unsaved = null;
   const box = () => (marks.view.copy === copy && marks.view.attempt === attempt ? top.querySelector('#points') : null);
   try {
-    const a = await ask(`/copies/${copy}/points`, { method: 'POST', form: { attempt, points, remark }, keepalive });
+    const a = await ask(`/copies/${copy}/points`, {
+      method: 'POST',
+      form: { attempt, points, reason, remark },
+      keepalive,
+    });
     if (!unsaved) drafts.drop(`copy/${copy}`, `given/${attempt}`);
     ahead.delete(copy);
     box()?.removeAttribute('aria-invalid');
-    if (box()) added(a.points);
-    if (marks.view.copy === copy && marks.view.attempt === attempt) marks.view.remark = remark.trim();
+    if (box()) added(a);
+    if (marks.view.copy === copy && marks.view.attempt === attempt)
+      Object.assign(marks.view, { remark: remark.trim(), reason: a.whole ? reason.trim() : '' });
     queue.savedSince(new Date(a.at));
     refreshRoll();
   } catch (e) {
@@ -546,6 +586,9 @@ async function reopen(form) {
 
 export function begin() {
   top.addEventListener('input', later);
+  top.addEventListener('focusin', (e) => {
+    if (e.target.dataset.question) judging.open(e.target);
+  });
   top.addEventListener('keydown', (e) => {
     const proposed = e.target.closest('li')?.querySelector('[data-proposal]');
     if (e.key === '=' && proposed) {
@@ -558,9 +601,10 @@ export function begin() {
       press(e.target.dataset.question, marks.view.questions.find((q) => q.id === e.target.dataset.question).of, false);
       return;
     }
-    if (e.key === 'Enter' && e.target.dataset.question) {
+    const judged = e.target.closest('[data-judging]');
+    if (e.key === 'Enter' && (e.target.dataset.question || (judged && e.target.type === 'radio'))) {
       e.preventDefault();
-      onward(e.target);
+      onward(judged ? boxOf(judged.dataset.judging) : e.target);
       return;
     }
     if (e.key !== 'Enter' || e.target.id !== 'points') return;

@@ -137,10 +137,20 @@ function take(area, r, q) {
   arrange();
 }
 
-// keep keeps what is written, with a short key and for all who mark here, when
-// one likes.
+// keep keeps what is written, with a short key, with points and for all who mark
+// here, when one likes.
 function keep(area) {
   const text = area.value.trim(),
+    q = questionOf(area),
+    given = q && /** @type {HTMLInputElement} */ (document.querySelector(`[data-question="${q.id}"]`))?.value,
+    points = el('input', {
+      className: 'field',
+      inputMode: 'decimal',
+      maxLength: 7,
+      placeholder: 'Points',
+      'aria-label': 'Points that it comes with, if you like',
+      value: given ?? '',
+    }),
     short = el('input', {
       className: 'field',
       maxLength: 20,
@@ -151,7 +161,7 @@ function keep(area) {
     form = el(
       'div',
       { className: 'ready-form' },
-      short,
+      el('div', { className: 'flex gap-1' }, short, points),
       el('label', {}, shared, ' for all who mark in this course'),
       el('button', { type: 'button', className: 'button', on: { click: send } }, 'Keep it'),
     );
@@ -159,9 +169,11 @@ function keep(area) {
     try {
       const r = await ask(base(), {
         method: 'POST',
-        form: { text, short: short.value, points: '', shared: shared.checked ? 'yes' : '' },
+        form: { text, short: short.value, points: points.value, shared: shared.checked ? 'yes' : '' },
       });
-      all = all.filter((o) => o.id !== r.id).concat({ ...r, mine: true, used: {} });
+      all = all
+        .filter((o) => o.id !== r.id)
+        .concat({ ...r, points: points.value.trim().replace(',', '.'), mine: true, used: {} });
       toast('It is ready to be used again.');
       close();
       area.focus();

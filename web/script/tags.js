@@ -9,7 +9,7 @@ let strip = null; // what is open to be pressed
 
 // draw puts the signs on the pages. box gives what a question has in the margin,
 // and give takes what was pressed; a student has neither.
-export function draw(view, { box, give } = /** @type {any} */ ({})) {
+export function draw(view, { box, give, criteria } = /** @type {any} */ ({})) {
   close();
   for (const tag of surface.desk.querySelectorAll('.tag')) tag.remove();
   if (!view.teacher && view.feedback !== view.attempt) return; // they are not of what is shown
@@ -19,20 +19,32 @@ export function draw(view, { box, give } = /** @type {any} */ ({})) {
     const tag = el(give ? 'button' : 'p', { className: 'tag', data: { tagOf: q.id } });
     tag.style.top = `${(100 * q.tag) / s.h}%`;
     if (give) {
-      tag.addEventListener('click', () => open(view, q, tag, give));
+      tag.addEventListener('click', () => open(view, q, tag, give, criteria(q.id)));
       tag.addEventListener('pointerdown', ours);
     }
     s.box.append(tag);
     say(tag, q, give ? box(q.id).value : q.given);
   }
   for (const v of surface.desk.querySelectorAll('.verdict')) v.remove();
-  for (const f of view.found ?? []) for (const b of f.blanks ?? []) judged(b);
+  for (const f of view.found ?? []) for (const b of f.blanks ?? []) verdict(b);
 }
 
-// judged shows how what stands in a place compares with what is expected there:
+// judged offers the levels of a criterion.
+function judged(c, then) {
+  const row = el('div', { className: 'levels', role: 'group', 'aria-label': c.text }, el('b', {}, c.text)),
+    buttons = c.levels.map((l) =>
+      el('button', { on: { click: () => (l.choose(), show(), then()) } }, el('b', {}, l.gives), ` ${l.text}`),
+    ),
+    show = () => buttons.forEach((b, i) => b.setAttribute('aria-pressed', String(c.levels[i].met())));
+  show();
+  row.append(...buttons);
+  return row;
+}
+
+// verdict shows how what stands in a place compares with what is expected there:
 // a sign for who marks, and no mark.
 const SIGNS = { agrees: 'check', differs: 'cross' };
-function judged(b) {
+function verdict(b) {
   const s = sheetOf(b.page);
   if (!s) return;
   const v = el(
@@ -71,17 +83,22 @@ function values(of, step) {
   return [...out, of];
 }
 
-function open(view, q, tag, give) {
+// open offers what a question can be given: its points, or the levels of its
+// criteria.
+function open(view, q, tag, give, criteria) {
   const again = strip?.dataset.stripOf === q.id;
   close();
   if (again) return;
   strip = el(
     'div',
     { className: 'tag-strip', role: 'group', 'aria-label': `Points for question ${q.number}`, data: { stripOf: q.id } },
-    ...values(+q.of, +view.step).map((v) =>
-      el('button', { on: { click: () => give(q.id, String(v)) }, 'aria-label': `${v} of ${q.of}` }, String(v)),
-    ),
+    ...(criteria.length
+      ? criteria.map((c) => judged(c, () => criteria.every((o) => o.levels.some((l) => l.met())) && give(q.id, null)))
+      : values(+q.of, +view.step).map((v) =>
+          el('button', { on: { click: () => give(q.id, String(v)) }, 'aria-label': `${v} of ${q.of}` }, String(v)),
+        )),
   );
+  strip.classList.toggle('judged', criteria.length > 0);
   strip.addEventListener('pointerdown', ours);
   strip.style.top = tag.style.top;
   tag.before(strip);

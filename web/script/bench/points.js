@@ -8,6 +8,7 @@ import { choose, spot } from './leaves.js';
 import { newId } from '../ids.js';
 import { load, own, places, print, questions } from './found.js';
 import { corrected, letGo } from './parts.js';
+import { judging } from './rubric.js';
 
 // how a question may be answered by marks
 const TASKS = {
@@ -53,6 +54,7 @@ const sum = () =>
   } points`;
 
 const panel = {
+  ...judging((f, merge) => set(doc.at, (all) => f(all[at]), merge)),
   all: [],
   sum: '',
   marking: false,
@@ -74,6 +76,7 @@ const panel = {
         about: `page ${n[i]}${blanks[k] ? `, ${blanks[k]} ${blanks[k] === 1 ? 'blank' : 'blanks'}` : ''}${q.m ? `, ${TASKS[q.m.k].toLowerCase()}` : ''}${q.w?.length ? `, ${q.w.length} expected` : ''}`,
         label: `Points for question ${q.n || k + 1} on page ${n[i]}`,
         points: text(q.p),
+        judged: !!q.b,
       }));
     });
     const q = questions(leaf())[at];
@@ -85,6 +88,7 @@ const panel = {
       count: String(q?.m?.c || ''),
       drop: !!q?.m?.d,
     };
+    this.showRubric(q);
     Object.assign(this, { sum: sum(), marking, corrected: corrected('questions') });
   },
   pick(i, k) {
@@ -133,6 +137,13 @@ const panel = {
       },
       'count',
     );
+  },
+  counted() {
+    this.sum = sum();
+    for (const q of this.all) if (q.judged) q.points = text(questions(view.leaves[q.leaf])[q.at].p);
+  },
+  keepRubric() {
+    this.keep(questions(leaf())[at]);
   },
   setDrop: (d) =>
     set(doc.at, (all) => {

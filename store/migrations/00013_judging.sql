@@ -1,0 +1,23 @@
+-- +goose Up
+-- By which levels a question was judged: criterion to level, where it was.
+ALTER TABLE scores ADD COLUMN levels TEXT NULL;
+-- Why points were given as a whole and not as the questions add up.
+ALTER TABLE attempts ADD COLUMN reason VARCHAR(300) NOT NULL DEFAULT '';
+-- What the questions add up to is brought to the points of the assignment.
+ALTER TABLE assignments ADD COLUMN scaled BOOLEAN NOT NULL DEFAULT FALSE;
+-- By what somebody judges questions, kept to be used again.
+CREATE TABLE rubrics (
+  id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
+  owner_id BIGINT UNSIGNED NOT NULL,
+  title VARCHAR(100) NOT NULL,
+  body TEXT NOT NULL,
+  created_at DATETIME(6) NOT NULL,
+  KEY (owner_id),
+  CONSTRAINT rubric_owner FOREIGN KEY (owner_id) REFERENCES people (id) ON DELETE CASCADE
+);
+
+-- +goose Down
+DROP TABLE rubrics;
+ALTER TABLE assignments DROP COLUMN scaled;
+ALTER TABLE attempts DROP COLUMN reason;
+ALTER TABLE scores DROP COLUMN levels;
