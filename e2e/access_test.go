@@ -193,6 +193,7 @@ var rights = map[string]any{
 	"GET /courses/:id/people/:person": "teacher", "POST /courses/:id/voice": "teacher",
 	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
+	"GET /copies/:id/watch": "", "GET /copies/:id/watching": "", // where the course lets them, which has a test of its own
 	"GET /rubrics": staff, "POST /rubrics": staff, "POST /rubrics/:id/drop": "",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/reissue": "teacher",
@@ -239,7 +240,7 @@ func allowed(r any, state flow.State, kind string) bool {
 // who asks, so that the table can be walked without moving anything.
 var bodies = map[string]string{
 	"POST /drafts/:thing/:id": `[]`,
-	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /copies/:id/reopen": "due=never", "POST /assignments/:id/across": `{}`, "POST /assignments/:id/across/ops": `{}`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
+	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /rubrics": `{}`, "POST /copies/:id/reopen": "due=never", "POST /assignments/:id/across": `{}`, "POST /assignments/:id/across/ops": `{}`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
 	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,
 }
 

@@ -251,7 +251,7 @@ func TestPointsOnThePage(t *testing.T) {
 		t.Errorf("the attempt has %v (%v)", a[0].Points, err)
 	}
 	// A course of whole points.
-	if _, err := home.School.Courses.SetMarking(ctx, teacher, sc.course.ID, "1", school.Last); err != nil {
+	if _, err := home.School.Courses.SetMarking(ctx, teacher, sc.course.ID, "1", school.Last, false); err != nil {
 		t.Fatal(err)
 	}
 	steps(t,

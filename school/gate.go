@@ -86,7 +86,7 @@ func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Act
 func (s *Gate) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer submission.Layer) (access.Person, access.Thing) {
 	shared := a.Mode == flow.OneForAll
 	t := access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: shared, Now: s.now(), Given: access.Given{
-		Mode: a.Mode, Draft: a.Draft, Removed: a.RemovedAt != nil, Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere}}
+		Mode: a.Mode, Draft: a.Draft, Removed: a.RemovedAt != nil, Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere, Watched: a.Watched}}
 	if a.OpensAt != nil {
 		t.Given.Opens = *a.OpensAt
 	}

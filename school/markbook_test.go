@@ -85,7 +85,7 @@ func TestMarkBook(t *testing.T) {
 		}
 	}
 	expect("the best counts", "3#1 - 0.750; 2#1 10#1 0.857; 1#1 - 0.250; - - ; median 2 of 2")
-	_, err = h.school.Courses.SetMarking(h.ctx, h.Teacher, course, "0.25", school.Last)
+	_, err = h.school.Courses.SetMarking(h.ctx, h.Teacher, course, "0.25", school.Last, false)
 	h.must(err)
 	expect("the last counts", "2.5#2 - 0.625; 2#1 10#1 0.857; 1#1 - 0.250; - - ; median 2 of 2")
 	h.must(b.SetWeights(h.ctx, h.Teacher, course, map[string]float64{"": 3, "Tides": 1}))

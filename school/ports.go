@@ -37,10 +37,15 @@ type Use struct {
 	Begun        int // copies that are begun
 }
 
+// StillThere is for how long somebody counts as having a copy open after they
+// were last heard of.
+const StillThere = 25 * time.Second
+
 // A Pulse is how a copy stands: whatever happens to it changes something here.
 type Pulse struct {
 	State    flow.State
 	Returned time.Time                  // when an attempt was last returned, zero for never
+	Watchers []string                   // who looked at the work a moment ago, by name
 	Seq      map[submission.Layer]int64 // the newest operation of each layer that was written in
 }
 

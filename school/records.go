@@ -50,6 +50,7 @@ type Course struct {
 	PointStep    points.Points      // in which points are given; 0 for quarters
 	Counts       Counts             // which attempt does
 	Weights      map[string]float64 `gorm:"serializer:json"` // of chapters, where they are not all 1
+	Watch        bool               // who marks may look at work before it is submitted
 	SourceID     string             // of its record in a school's directory, "" for none
 	Version      int                // goes up with every change
 	CreatedAt    time.Time
@@ -181,6 +182,7 @@ type Assignment struct {
 	KeepHere     bool            // students do not take the sheet away as a file
 	NoSpelling   bool            // the browser does not help with spelling
 	Nameless     bool            // who marks sees no names until a copy is returned
+	Watched      bool            `gorm:"-"` // who marks may look at work before it is submitted; known of one whose copy is asked about
 	Scaled       bool            // what the questions add up to is brought to Points
 	Draft        bool            // students do not see it yet
 	RemovedAt    *time.Time      // when it was unassigned; the work is kept
@@ -229,6 +231,10 @@ func (a Assignment) TimesFor(c Copy) (t flow.Times) {
 	}
 	return t
 }
+
+// WatchedIn reports whether those who mark in the course may look at work before
+// it is submitted: never where they are to see no names.
+func (a Assignment) WatchedIn(c Course) bool { return c.Watch && !a.Nameless }
 
 // Hides reports whether whose a copy is stays hidden from those who mark: it was
 // never returned, and is marked without names.

@@ -187,7 +187,7 @@ func TestFollowingTogether(t *testing.T) {
 	for _, p := range class {
 		id := h.copy(p, given[0])
 		go func() {
-			ended <- h.school.Live.Follow(ctx, p, id, submission.Replies, 1,
+			ended <- h.school.Live.Follow(ctx, p, id, submission.Replies, live.Seen{Seq: 1, Said: 1},
 				func(n live.News) error { heard <- n; return nil },
 				func() error { quiet <- true; return nil })
 		}()

@@ -62,13 +62,14 @@ func (s Copies) CopyInCourse(ctx context.Context, id, asker uint64) (out school.
 			return out, err
 		}
 	}
+	out.Assignment.Watched = out.Assignment.WatchedIn(out.Course)
 	m, err := Courses(s).Membership(ctx, out.Course.ID, asker)
 	out.Role, out.Section = m.Role, m.Section
 	return out, err
 }
 
 // decides are the columns of an assignment that say who may do what, when.
-const decides = "a.mode, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.audience, COALESCE(a.instruments, 'null')"
+const decides = "a.mode, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.audience, COALESCE(a.instruments, 'null'), (SELECT courses.watch FROM courses WHERE courses.id = a.course_id) AND NOT a.nameless"
 
 // deciding reads these columns into an assignment. Every stroke asks for them,
 // so it goes past GORM's reading of structs.
@@ -78,7 +79,7 @@ type deciding struct {
 }
 
 func (d *deciding) columns() []any {
-	return []any{&d.to.Mode, &d.to.Draft, &d.to.KeepHere, &d.to.OpensAt, &d.to.DueAt, &d.to.ClosesAt, &d.to.RemovedAt, &d.audience, &d.instruments}
+	return []any{&d.to.Mode, &d.to.Draft, &d.to.KeepHere, &d.to.OpensAt, &d.to.DueAt, &d.to.ClosesAt, &d.to.RemovedAt, &d.audience, &d.instruments, &d.to.Watched}
 }
 
 func (d *deciding) read() error {
@@ -136,10 +137,14 @@ func (s Copies) AttemptsOfStudent(ctx context.Context, student uint64) ([]school
 		Where("copy_id IN (SELECT id FROM copies WHERE student_id = ?)", student).Order("copy_id, number"))
 }
 
-// Unanswered leaves out copies that were never returned: nothing is after NULL.
+// Unanswered returns what students have said at once since the last return, and
+// since those who mark have said something at once.
 func (s Copies) Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error) {
-	return headsByCopy(s.db.WithContext(ctx).Where(`layer = ? AND copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)
-		AND heads.at > (SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id)`, submission.Replies, assignments))
+	return headsByCopy(s.db.WithContext(ctx).Joins("JOIN copies ON copies.id = heads.copy_id AND copies.student_id = heads.author_id").
+		Where(`heads.layer = ? AND copies.assignment_id IN ?
+		AND heads.at > COALESCE((SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id), copies.started_at)
+		AND NOT EXISTS (SELECT 1 FROM heads said WHERE said.copy_id = heads.copy_id AND said.layer = heads.layer AND said.author_id <> heads.author_id AND said.at > heads.at)`,
+		submission.Replies, assignments))
 }
 
 // op and head are rows of ops and heads. The body is JSON: of an operation's
@@ -239,10 +244,12 @@ func (s Copies) LayerSeq(ctx context.Context, copyID uint64, layer submission.La
 }
 
 // Pulses returns how copies stand, by one statement for all screens of a process.
-func (s Copies) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.Pulse, error) {
+func (s Copies) Pulses(ctx context.Context, copies []uint64, watchedSince time.Time) (map[uint64]school.Pulse, error) {
 	rows, err := s.db.WithContext(ctx).Raw(`SELECT c.id, c.state, l.layer, l.seq,
-		(SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = c.id)
-		FROM copies c LEFT JOIN layers l ON l.copy_id = c.id WHERE c.id IN ?`, copies).Rows()
+		(SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = c.id),
+		(SELECT GROUP_CONCAT(people.name ORDER BY people.name SEPARATOR '\n') FROM viewers JOIN people ON people.id = viewers.person_id
+			WHERE viewers.copy_id = c.id AND viewers.watching AND viewers.seen_at > ?)
+		FROM copies c LEFT JOIN layers l ON l.copy_id = c.id WHERE c.id IN ?`, watchedSince, copies).Rows()
 	if err != nil {
 		return nil, err
 	}
@@ -254,12 +261,16 @@ func (s Copies) Pulses(ctx context.Context, copies []uint64) (map[uint64]school.
 		var layer sql.Null[submission.Layer]
 		var seq sql.NullInt64
 		var returned sql.NullTime
-		if err := rows.Scan(&id, &state, &layer, &seq, &returned); err != nil {
+		var watchers sql.NullString
+		if err := rows.Scan(&id, &state, &layer, &seq, &returned, &watchers); err != nil {
 			return nil, err
 		}
 		p, ok := out[id]
 		if !ok {
 			p = school.Pulse{State: state, Returned: returned.Time, Seq: map[submission.Layer]int64{}}
+			if watchers.Valid {
+				p.Watchers = strings.Split(watchers.String, "\n")
+			}
 			out[id] = p
 		}
 		if layer.Valid {
@@ -284,15 +295,18 @@ type viewer struct {
 	CopyID   uint64
 	PersonID uint64
 	SeenAt   time.Time
+	Watching bool // the work as it is done, and no attempt
 }
 
-func (s Copies) View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error) {
+// View notes that somebody has a copy open, and returns who else has it open in
+// the same way.
+func (s Copies) View(ctx context.Context, copyID, person uint64, watching bool, now, since time.Time) (others []string, err error) {
 	db := s.db.WithContext(ctx)
-	if err := db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&viewer{copyID, person, now}).Error; err != nil {
+	if err := db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&viewer{copyID, person, now, watching}).Error; err != nil {
 		return nil, err
 	}
 	err = db.Table("viewers").Joins("JOIN people ON people.id = viewers.person_id").
-		Where("copy_id = ? AND person_id <> ? AND seen_at > ?", copyID, person, since).Pluck("people.name", &others).Error
+		Where("copy_id = ? AND person_id <> ? AND seen_at > ? AND watching = ?", copyID, person, since, watching).Pluck("people.name", &others).Error
 	return others, err
 }
 

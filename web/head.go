@@ -30,13 +30,14 @@ type tab struct {
 func (s *Site) headOf(v screen.Screen) head {
 	h := head{Screen: v, Now: s.school.Now()}
 	reworking := v.State == flow.Reworking
-	if v.Attempts > 1 || v.Attempts == 1 && reworking && v.ForStudent != nil {
+	watches := v.ForTeacher != nil && v.Watches
+	if v.Attempts > 1 || v.Attempts == 1 && reworking && (v.ForStudent != nil || watches) {
 		past := v.ForStudent != nil && v.Past
 		for n := 1; n <= v.Attempts; n++ {
 			h.Tabs = append(h.Tabs, tab{n, n == v.Attempt && (past || !reworking || v.ForTeacher != nil)})
 		}
-		if reworking && v.ForStudent != nil {
-			h.Tabs = append(h.Tabs, tab{0, !past})
+		if reworking && (v.ForStudent != nil || watches) {
+			h.Tabs = append(h.Tabs, tab{0, !past && (v.ForStudent != nil || v.Watch)})
 		}
 	}
 	return h
@@ -61,7 +62,14 @@ func (h head) Left() int {
 }
 
 // withHead answers script with a view and the head of its margin.
-func (s *Site) withHead(c *echo.Context, name string, v screen.Screen) error {
+func (s *Site) withHead(c *echo.Context, v screen.Screen) error {
+	name := "student-head"
+	switch {
+	case v.ForTeacher != nil && v.Watch:
+		name = "watch-head"
+	case v.ForTeacher != nil:
+		name = "teacher-head"
+	}
 	var b bytes.Buffer
 	if err := s.pages.ExecuteTemplate(&b, name, s.headOf(v)); err != nil {
 		return fmt.Errorf("web: head %s: %w", name, err)

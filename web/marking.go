@@ -10,6 +10,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/school"
+	"readymargin/school/screen"
 )
 
 // move makes one of a copy's moves for the person who asks.
@@ -50,8 +51,13 @@ func (s *Site) marking(c *echo.Context) error {
 	attempt, _ := echo.QueryParam[int](c, "attempt")
 	data := map[string]any{"Assignment": a, "Course": course, "Roll": roll}
 	for _, r := range roll {
-		if r.Copy.Attempts > 0 && (wanted == 0 || wanted == r.Copy.ID) {
-			v, err := s.school.Screens.OpenToMark(ctx, me(c), r.Copy.ID, attempt)
+		marked := r.Copy.Attempts > 0 && (wanted == 0 || wanted == r.Copy.ID)
+		if marked || r.Watched && wanted == r.Copy.ID {
+			open := func() (screen.Screen, error) { return s.school.Screens.OpenToMark(ctx, me(c), r.Copy.ID, attempt) }
+			if !marked {
+				open = func() (screen.Screen, error) { return s.school.Screens.OpenToWatch(ctx, me(c), r.Copy.ID) }
+			}
+			v, err := open()
 			if err != nil {
 				return err
 			}
@@ -90,7 +96,7 @@ func (s *Site) markingView(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.withHead(c, "teacher-head", v)
+	return s.withHead(c, v)
 }
 
 // givePoints keeps points and remark as a draft.
@@ -237,13 +243,32 @@ func (s *Site) nextPile(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"assignment": a.ID, "title": a.Title})
 }
 
-// others says who else marks the copy just now.
-func (s *Site) others(c *echo.Context) error {
+// watch is a copy as it is being worked on.
+func (s *Site) watch(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	names, err := s.school.Marking.Others(c.Request().Context(), me(c), n)
+	v, err := s.school.Screens.OpenToWatch(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return s.withHead(c, v)
+}
+
+// others says who else marks the copy just now.
+func (s *Site) others(c *echo.Context) error { return s.viewers(c, s.school.Marking.Others) }
+
+// watching says who else looks at the work just now.
+func (s *Site) watching(c *echo.Context) error { return s.viewers(c, s.school.Marking.Watching) }
+
+// viewers says who else has a copy open.
+func (s *Site) viewers(c *echo.Context, of func(context.Context, school.Person, uint64) ([]string, error)) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	names, err := of(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}

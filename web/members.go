@@ -102,13 +102,14 @@ func (s *Site) setVoice(c *echo.Context) error {
 	return s.back(c, n, "course-voice")
 }
 
-// setMarking sets how points are given in a course, and which attempt counts.
+// setMarking sets how points are given in a course, which attempt counts, and
+// whether work is looked at before it is submitted.
 func (s *Site) setMarking(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	if _, err := s.school.Courses.SetMarking(c.Request().Context(), me(c), n, c.FormValue("step"), school.Counts(c.FormValue("counts"))); err != nil {
+	if _, err := s.school.Courses.SetMarking(c.Request().Context(), me(c), n, c.FormValue("step"), school.Counts(c.FormValue("counts")), c.FormValue("watch") == "1"); err != nil {
 		return err
 	}
 	return s.back(c, n, "course-marking")

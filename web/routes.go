@@ -143,6 +143,8 @@ var routes = []route{
 	{"POST", "/copies/:id/withdraw", (*Site).withdraw, 0, quick},
 	{"POST", "/copies/:id/reopen", (*Site).reopen, 0, quick},
 	{"GET", "/copies/:id/others", (*Site).others, 0, quick},
+	{"GET", "/copies/:id/watch", (*Site).watch, 0, quick},
+	{"GET", "/copies/:id/watching", (*Site).watching, 0, quick},
 	{"GET", "/copies/:id/print", (*Site).printCopy, 0, long},
 	{"GET", "/drafts/:thing/:id", (*Site).drafts, 0, quick},
 	{"POST", "/drafts/:thing/:id", (*Site).keepDrafts, 0, quick},

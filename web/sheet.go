@@ -72,7 +72,7 @@ func (s *Site) view(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.withHead(c, "student-head", v)
+	return s.withHead(c, v)
 }
 
 // save takes operations into a layer.
@@ -167,7 +167,9 @@ func (s *Site) feed(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	seq, _ := echo.QueryParam[int64](c, "seq")
+	var seen live.Seen
+	seen.Seq, _ = echo.QueryParam[int64](c, "seq")
+	seen.Said, _ = echo.QueryParam[int64](c, "said")
 	h := c.Response().Header()
 	begin := func() {
 		h.Set("Content-Type", "text/event-stream")
@@ -175,7 +177,7 @@ func (s *Site) feed(c *echo.Context) error {
 	}
 	flush := http.NewResponseController(c.Response())
 	flush.SetWriteDeadline(time.Time{})
-	err = s.school.Live.Follow(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), seq, func(news live.News) error {
+	err = s.school.Live.Follow(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), seen, func(news live.News) error {
 		begin()
 		b, err := json.Marshal(news)
 		if err != nil {

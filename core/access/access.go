@@ -48,6 +48,7 @@ const (
 	UseWorksheet   Action = "use a worksheet"         // assign it, change it, see the original
 	SeeHeld        Action = "see the pages that are held back"
 	MarkCopy       Action = "mark a copy"
+	WatchCopy      Action = "look at a copy that is still being worked on"
 	SubmitCopy     Action = "submit, take back or improve a copy"
 	ReadLayer      Action = "read a layer"
 	WriteLayer     Action = "write in a layer"
@@ -79,6 +80,7 @@ type Given struct {
 	Included bool      // the one who asks is among those whom it is given to
 	Begun    bool      // the copy was written on, or opened to be read
 	KeptHere bool      // students do not take it away as a file
+	Watched  bool      // the course lets those who mark look at work before it is submitted
 }
 
 // lasts reports whether a student may still work on it: it is out, and it is
@@ -150,6 +152,8 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return made || staff, false
 	case MarkCopy:
 		return staff && t.Attempt > 0, own || staff
+	case WatchCopy:
+		return staff && t.watched(), own || staff
 	case SubmitCopy:
 		return own && !t.Shared && t.Given.Mode == flow.CopyEach, own || staff
 	case ReadCopy:
@@ -176,15 +180,22 @@ func (p Person) owns(t Thing) bool { return p.Role == Student && p.Owner && t.se
 // marks reports whether the person sees and marks the copies of a course.
 func (p Person) marks() bool { return p.Role == Teacher || p.Role == Assistant }
 
+// watched reports whether those who mark may look at the work as it is done.
+func (t Thing) watched() bool {
+	return t.Given.Watched && t.Given.Begun && !t.Shared && t.Given.Mode == flow.CopyEach && (t.State == flow.InProgress || t.State == flow.Reworking)
+}
+
 // readLayer: the student's live work is the student's alone (the teachers see
-// attempts); the live feedback is the teachers' alone (the student sees what
+// attempts, and it as it is done where the course lets them); the live feedback is the teachers' alone (the student sees what
 // was returned).
 func readLayer(p Person, t Thing) bool {
 	own := p.owns(t)
 	switch {
 	case t.Shared:
 		return t.Layer == submission.Work && (own || p.marks())
-	case t.Layer == submission.Work || t.Layer == submission.Own:
+	case t.Layer == submission.Work:
+		return own || p.marks() && t.watched()
+	case t.Layer == submission.Own:
 		return own
 	case t.Layer == submission.Replies:
 		return own || p.marks()
@@ -206,7 +217,7 @@ func writeLayer(p Person, t Thing) bool {
 	case t.Layer == submission.Work || t.Layer == submission.Own:
 		return own
 	case t.Layer == submission.Replies:
-		return own && (t.State == flow.Returned || t.State == flow.Reworking || t.Attempt > 1)
+		return own && t.State != flow.NotStarted || p.marks() && (t.Attempt > 0 || t.watched())
 	case t.Layer.Attempt() > 0:
 		return p.marks() && t.Layer.Attempt() <= t.Attempt
 	}

@@ -30,6 +30,11 @@ func TestLayersHaveOwners(t *testing.T) {
 	forAll := Given{Mode: flow.OneForAll, Included: true}
 	submitted := Thing{State: flow.Submitted, Attempt: 1, Given: given}
 	returned := Thing{State: flow.Returned, Attempt: 1, Given: given}
+	atWork := func(watched bool, state flow.State) Thing {
+		g := given
+		g.Mode, g.Watched, g.Begun = flow.CopyEach, watched, true
+		return Thing{State: state, Given: g}
+	}
 	for _, c := range []struct {
 		name  string
 		do    Action
@@ -43,8 +48,15 @@ func TestLayersHaveOwners(t *testing.T) {
 		{"write feedback", WriteLayer, submission.Feedback(1), submitted, []string{"assistant", "teacher"}},
 		{"write feedback on an attempt that is not there", WriteLayer, submission.Feedback(2), submitted, nil},
 		{"read live feedback, after return too", ReadLayer, submission.Feedback(1), returned, []string{"assistant", "teacher"}},
-		{"answer before return", WriteLayer, submission.Replies, submitted, nil},
-		{"answer after return", WriteLayer, submission.Replies, returned, []string{"student"}},
+		{"say at once before return", WriteLayer, submission.Replies, submitted, []string{"student", "assistant", "teacher"}},
+		{"say at once after return", WriteLayer, submission.Replies, returned, []string{"student", "assistant", "teacher"}},
+		{"say at once about work", WriteLayer, submission.Replies, atWork(false, flow.InProgress), []string{"student"}},
+		{"say at once about work that is looked at", WriteLayer, submission.Replies, atWork(true, flow.InProgress), []string{"student", "assistant", "teacher"}},
+		{"look at work", WatchCopy, "", atWork(true, flow.InProgress), []string{"assistant", "teacher"}},
+		{"look at work that is reworked", ReadLayer, submission.Work, atWork(true, flow.Reworking), []string{"student", "assistant", "teacher"}},
+		{"look where the course does not let them", WatchCopy, "", atWork(false, flow.InProgress), nil},
+		{"look at what is submitted", WatchCopy, "", atWork(true, flow.Submitted), nil},
+		{"look at what is not begun", WatchCopy, "", atWork(true, flow.NotStarted), nil},
 		{"read answers", ReadLayer, submission.Replies, returned, []string{"student", "assistant", "teacher"}},
 		{"write on one for all", WriteLayer, submission.Work, Thing{State: flow.InProgress, Shared: true, Given: forAll}, []string{"student", "assistant", "teacher"}},
 		{"write feedback on one for all", WriteLayer, submission.Feedback(1), Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},

@@ -78,14 +78,15 @@ func (s *Courses) SetVoice(ctx context.Context, who school.Person, course uint64
 }
 
 // SetMarking sets in which steps points are given in a course (a quarter, a half
-// or a whole one), and which attempt counts. What was given stays.
-func (s *Courses) SetMarking(ctx context.Context, who school.Person, course uint64, step string, counts school.Counts) (school.Course, error) {
+// or a whole one), which attempt counts, and whether who marks may look at work
+// before it is submitted. What was given stays.
+func (s *Courses) SetMarking(ctx context.Context, who school.Person, course uint64, step string, counts school.Counts, watch bool) (school.Course, error) {
 	return s.changeCourse(ctx, who, course, func(c *school.Course) error {
 		p, err := points.Parse(step)
 		if err != nil || p != points.One && p != points.One/2 && p != points.One/4 || counts != school.Best && counts != school.Last {
 			return school.Refuse("wrong form", "step", step)
 		}
-		c.PointStep, c.Counts = p, counts
+		c.PointStep, c.Counts, c.Watch = p, counts, watch
 		return nil
 	})
 }

@@ -39,7 +39,19 @@ func (s *Marking) Others(ctx context.Context, who school.Person, id uint64) ([]s
 		return nil, err
 	}
 	now := s.now()
-	return s.store.View(ctx, id, who.ID, now, now.Add(-25*time.Second))
+	return s.store.View(ctx, id, who.ID, false, now, now.Add(-school.StillThere))
+}
+
+// Watching says who else looks at a copy as it is being worked on, and that this
+// person does, which the student is told.
+func (s *Marking) Watching(ctx context.Context, who school.Person, id uint64) ([]string, error) {
+	if _, err := s.gate.Copy(ctx, who, id, access.WatchCopy, ""); err != nil {
+		return nil, err
+	}
+	now := s.now()
+	others, err := s.store.View(ctx, id, who.ID, true, now, now.Add(-school.StillThere))
+	s.feed.Tell(id)
+	return others, err
 }
 
 // GivePoints keeps the points, given as a whole, and the overall remark of an

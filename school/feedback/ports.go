@@ -12,7 +12,7 @@ import (
 type MarkingStore interface {
 	// View notes that a person has a copy open, and returns the others who
 	// did so since the given time.
-	View(ctx context.Context, copyID, person uint64, now, since time.Time) (others []string, err error)
+	View(ctx context.Context, copyID, person uint64, watching bool, now, since time.Time) (others []string, err error)
 	CopyInCourse(ctx context.Context, id, asker uint64) (school.CopyInCourse, error)
 	Return(ctx context.Context, id uint64) (school.Return, error)
 	// PendingReturns are those of all copies of an assignment that are not done yet.

@@ -156,6 +156,8 @@ type RosterEntry struct {
 	Copy   school.Copy
 	Latest school.Attempt // the newest attempt, if any
 	Scores []school.Score // that attempt's, by question
+
+	Watched bool // it is being worked on, and may be looked at; known of a whole roll
 }
 
 // Score returns what a question got.
@@ -260,6 +262,10 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 		return a, c, nil, err
 	}
 	roll := all.roll(a, members)
+	for i, r := range roll {
+		working := r.Copy.State == flow.InProgress || r.Copy.State == flow.Reworking
+		roll[i].Watched = a.WatchedIn(c) && working && r.Copy.Begun() && a.Mode == flow.CopyEach
+	}
 	scores, err := s.store.ScoresOf(ctx, a.ID)
 	if err != nil {
 		return a, c, nil, err

@@ -3,6 +3,7 @@ package live
 
 import (
 	"context"
+	"errors"
 	"maps"
 	"slices"
 	"sync"
@@ -20,6 +21,8 @@ type News struct {
 	State    flow.State `json:"state"`
 	Moved    bool       `json:"moved"`    // the state moved, or something was returned
 	Returned bool       `json:"returned"` // feedback has come back, for the first time or again
+	Said     int64      `json:"said"`     // the newest of what both sides say at once
+	Watchers []string   `json:"watchers"` // who looks at the student's work just now
 }
 
 const (
@@ -35,8 +38,9 @@ const (
 
 // A Store tells how copies stand.
 type Store interface {
-	// Pulses returns how copies stand, of those that are there.
-	Pulses(ctx context.Context, copies []uint64) (map[uint64]school.Pulse, error)
+	// Pulses returns how copies stand, of those that are there, and who has looked
+	// at the work on them since a time.
+	Pulses(ctx context.Context, copies []uint64, watchedSince time.Time) (map[uint64]school.Pulse, error)
 }
 
 // Live asks the store how the copies stand that people have open: all of
@@ -46,6 +50,7 @@ type Store interface {
 type Live struct {
 	store Store
 	gate  *school.Gate
+	now   school.Clock
 
 	mu      sync.Mutex
 	waiting map[uint64]map[chan school.Pulse]bool // by copy
@@ -55,8 +60,8 @@ type Live struct {
 }
 
 // New returns a feed of what is stored.
-func New(store Store, gate *school.Gate) *Live {
-	return &Live{store: store, gate: gate, waiting: map[uint64]map[chan school.Pulse]bool{}, changed: map[uint64]bool{}, wake: make(chan struct{}, 1)}
+func New(store Store, gate *school.Gate, now school.Clock) *Live {
+	return &Live{store: store, gate: gate, now: now, waiting: map[uint64]map[chan school.Pulse]bool{}, changed: map[uint64]bool{}, wake: make(chan struct{}, 1)}
 }
 
 // listen returns where the newest pulse of a copy comes, again and again.
@@ -122,7 +127,7 @@ func (f *Live) ask() {
 			return
 		}
 		ctx, cancel := context.WithTimeout(context.Background(), lookAgain)
-		pulses, err := f.store.Pulses(ctx, ids)
+		pulses, err := f.pulses(ctx, ids)
 		cancel()
 		if err == nil { // or else all are asked about at the next tick
 			f.deliver(pulses)
@@ -159,18 +164,27 @@ func (f *Live) deliver(pulses map[uint64]school.Pulse) {
 	}
 }
 
+// pulses asks how copies stand.
+func (f *Live) pulses(ctx context.Context, ids []uint64) (map[uint64]school.Pulse, error) {
+	return f.store.Pulses(ctx, ids, f.now().Add(-school.StillThere))
+}
+
+// Seen is what a screen knows already: the newest operation of the layer that it
+// follows, and of what both sides say at once.
+type Seen struct{ Seq, Said int64 }
+
 // Follow calls tell with news of the layer that the person works in, until
 // the context ends, and quiet now and then when there are none. Only layers
 // that the person may read can be followed; it is asked again before
 // everything that is told.
-func (f *Live) Follow(ctx context.Context, who school.Person, id uint64, layer submission.Layer, seq int64, tell func(News) error, quiet func() error) error {
+func (f *Live) Follow(ctx context.Context, who school.Person, id uint64, layer submission.Layer, seen Seen, tell func(News) error, quiet func() error) error {
 	c, err := f.gate.Layer(ctx, who, id, access.ReadLayer, layer)
 	if err != nil {
 		return err
 	}
 	news, stop := f.listen(id)
 	defer stop()
-	first, err := f.store.Pulses(ctx, []uint64{id})
+	first, err := f.pulses(ctx, []uint64{id})
 	if err != nil {
 		return err
 	}
@@ -178,16 +192,25 @@ func (f *Live) Follow(ctx context.Context, who school.Person, id uint64, layer s
 		return err
 	}
 	state, returned, asked := c.Copy.State, first[id].Returned, time.Now()
+	var watchers []string // that the person knows of
 	hear := func(p school.Pulse) error {
-		n := News{Seq: p.Seq[layer], State: p.State, Returned: !p.Returned.Equal(returned)}
+		n := News{Seq: p.Seq[layer], State: p.State, Returned: !p.Returned.Equal(returned), Said: p.Seq[submission.Replies]}
 		n.Moved = n.Returned || p.State != state
-		if n.Seq <= seq && !n.Moved {
+		if c.Role == access.Student {
+			n.Watchers = p.Watchers
+		}
+		if n.Seq <= seen.Seq && n.Said <= seen.Said && !n.Moved && slices.Equal(n.Watchers, watchers) {
 			return nil
 		}
 		if _, err := f.gate.Layer(ctx, who, id, access.ReadLayer, layer); err != nil {
+			// Who looked at work that is submitted by now may know that it is.
+			if _, other := f.gate.Layer(ctx, who, id, access.ReadLayer, submission.Replies); n.Moved && other == nil {
+				return errors.Join(tell(News{State: p.State, Moved: true}), err)
+			}
 			return err
 		}
-		seq, state, returned, asked = n.Seq, p.State, p.Returned, time.Now()
+		seen, watchers = Seen{n.Seq, n.Said}, n.Watchers
+		state, returned, asked = p.State, p.Returned, time.Now()
 		return tell(n)
 	}
 	if err := hear(first[id]); err != nil {

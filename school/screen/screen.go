@@ -62,7 +62,8 @@ type Base struct {
 	Waiting      int                 `json:"waiting"`  // changes that came after the attempt was fixed
 	Edit         submission.Layer    `json:"edit"`     // the layer that the person may draw in, or ""
 	Say          submission.Layer    `json:"say"`      // the layer that the person's answers go into, or ""
-	Seq          int64               `json:"seq"`      // of the layer Edit
+	Seq          int64               `json:"seq"`      // of the layer that is followed: Edit, or the work that is watched
+	Said         int64               `json:"said"`     // of what both sides say at once
 	Due          *time.Time          `json:"due,omitempty"`
 	Mode         flow.Mode           `json:"way"`
 	Instructions string              `json:"-"`                     // as they were typed
@@ -110,6 +111,8 @@ type ForStudent struct {
 // ForTeacher is for those who mark.
 type ForTeacher struct {
 	Teacher  bool   `json:"teacher"`
+	Watch    bool   `json:"watch,omitempty"` // looks at work that is not submitted
+	Watches  bool   `json:"-"`               // may do so
 	CourseOf uint64 `json:"courseOf"` // the course's number
 	Held     int    `json:"held"`     // pages held back from students
 	Unsent   bool   `json:"unsent"`   // feedback that was not returned yet
@@ -287,7 +290,10 @@ func (s *Screens) showLive(ctx context.Context, v *Screen, id uint64, layer subm
 	if err != nil {
 		return err
 	}
-	if layer == submission.Work || layer.Attempt() > 0 {
+	switch {
+	case layer == submission.Replies:
+		v.Said = seq
+	case layer == submission.Work || layer.Attempt() > 0:
 		v.Seq = seq
 	}
 	heads, err := s.store.Heads(ctx, id, layer)

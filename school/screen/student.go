@@ -146,6 +146,12 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 	if err := s.showLive(ctx, &v, c.ID, submission.Own, who, true); err != nil {
 		return v, err
 	}
+	if err := s.showLive(ctx, &v, c.ID, submission.Replies, who, true); err != nil {
+		return v, err
+	}
+	if v.Said > 0 {
+		v.Say = submission.Replies
+	}
 	switch c.State {
 	case flow.Submitted, flow.Returned:
 		err = s.showAttempt(ctx, &v, latest, who.Name, true)
@@ -163,7 +169,8 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 	if err != nil || returned == nil || c.State == flow.Submitted {
 		return v, err
 	}
-	if err := s.showFeedback(ctx, who, &v, returned); err != nil {
+	v.Say = submission.Replies
+	if err := s.showReturned(ctx, &v, returned); err != nil {
 		return v, err
 	}
 	return v, s.opened(ctx, c.ID, *returned)

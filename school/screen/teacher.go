@@ -39,6 +39,7 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 		return v, err
 	}
 	v.ForTeacher = &ForTeacher{Teacher: true, CourseOf: c.Course.ID, Held: len(p.Of(worksheet.Held)), Unsent: a.Unsent(), Opened: a.OpenedAt != nil}
+	v.Watches = s.gate.May(who, c, access.WatchCopy, "") == nil
 	v.Attempt = number
 	v.Edit, v.Say = submission.Feedback(number), submission.Feedback(number)
 	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
@@ -82,6 +83,28 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 		}
 	}
 	return v, nil
+}
+
+// OpenToWatch returns a teacher's view of a copy as it is being worked on.
+func (s *Screens) OpenToWatch(ctx context.Context, who school.Person, id uint64) (Screen, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.WatchCopy, "")
+	if err != nil {
+		return Screen{}, err
+	}
+	v, _, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	v.ForTeacher = &ForTeacher{Teacher: true, CourseOf: c.Course.ID, Watch: true, Watches: true}
+	v.Attempt = c.Attempts + 1
+	v.Edit, v.Say = submission.Replies, submission.Replies
+	if err := s.addKit(ctx, &v, c.Revision, true); err != nil {
+		return v, err
+	}
+	if err := s.showLive(ctx, &v, id, submission.Replies, who, true); err != nil {
+		return v, err
+	}
+	return v, s.showLive(ctx, &v, id, submission.Work, who, true)
 }
 
 // hide takes out of an attempt what says whose it is, and when it came.

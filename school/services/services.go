@@ -120,7 +120,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Assignments = assign.NewAssignments(store, gate, s.Publishing, now)
 	s.Agenda = assign.NewAgenda(store, gate)
 
-	s.Live = live.New(store, gate)
+	s.Live = live.New(store, gate, now)
 	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, now)
 	s.Saving = work.NewSaving(store, gate, s.Live, now)
 	s.Submitting = work.NewSubmitting(store, gate, s.Revisions, s.Live, now)

@@ -39,7 +39,7 @@ func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer s
 		return Saved{}, school.Refuse("batch", "", "")
 	}
 	for _, o := range ops {
-		if err := fits(o, layer, c.PageCount); err != nil {
+		if err := fits(o, layer, c.Role, c.PageCount); err != nil {
 			return Saved{}, err
 		}
 		if c.Role == access.Student && o.Base == "" && !o.Mark.Offered(c.Assignment.Instruments) {
@@ -131,7 +131,7 @@ func full(l school.Layered) bool {
 }
 
 // fits checks that an operation is in order and belongs to the layer.
-func fits(o submission.Op, layer submission.Layer, pages int) error {
+func fits(o submission.Op, layer submission.Layer, role access.Role, pages int) error {
 	if err := o.Valid(); err != nil {
 		return school.Refuse("operation", "", err.Error())
 	}
@@ -139,8 +139,9 @@ func fits(o submission.Op, layer submission.Layer, pages int) error {
 		return nil
 	}
 	_, reply := o.Mark.Body.(*mark.Reply)
+	_, note := o.Mark.Body.(*mark.Note)
 	_, paper := o.Mark.Body.(*mark.Paper)
-	if o.Mark.Page > pages+mark.MostPapers || paper && (o.Mark.Page <= pages || layer != submission.Work) || layer == submission.Replies && !reply || layer == submission.Work && reply {
+	if o.Mark.Page > pages+mark.MostPapers || paper && (o.Mark.Page <= pages || layer != submission.Work) || layer == submission.Replies && !reply && (!note || role == access.Student) || layer == submission.Work && reply {
 		return school.Refuse("operation", "", "not a mark of this layer")
 	}
 	return nil

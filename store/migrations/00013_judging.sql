@@ -15,8 +15,14 @@ CREATE TABLE rubrics (
   KEY (owner_id),
   CONSTRAINT rubric_owner FOREIGN KEY (owner_id) REFERENCES people (id) ON DELETE CASCADE
 );
+-- Teachers may look at copies that are still being worked on; the student is
+-- told who does.
+ALTER TABLE courses ADD COLUMN watch BOOLEAN NOT NULL DEFAULT FALSE;
+ALTER TABLE viewers ADD COLUMN watching BOOLEAN NOT NULL DEFAULT FALSE;
 
 -- +goose Down
+ALTER TABLE viewers DROP COLUMN watching;
+ALTER TABLE courses DROP COLUMN watch;
 DROP TABLE rubrics;
 ALTER TABLE assignments DROP COLUMN scaled;
 ALTER TABLE attempts DROP COLUMN reason;

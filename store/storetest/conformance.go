@@ -505,7 +505,7 @@ func deleting(c *check) {
 		own = append(own, one)
 		c.must(Fix(c.ctx, c.Store, one.ID, 1))
 		c.must(c.AddCopyAttachment(c.ctx, school.CopyAttachment{Hash: must(c.PutBlob(c.ctx, fmt.Appendf(nil, "a sound of copy %d", one.ID))), CopyID: one.ID, Layer: submission.Work, MediaType: "audio/webm", Peaks: "[]"}))
-		must(c.View(c.ctx, one.ID, class.Teacher.ID, c.now, c.now))
+		must(c.View(c.ctx, one.ID, class.Teacher.ID, false, c.now, c.now))
 	}
 	name := must(c.attachmentOf(own[0].ID))
 	c.is("a worksheet that is assigned", c.DeleteWorksheet(c.ctx, class.Worksheet.ID), school.ErrInUse)

@@ -55,8 +55,10 @@ export function draw(v) {
   showHeld();
   since.draw();
   main.textContent = v.returnedAt ? 'Return again' : 'Return';
-  main.hidden = !!v.pending;
-  document.querySelector('[data-do="take-away"]').href = `/copies/${v.copy}/print?attempt=${v.attempt}`;
+  main.hidden = !!v.pending || !!v.watch;
+  const away = document.querySelector('[data-do="take-away"]');
+  away.hidden = !!v.watch; // what is not submitted is the student's
+  away.href = `/copies/${v.copy}/print?attempt=${v.attempt}`;
   document.querySelector('[data-about]').textContent = ` · ${v.student}`;
   for (const a of roll.querySelectorAll('a')) a.setAttribute('aria-current', String(a.dataset.copy === String(v.copy)));
   questions();
@@ -74,7 +76,7 @@ function bar() {
   const all = copies(),
     i = all.indexOf(marks.view.copy);
   between.querySelector('[data-bar-name]').textContent = marks.view.student;
-  between.querySelector('[data-bar-at]').textContent = `${i + 1} of ${all.length}`;
+  between.querySelector('[data-bar-at]').textContent = i < 0 ? 'at work' : `${i + 1} of ${all.length}`;
   between.querySelector('[data-go="-1"]').disabled = i <= 0;
   between.querySelector('[data-go="1"]').disabled = i === all.length - 1;
 }
@@ -365,7 +367,7 @@ function questions() {
 
 // nextToMark is the next copy on the roll that lies on the pile and has nothing yet.
 function nextToMark() {
-  const all = [...roll.querySelectorAll('a')].filter((row) => !row.hidden),
+  const all = [...roll.querySelectorAll('a:not([data-watch])')].filter((row) => !row.hidden),
     at = all.findIndex((row) => row.dataset.copy === String(marks.view.copy));
   return [...all.slice(at + 1), ...all.slice(0, at)].find(
     (row) => 'toMark' in row.dataset && !('marked' in row.dataset),
@@ -436,15 +438,18 @@ async function afresh() {
 // anew shows the copy that is open as it stands now, where one is.
 async function anew() {
   const { copy, attempt } = marks.view,
-    v = await fetchView(copy, attempt);
+    v = await fetchView(copy, attempt, !!marks.view.watch);
   if (marks.view.copy !== copy || marks.view.attempt !== attempt) return;
   const place = surface.desk.scrollTop;
   await marking.open(v);
   surface.desk.scrollTop = place;
 }
 
-const copies = () => [...roll.querySelectorAll('a')].filter((a) => !a.hidden).map((a) => +a.dataset.copy);
-const fetchView = (id, attempt) => ask(`/copies/${id}/marking${attempt ? `?attempt=${attempt}` : ''}`);
+const copies = () =>
+  [...roll.querySelectorAll('a:not([data-watch])')].filter((a) => !a.hidden).map((a) => +a.dataset.copy);
+const watches = (id) => !!roll.querySelector(`a[data-watch][data-copy="${id}"]`);
+const fetchView = (id, attempt, watch = watches(id)) =>
+  ask(watch ? `/copies/${id}/watch` : `/copies/${id}/marking${attempt ? `?attempt=${attempt}` : ''}`);
 
 function lookAhead() {
   const all = copies(),
@@ -460,11 +465,11 @@ function lookAhead() {
       );
 }
 
-export async function go(id, attempt) {
+export async function go(id, attempt, watch = watches(id)) {
   await give().catch(() => {}); // what was not taken stands there again when one comes back
   const view =
-    (!attempt && (await ahead.get(id))) ||
-    (await fetchView(id, attempt).catch((e) => {
+    (!attempt && !watch && (await ahead.get(id))) ||
+    (await fetchView(id, attempt, watch).catch((e) => {
       toast(e.message);
       return null;
     }));
@@ -479,6 +484,13 @@ export async function go(id, attempt) {
     `/assignments/${view.assignment}/marking?copy=${view.copy}${attempt ? `&attempt=${attempt}` : ''}`,
   );
   return true;
+}
+
+// landed shows what was looked at as it was done, once it has been submitted.
+export async function landed() {
+  toast(`${marks.view.student} has moved on with this copy.`);
+  await refreshRoll().catch(() => {});
+  await go(marks.view.copy, 0, false);
 }
 
 function step(d) {
@@ -613,7 +625,8 @@ export function begin() {
   });
   top.addEventListener('click', (e) => {
     const to = e.target.closest('[data-attempt]');
-    if (to) go(marks.view.copy, +to.dataset.attempt);
+    if (to) go(marks.view.copy, +to.dataset.attempt, false);
+    if (e.target.closest('[data-watch-copy]')) go(marks.view.copy, 0, true);
     const proposed = e.target.closest('[data-proposal]');
     if (proposed)
       press(proposed.closest('li').querySelector('[data-question]').dataset.question, proposed.dataset.proposal);

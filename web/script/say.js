@@ -84,7 +84,7 @@ instruments.note = {
             },
           )
         : null;
-    const keep = () => {
+    const keep = (layer) => {
       if (this.open !== keep) return;
       this.open = null;
       const text = area.value.trim(),
@@ -93,7 +93,12 @@ instruments.note = {
       end();
       if (help && name) add('note', page, { ...place, help: name, text: text || `${name} helped me here.` });
       else if (text)
-        add('note', page, { ...place, text, ...(kinds && !marks.mode.own ? { says: says || asked(text) } : {}) });
+        add(
+          'note',
+          page,
+          { ...place, text, ...(kinds && !marks.mode.own ? { says: says || asked(text) } : {}) },
+          layer && { layer },
+        );
       helped = false;
     };
     const end = draft(
@@ -109,7 +114,10 @@ instruments.note = {
       el(
         'div',
         { className: 'tools' },
-        el('button', { className: 'button dark', on: { click: keep } }, 'Keep'),
+        el('button', { className: 'button dark', on: { click: () => keep() } }, marks.view.watch ? 'Send' : 'Keep'),
+        marks.view.teacher && !marks.view.watch
+          ? el('button', { className: 'button', on: { click: () => keep('replies') } }, 'Send now')
+          : null,
         el(
           'button',
           {
@@ -186,7 +194,9 @@ function kindsOf(now, choose) {
 function readers(help) {
   const { teacher, way, student } = marks.view;
   const who = teacher
-    ? `${student || 'The student'} reads it once you return the copy.`
+    ? marks.view.watch
+      ? `${student} reads it at once.`
+      : `${student || 'The student'} reads it once you return the copy, or at once when you send it now.`
     : marks.mode.own
       ? 'Only you will read it.'
       : way === 'shared'

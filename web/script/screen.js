@@ -99,12 +99,19 @@ async function change(view) {
   await show(view);
 }
 
+// known tells the queue what is here already of the copy.
+async function known(view) {
+  await queue.begin(view.person, view.copy, view.edit, view.watch ? view.said : view.seq, view.teacher);
+  if (view.watch) queue.heard('work', view.seq);
+  said = view.said ?? 0;
+}
+
 async function show(view) {
   marks.view = view;
   Object.assign(marks.mode, { own: false, helper: '' });
   say.band();
   spine.build(view);
-  await queue.begin(view.person, view.copy, view.edit, view.seq, view.teacher);
+  await known(view);
   await drafts.begin(view.person, `copy/${view.copy}`, view.drafts);
   await load(view, offline.fromDevice && !online);
   queue.start();
@@ -134,12 +141,17 @@ let source = null;
 function follow(view) {
   source?.close();
   if (view.trial || view.past || (!view.edit && view.teacher)) return;
-  const layer = view.edit || 'work';
-  source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}`);
+  const layer = followed(view);
+  source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}&said=${view.said ?? 0}`);
   source.addEventListener('news', async (e) => {
     const news = JSON.parse(e.data);
+    student.watched(news.watchers ?? []);
+    if (news.moved && view.watch) {
+      await teacher.landed();
+      return;
+    }
     if (news.moved && !view.teacher && !(await moved(news))) return;
-    newest = { layer, seq: news.seq };
+    newest = { layer, seq: news.seq, said: news.said };
     catchUp();
   });
   const mine = source; // which the browser opens again after a break, but not after a refusal
@@ -154,18 +166,23 @@ function follow(view) {
 // catchUp fetches what others did, as soon as nothing waits here and nobody
 // types: what is in the hand is not taken out of it.
 let newest = null,
+  said = 0, // the newest of what both sides say at once that is here
   timer = 0;
+const followed = (view) => (view.watch ? 'work' : view.edit || 'work');
 async function catchUp() {
   clearTimeout(timer);
   const { view } = marks;
-  if (newest.seq <= queue.known(newest.layer) || newest.layer !== (view.edit || 'work')) return;
+  const more = (newest.said ?? 0) > said;
+  if ((newest.seq <= queue.known(newest.layer) && !more) || newest.layer !== followed(view)) return;
   if (queue.busy() || document.querySelector('.typing, .live')) {
     timer = setTimeout(catchUp, 400);
     return;
   }
   const after = queue.known(newest.layer);
   const changes =
-    view.edit === 'work' ? await ask(`/copies/${view.copy}/changes?after=${after}`).catch(() => null) : null;
+    followed(view) === 'work' && view.edit && !more
+      ? await ask(`/copies/${view.copy}/changes?after=${after}`).catch(() => null)
+      : null;
   if (view.copy !== marks.view.copy) return;
   if (view !== marks.view || after !== queue.known(newest.layer) || queue.busy()) {
     catchUp(); // somebody was faster
@@ -177,10 +194,14 @@ async function catchUp() {
     return;
   }
   const fresh = await ask(
-    view.teacher ? `/copies/${view.copy}/marking?attempt=${view.attempt}` : `/copies/${view.copy}/view`,
+    view.watch
+      ? `/copies/${view.copy}/watch`
+      : view.teacher
+        ? `/copies/${view.copy}/marking?attempt=${view.attempt}`
+        : `/copies/${view.copy}/view`,
   ).catch(() => null);
   if (!fresh || fresh.copy !== marks.view.copy) return;
-  await queue.begin(fresh.person, fresh.copy, fresh.edit, fresh.seq, fresh.teacher);
+  await known(fresh);
   await refresh(fresh);
 }
 
@@ -235,6 +256,6 @@ queue.events.onSaved = (answer) => {
   }
 };
 queue.events.onOlder = async (view) => {
-  await queue.begin(view.person, view.copy, view.edit, view.seq, view.teacher);
+  await known(view);
   await refresh(view);
 };

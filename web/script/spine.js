@@ -59,7 +59,9 @@ const LEAVABLE = {
   picture: 'picture',
 };
 export const offers = (view, name) =>
-  view.teacher || !view.instruments?.length || !LEAVABLE[name] || view.instruments.includes(LEAVABLE[name]);
+  view.watch
+    ? ['pick', 'note'].includes(name) // who looks on says something, and does nothing
+    : view.teacher || !view.instruments?.length || !LEAVABLE[name] || view.instruments.includes(LEAVABLE[name]);
 
 export function build(view) {
   const offered = ALL.map(([p, i]) => [p, i.filter((n) => offers(view, n))]).filter(([, i]) => i.length);

@@ -54,6 +54,14 @@ function head(html) {
   if (details && open !== undefined) details.open = open;
 }
 
+// watched says who looks at the work just now.
+const looking = document.querySelector('[data-looking]');
+export function watched(names) {
+  if (!looking) return;
+  looking.hidden = !names.length;
+  looking.textContent = names.length ? `${names.join(' and ')} ${names.length === 1 ? 'is' : 'are'} looking` : '';
+}
+
 // moved says that the copy is worked on now.
 export async function moved(state) {
   marks.view.state = state;
