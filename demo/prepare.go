@@ -2,6 +2,7 @@ package demo
 
 import (
 	"bytes"
+	"encoding/json"
 	"image"
 	"image/color"
 	"image/draw"
@@ -9,6 +10,7 @@ import (
 
 	"readymargin/core/mark"
 	"readymargin/core/points"
+	"readymargin/core/words"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -57,6 +59,23 @@ func (f *filler) prepareTides(w school.Worksheet) {
 		for k := range asks {
 			if len(worth) > 0 {
 				asks[k].Points, worth = worth[0]*points.One, worth[1:]
+			}
+		}
+		if i == 0 {
+			layer, err := f.Shelf.LeafPrint(f.ctx, f.teachers[0], w.ID, p[i])
+			f.check(err)
+			var print words.Page
+			if f.err == nil {
+				f.check(json.Unmarshal([]byte(layer), &print))
+			}
+			for k := range asks {
+				if asks[k].Number != "4." {
+					continue
+				}
+				for _, m := range toMark[:len(toMark)-1] {
+					run := phrase(print, m.words)
+					asks[k].Words = append(asks[k].Words, worksheet.Run{Text: run.Text, QuadPoints: mark.QuadPoints(run.Quads)})
+				}
 			}
 		}
 		places := found[i].Blanks

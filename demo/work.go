@@ -2,11 +2,11 @@ package demo
 
 import (
 	"math"
+	"strings"
 	"time"
 
 	"readymargin/core/ink"
 	"readymargin/core/mark"
-	"readymargin/core/page"
 	"readymargin/core/submission"
 	"readymargin/core/words"
 	"readymargin/school"
@@ -64,21 +64,21 @@ func noted(n int, x, y float64, text string, voice *mark.Voice) markMaker {
 	}
 }
 
-// washed highlights the printed words from the one at (x0, y0) to the one at (x1, y1).
-func (f *filler) washed(revision uint64, n int, x0, y0, x1, y1 float64) markMaker {
-	layer, err := f.Revisions.TextLayer(f.ctx, f.teachers[0], revision, n)
-	f.check(err)
-	var print words.Page
-	if f.err == nil {
-		f.check(json.Unmarshal([]byte(layer), &print))
-	}
-	run, ok := print.Between(page.Pt(x0, y0), page.Pt(x1, y1), false)
-	if !ok {
-		run.Quads = []page.Quad{page.QuadOf(page.R(x0, y0-8, x1, y1+4))}
-	}
+// washed highlights a run of printed words.
+func washed(n int, run words.Run) markMaker {
 	return func(id string) mark.Mark {
 		return mark.Mark{ID: id, Page: n, Body: &mark.Highlight{Color: "#ffe27a", QuadPoints: mark.QuadPoints(run.Quads), Text: run.Text}}
 	}
+}
+
+// print is what is printed on a page.
+func (f *filler) print(revision uint64, n int) (print words.Page) {
+	layer, err := f.Revisions.TextLayer(f.ctx, f.teachers[0], revision, n)
+	f.check(err)
+	if f.err == nil {
+		f.check(json.Unmarshal([]byte(layer), &print))
+	}
+	return print
 }
 
 // spoken is a voice note by a synthesiser.
@@ -103,7 +103,30 @@ type answers struct {
 	heights, depths [3]string
 	span, kind      string
 	circle          int
+	marked          int // of the words that the key is for
 	lines           []string
+}
+
+// toMark are the words that the key of the sheet about tides is for, by its
+// meanings, and at the end some that it is not for.
+var toMark = []struct {
+	words   string
+	meaning int
+}{{"Carrick rocks,", 0}, {"white tower", 1}, {"2.1 m", 2}, {"overfalls", 0}, {"Skerry Sound", 1}}
+
+// phrase finds words on a printed page that follow each other.
+func phrase(print words.Page, text string) (run words.Run) {
+	want := strings.Fields(text)
+	for i := range print.Words {
+		n := 0
+		for n < len(want) && i+n < len(print.Words) && print.Words[i+n].Text == want[n] {
+			n++
+		}
+		if n == len(want) {
+			run, _ = print.Between(print.Words[i].Rect().Center(), print.Words[i+n-1].Rect().Center(), false)
+		}
+	}
+	return run
 }
 
 func (f *filler) tideMarks(w uint64, a answers) []markMaker {
@@ -124,8 +147,11 @@ func (f *filler) tideMarks(w uint64, a answers) []markMaker {
 		out = append(out, typed(1, 390, 348.3, 12, blue, a.kind))
 	}
 	if a.circle >= 0 {
-		out = append(out, circled(1, 110+120*float64(a.circle), 446, 30, 36, blue),
-			meant(f.washed(w, 1, 206, 174, 250, 174), key[0]), meant(f.washed(w, 1, 112, 192, 150, 192), key[1]))
+		out = append(out, circled(1, 110+120*float64(a.circle), 446, 30, 36, blue))
+		print := f.print(w, 1)
+		for _, m := range toMark[:a.marked] {
+			out = append(out, meant(washed(1, phrase(print, m.words)), key[m.meaning]))
+		}
 	}
 	if len(a.lines) > 0 {
 		out = append(out, ruled(1, 60, 595.3, 26, 12, blue, a.lines))
@@ -145,7 +171,7 @@ func ruled(n int, x, y, step, size float64, color mark.Color, lines []string) ma
 	}
 }
 
-var right = answers{heights: [3]string{"0.9 m", "3.4 m", "5.4 m"}, depths: [3]string{"3.0 m", "5.5 m", "7.5 m"}, span: "4.5", kind: "spring", circle: 0,
+var right = answers{heights: [3]string{"0.9 m", "3.4 m", "5.4 m"}, depths: [3]string{"3.0 m", "5.5 m", "7.5 m"}, span: "4.5", kind: "spring", circle: 0, marked: 4,
 	lines: []string{"By the rule of twelfths three twelfths of the range come in the", "third hour, but only one in the first."}}
 
 // varied gives each student's own mixture of right and wrong.
@@ -154,12 +180,14 @@ func varied(name string, i int) answers {
 	a.name = name
 	switch i % 5 {
 	case 1:
-		a.depths[1], a.kind = "1.3 m", "neap"
+		a.depths[1], a.kind, a.marked = "1.3 m", "neap", 2
 	case 2:
 		a.span, a.circle, a.lines = "6.3", 1, []string{"Because the sea is in a hurry."}
 	case 3:
+		a.marked = 5
 		a.heights[1], a.depths[1], a.circle = "3.1 m", "5.2 m", 2
 	case 4:
+		a.marked = 3
 		a.kind, a.lines = "", nil
 	}
 	return a

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -11,9 +12,17 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"readymargin/core/access"
 	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/core/points"
 	"readymargin/core/submission"
+	"readymargin/core/words"
+	"readymargin/core/worksheet"
 	"readymargin/e2e/browser"
+	"readymargin/school"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
 )
 
 // The class side by side: points to a group by the keyboard, to some by touch, a
@@ -150,4 +159,95 @@ func TestTheClassSideBySide(t *testing.T) {
 			t.Errorf("before Return the student is sent %q", secret)
 		}
 	}
+}
+
+// Words that are to be marked are counted over the printed text, the colour key's
+// meanings by student, and worksheets that differ stand under their titles.
+func TestWhatTheClassMarks(t *testing.T) {
+	t.Parallel()
+	ctx, s := context.Background(), home.School
+	sc := setSceneNamed(t, "Marked")
+	teacher := personOf(t, "marked.teacher")
+	bring := func(title string) (school.Worksheet, []worksheet.Question, words.Page) {
+		w, err := s.Shelf.BringIn(ctx, teacher, intake.Upload{Name: title + ".pdf", Data: marksToMake(t)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		found, err := s.Shelf.Found(ctx, teacher, w.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		plan, err := worksheet.Parse(w.Plan)
+		if err != nil {
+			t.Fatal(err)
+		}
+		layer, err := s.Shelf.LeafPrint(ctx, teacher, w.ID, plan[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		var print words.Page
+		if err := json.Unmarshal([]byte(layer), &print); err != nil {
+			t.Fatal(err)
+		}
+		return w, found[0].Questions, print
+	}
+	verbs, asks, print := bring("Verbs")
+	at := func(text string) worksheet.Run {
+		for _, w := range print.Words {
+			if w.Text == text {
+				return worksheet.Run{Text: text, QuadPoints: mark.QuadPoints([]page.Quad{page.QuadOf(w.Rect())})}
+			}
+		}
+		t.Fatalf("%q is not printed", text)
+		return worksheet.Run{}
+	}
+	asks[0].Points, asks[0].Words = points.One, []worksheet.Run{at("climbs"), at("lights")}
+	key := worksheet.Kit{Key: []worksheet.Meaning{{Name: "verb", Color: "#ffc38a", Sign: "V"}, {Name: "noun", Color: "#bfe3c0", Sign: "N"}}}
+	if err := s.Shelf.Arrange(ctx, teacher, verbs.ID, 1, worksheet.Plan{{Page: 1, Use: worksheet.Sheet, Decided: true, Questions: &asks}}, key); err != nil {
+		t.Fatal(err)
+	}
+	easier, _, _ := bring("Easier")
+	a, err := s.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: verbs.ID, Terms: assign.Terms{Title: "Words"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	mate := personOf(t, "marked.classmate")
+	if a, err = s.Assignments.AddHandout(ctx, teacher, a.ID, easier.ID, access.Audience{People: []uint64{mate.ID}}, true); err != nil {
+		t.Fatal(err)
+	}
+	hand := func(who school.Person, runs ...worksheet.Run) {
+		c, err := s.Saving.OpenOwn(ctx, who, a.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var ops []submission.Op
+		for i, r := range runs {
+			m := mark.Mark{ID: fmt.Sprint("marked-", who.ID, "-", i), Page: 1, Body: &mark.Highlight{Color: "#ffc38a", QuadPoints: r.QuadPoints, Text: r.Text, Meaning: key.Key[i%2].Name, Sign: key.Key[i%2].Sign}}
+			ops = append(ops, submission.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
+		}
+		if _, err := s.Saving.Save(ctx, who, c.ID, submission.Work, ops); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.Submitting.Submit(ctx, who, c.ID, "", 1000); err != nil {
+			t.Fatal(err)
+		}
+	}
+	hand(personOf(t, "marked.student"), at("climbs"), at("stairs,"), at("sea."))
+	hand(mate, at("climbs"))
+
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	steps(t,
+		func() error { return p.SignIn("marked.teacher", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/across?question=%d/%s", a.ID, verbs.ID, asks[0].ID)) },
+		is("both worksheets are named", `[...document.querySelectorAll(".of-sheet")].map((h) => h.innerText).join() === "Easier,Verbs"`),
+		is("the other worksheet's copy is not among them, though its question is printed alike", `document.querySelectorAll(".patch").length === 1`),
+		is("expected and in excess are counted", `document.querySelector(".warm").innerText.includes("Expected: “climbs” 1, “lights” 0") && document.querySelector(".warm").innerText.includes("In excess: “stairs” 1, “sea” 1")`),
+		is("they lie over the print", `document.querySelectorAll(".heat rect.hit").length === 2 && document.querySelectorAll(".heat rect.excess").length === 2`),
+		is("it is gathered by them", `document.querySelector(".group h2").innerText === "climbs, stairs, sea" && document.querySelector(".patch").innerText.includes("1 hit, 1 missed, 2 in excess")`),
+	)
+	axeFinds(t, p, "what the class marks")
+	steps(t, func() error { return p.Click(`[data-asked="colour-key"]`) },
+		is("meanings are counted by student", `document.querySelector(".keyed").innerText.replace(/\s+/g, " ") === "Student verb (V) noun (N) Marked Student 2 1 Marked Classmate 1 0 On average 1.5 0.5"`))
+	axeFinds(t, p, "the colour key across the class")
 }

@@ -120,18 +120,14 @@ func (s *Gate) Course(ctx context.Context, who Person, id uint64, a access.Actio
 	if who.ID == 0 {
 		return Course{}, access.None, access.ErrSignIn
 	}
-	c, err := s.store.Course(ctx, id)
+	c, err := s.store.CourseFor(ctx, id, who.ID)
 	if errors.Is(err, ErrNotFound) {
-		return c, access.None, access.ErrHidden
+		return Course{}, access.None, access.ErrHidden
 	}
 	if err != nil {
-		return c, access.None, err
+		return Course{}, access.None, err
 	}
-	m, err := s.store.Membership(ctx, id, who.ID)
-	if err != nil {
-		return c, m.Role, err
-	}
-	return c, m.Role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: m.Role}, a, access.Thing{})
+	return c.Course, c.Role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: c.Role}, a, access.Thing{})
 }
 
 // Closed reports whether a copy takes no more work now, of somebody to whom
@@ -167,9 +163,8 @@ func (s *Gate) Layer(ctx context.Context, who Person, id uint64, a access.Action
 
 // A GateStore keeps what decides who may do what.
 type GateStore interface {
-	Course(ctx context.Context, id uint64) (Course, error)
-	// Membership returns what a person is in a course; in none, with access.None.
-	Membership(ctx context.Context, course, person uint64) (Membership, error)
+	// CourseFor returns a course with what a person is in it; access.None for nothing.
+	CourseFor(ctx context.Context, id, person uint64) (CourseRole, error)
 	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
 	Revision(ctx context.Context, id uint64) (Revision, error)
 	// Holdings returns what gives a person a revision to see.

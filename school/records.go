@@ -149,6 +149,13 @@ type Revision struct {
 	Guides []worksheet.Guide `gorm:"-"` // of each page, when it is added
 }
 
+// A Revised is a revision with its worksheet as it is now.
+type Revised struct {
+	Revision `gorm:"embedded"`
+
+	NowTitle, NowPlan, NowKit string
+}
+
 // A FilePage is one page of a PDF that is kept. Box and Print are JSON of
 // page.Box and words.Page; Text is its words, to be
 // searched; Guide is JSON of plan.Guide, as it was found.

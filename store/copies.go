@@ -144,7 +144,7 @@ func (s Copies) Unanswered(ctx context.Context, assignments ...uint64) (map[uint
 		Where(`heads.layer = ? AND copies.assignment_id IN ?
 		AND heads.at > COALESCE((SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id), copies.started_at)
 		AND NOT EXISTS (SELECT 1 FROM heads said WHERE said.copy_id = heads.copy_id AND said.layer = heads.layer AND said.author_id <> heads.author_id AND said.at > heads.at)`,
-		submission.Replies, assignments))
+			submission.Replies, assignments))
 }
 
 // op and head are rows of ops and heads. The body is JSON: of an operation's

@@ -64,6 +64,13 @@ func (s Courses) Membership(ctx context.Context, course, person uint64) (school.
 	return m, err
 }
 
+// CourseFor returns a course with what a person is in it, by one statement.
+func (s Courses) CourseFor(ctx context.Context, id, person uint64) (school.CourseRole, error) {
+	return first[school.CourseRole](s.db.WithContext(ctx).Table("courses").
+		Select("courses.*, COALESCE(memberships.role, '') AS role, COALESCE(memberships.section, '') AS section").
+		Joins("LEFT JOIN memberships ON memberships.course_id = courses.id AND memberships.person_id = ?", person), "courses.id = ?", id)
+}
+
 // Members returns the people of courses by name.
 func (s Courses) Members(ctx context.Context, courses ...uint64) ([]school.Member, error) {
 	return all[school.Member](s.db.WithContext(ctx).Table("memberships").

@@ -139,6 +139,13 @@ func (s Worksheets) Revision(ctx context.Context, id uint64) (school.Revision, e
 	return first[school.Revision](s.db.WithContext(ctx), "id = ?", id)
 }
 
+// RevisedIn returns revisions with their worksheets as they are now.
+func (s Worksheets) RevisedIn(ctx context.Context, ids ...uint64) ([]school.Revised, error) {
+	return all[school.Revised](s.db.WithContext(ctx).Table("revisions").
+		Select("revisions.*, worksheets.title AS now_title, worksheets.plan AS now_plan, COALESCE(worksheets.kit, '') AS now_kit").
+		Joins("JOIN worksheets ON worksheets.id = revisions.worksheet_id").Where("revisions.id IN ?", ids).Order("revisions.id"))
+}
+
 // LatestRevision returns what was handed out last of a worksheet.
 func (s Worksheets) LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error) {
 	return first[school.Revision](s.db.WithContext(ctx).Order("number DESC"), "worksheet_id = ?", worksheet)

@@ -151,13 +151,12 @@ func Words(ask worksheet.Question, number int, marks []mark.Mark) (hit, missed, 
 		if m.Page != number {
 			continue
 		}
-		var quads []page.Quad
-		var text string
+		quads, text := washed(m), ""
 		switch b := m.Body.(type) {
 		case *mark.Highlight:
-			quads, text = b.Quads(), b.Text
+			text = b.Text
 		case *mark.Underline:
-			quads, text = b.Quads(), b.Text
+			text = b.Text
 		}
 		expected := false
 		for i, w := range ask.Words {

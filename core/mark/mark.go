@@ -183,6 +183,21 @@ func (s Style) mean(color *Color, meaning, sign *string) {
 	}
 }
 
+// Means returns the meaning of the colour key that the mark was chosen by, ""
+// for none.
+func (m Mark) Means() string {
+	if b, ok := m.Body.(interface{ means() string }); ok {
+		return b.means()
+	}
+	return ""
+}
+
+func (i *Ink) means() string       { return i.Meaning }
+func (h *Highlight) means() string { return h.Meaning }
+func (n *Note) means() string      { return n.Meaning }
+func (m Markup) means() string     { return m.Meaning }
+func (s Shape) means() string      { return s.Meaning }
+
 // Ink is freehand drawing, by a pen or, as a wash, by a highlighter.
 type Ink struct {
 	Color   Color        `json:"color"`

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -17,6 +19,7 @@ import (
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/screen"
+	"readymargin/school/shelf"
 )
 
 // Across is one question on the copies of a whole class.
@@ -27,17 +30,50 @@ type Across struct {
 	Question   Asking            `json:"question"`
 	Step       string            `json:"step"` // in which points are given
 	Groups     []Group           `json:"groups"`
-	Missing    int               `json:"missing"` // students who have not submitted
+	Heat       []Heat            `json:"heat,omitempty"` // where words are expected to be marked, of each revision
+	Key        *KeyCounts        `json:"key,omitempty"`  // where the colour key is asked about
+	Missing    int               `json:"missing"`        // students who have not submitted
 }
 
 // Asking is a question of an assignment, with how many copies have points for it.
 type Asking struct {
 	ID     string `json:"id"`
+	Ref    string `json:"ref"` // by which it is asked for: the ID, and the worksheet where there are several
 	Number string `json:"number"`
 	Text   string `json:"text"`
-	Of     string `json:"of"` // "" where no points are given for it
+	Sheet  string `json:"sheet,omitempty"` // the worksheet, where there are several
+	Of     string `json:"of"`              // "" where no points are given for it
 	Scored int    `json:"scored"`
 	Copies int    `json:"copies"`
+
+	worksheet uint64
+}
+
+// Heat is what a class marks of the printed words of a page.
+type Heat struct {
+	Sheet  uint64          `json:"sheet"` // the revision
+	Page   int             `json:"page"`
+	Size   page.Point      `json:"size"` // of the page, points
+	Rect   worksheet.Box   `json:"rect"`
+	Copies int             `json:"copies"`
+	Words  []answer.Marked `json:"words"`
+}
+
+// KeyOfColours is asked about in place of a question: how often each meaning of
+// the colour key stands on each copy.
+const KeyOfColours = "colour-key"
+
+// KeyCounts is how often copies have each meaning of a colour key.
+type KeyCounts struct {
+	Key  []worksheet.Meaning `json:"key"`
+	Rows []KeyRow            `json:"rows"`
+}
+
+// A KeyRow is one copy's.
+type KeyRow struct {
+	Copy    uint64 `json:"copy"`
+	Student string `json:"student"`
+	Counts  []int  `json:"counts"` // in the key's order
 }
 
 // A Group is copies that answer alike.
@@ -56,7 +92,8 @@ type Patch struct {
 	Page    int           `json:"page"`
 	Size    page.Point    `json:"size"` // of the page, points
 	Rect    worksheet.Box `json:"rect"`
-	Given   string        `json:"given"` // "" for nothing
+	Given   string        `json:"given"`           // "" for nothing
+	Found   string        `json:"found,omitempty"` // how the words that are marked stand to those that are expected
 	Marks   []screen.Mark `json:"marks"`
 
 	key string // by which it is gathered
@@ -72,7 +109,7 @@ type asked struct {
 }
 
 // Across returns a question on the newest attempts of all copies of an
-// assignment, what answers alike together; "" is the first question.
+// assignment by its Ref, what answers alike together; "" is the first question.
 func (s *Marking) Across(ctx context.Context, who school.Person, assignment uint64, question string) (out Across, err error) {
 	a, course, roll, err := s.queue.Roll(ctx, who, assignment)
 	if err != nil {
@@ -86,11 +123,16 @@ func (s *Marking) Across(ctx context.Context, who school.Person, assignment uint
 		}
 	}
 	out.Missing = len(roll) - len(in)
-	where, err := s.askedIn(ctx, in, &question, &out)
+	handed, err := s.revisions.HandedIn(ctx, revisionsOf(in)...)
 	if err != nil {
 		return out, err
 	}
-	i := slices.IndexFunc(out.Asked, func(q Asking) bool { return q.ID == question })
+	out.list(in, handed)
+	if question == KeyOfColours && out.Key != nil {
+		out.Question = Asking{Ref: KeyOfColours}
+		return out, s.countKey(ctx, in, &out)
+	}
+	i := slices.IndexFunc(out.Asked, func(q Asking) bool { return question == "" || q.Ref == question })
 	if i < 0 {
 		if question == "" {
 			return out, nil
@@ -98,74 +140,158 @@ func (s *Marking) Across(ctx context.Context, who school.Person, assignment uint
 		return out, access.ErrHidden
 	}
 	out.Question = out.Asked[i]
-	return out, s.patches(ctx, in, where, question, &out)
+	where, err := s.stands(ctx, out.Question, handed)
+	if err != nil {
+		return out, err
+	}
+	return out, s.patches(ctx, in, where, out.Question.ID, &out)
 }
 
-// askedIn lists the questions of the revisions that copies are of, and returns
-// where one of them stands, by revision; where none is wanted, the first.
-func (s *Marking) askedIn(ctx context.Context, in []RosterEntry, question *string, out *Across) (map[uint64]asked, error) {
-	where, issued := map[uint64]asked{}, map[uint64]bool{}
-	at := map[string]int{}
+// revisionsOf returns the revisions that copies are of, once each, in order.
+func revisionsOf(in []RosterEntry) (ids []uint64) {
 	for _, r := range in {
-		id := r.Copy.RevisionID
-		if issued[id] {
-			continue
+		ids = append(ids, r.Copy.RevisionID)
+	}
+	slices.Sort(ids)
+	return slices.Compact(ids)
+}
+
+// list lists the questions and the colour keys of what was handed in. The same
+// question of several revisions is one; those of two worksheets are two, however
+// alike they are.
+func (out *Across) list(in []RosterEntry, handed map[uint64]shelf.Handed) {
+	several := len(out.Assignment.Handouts) > 1
+	at := map[string]int{}
+	ref := func(h shelf.Handed, q worksheet.Question) string {
+		if several {
+			return fmt.Sprint(h.WorksheetID, "/", q.ID)
 		}
-		issued[id] = true
-		rev, err := s.store.Revision(ctx, id)
-		if err != nil {
-			return nil, err
+		return q.ID
+	}
+	for _, id := range revisionsOf(in) {
+		h := handed[id]
+		for _, m := range h.Now.Key {
+			if out.Key == nil {
+				out.Key = &KeyCounts{}
+			}
+			if !slices.ContainsFunc(out.Key.Key, func(k worksheet.Meaning) bool { return k.Name == m.Name }) {
+				out.Key.Key = append(out.Key.Key, m)
+			}
 		}
-		is, err := s.revisions.Issued(ctx, rev)
-		if err != nil {
-			return nil, err
-		}
-		for n, g := range is.Guides {
+		for _, g := range h.Now.Guides {
 			for i, q := range g.Questions {
-				if _, known := at[q.ID]; !known && answerable(g, i) {
-					at[q.ID] = len(out.Asked)
-					one := Asking{ID: q.ID, Number: q.Number, Text: q.Text}
-					if q.Points > 0 {
-						one.Of = q.Points.String()
-					}
-					out.Asked = append(out.Asked, one)
-					if *question == "" {
-						*question = q.ID
-					}
-				}
-				if q.ID != *question {
+				if _, known := at[ref(h, q)]; known || !answerable(g, i) {
 					continue
 				}
-				here := asked{all: is.Guides, guide: g, page: n + 1, at: i, size: is.Sizes[n]}
-				if q.Task != nil { // marks point at what is printed
-					p, err := s.store.FilePage(ctx, rev.FileHash, n+1)
-					if err != nil {
-						return nil, err
-					}
-					if err := json.Unmarshal([]byte(p.TextLayer), &here.print); err != nil {
-						return nil, err
-					}
+				one := Asking{ID: q.ID, Ref: ref(h, q), Number: q.Number, Text: q.Text, worksheet: h.WorksheetID}
+				if q.Points > 0 {
+					one.Of = q.Points.String()
 				}
-				where[id] = here
+				if several {
+					one.Sheet = h.Now.Title
+				}
+				at[one.Ref] = len(out.Asked)
+				out.Asked = append(out.Asked, one)
 			}
 		}
-		for _, r := range in {
-			if r.Copy.RevisionID != id {
-				continue
-			}
-			for _, g := range is.Guides {
-				for _, q := range g.Questions {
-					if i, ok := at[q.ID]; ok {
-						out.Asked[i].Copies++
-						if _, ok := r.Score(q.ID); ok {
-							out.Asked[i].Scored++
-						}
+	}
+	for _, r := range in {
+		h := handed[r.Copy.RevisionID]
+		for _, g := range h.Now.Guides {
+			for _, q := range g.Questions {
+				if i, ok := at[ref(h, q)]; ok {
+					out.Asked[i].Copies++
+					if _, ok := r.Score(q.ID); ok {
+						out.Asked[i].Scored++
 					}
 				}
 			}
 		}
 	}
+	slices.SortStableFunc(out.Asked, func(a, b Asking) int {
+		return cmp.Or(strings.Compare(a.Sheet, b.Sheet), cmp.Compare(a.worksheet, b.worksheet))
+	})
+}
+
+// stands returns where a question is asked, by revision.
+func (s *Marking) stands(ctx context.Context, of Asking, handed map[uint64]shelf.Handed) (map[uint64]asked, error) {
+	where := map[uint64]asked{}
+	for id, h := range handed {
+		if h.WorksheetID != of.worksheet {
+			continue
+		}
+		for n, g := range h.Now.Guides {
+			i := slices.IndexFunc(g.Questions, func(q worksheet.Question) bool { return q.ID == of.ID })
+			if i < 0 {
+				continue
+			}
+			here := asked{all: h.Now.Guides, guide: g, page: n + 1, at: i, size: h.Now.Sizes[n]}
+			if q := g.Questions[i]; q.Task != nil || len(q.Words) > 0 { // marks point at what is printed
+				p, err := s.store.FilePage(ctx, h.FileHash, n+1)
+				if err != nil {
+					return nil, err
+				}
+				if err := json.Unmarshal([]byte(p.TextLayer), &here.print); err != nil {
+					return nil, err
+				}
+			}
+			where[id] = here
+		}
+	}
 	return where, nil
+}
+
+// part is the patch on which the question is asked and answered. Where words are
+// expected to be marked it has these, and leaves out the question when it stands
+// further off.
+func (a asked) part() page.Rect {
+	const beside, above, far = 12, 26, 80 // points; a line of print above and below is seen
+	part := a.guide.Patch(a.at, a.size)
+	var text page.Rect
+	for _, w := range a.guide.Questions[a.at].Words {
+		for _, q := range (&mark.Highlight{QuadPoints: w.QuadPoints}).Quads() {
+			text = text.Union(page.R(q.Bounds().Min.X-beside, q.Bounds().Min.Y-above, q.Bounds().Max.X+beside, q.Bounds().Max.Y+above))
+		}
+	}
+	if text.Empty() {
+		return part
+	}
+	whole := part.Union(text)
+	if whole.H() > part.H()+text.H()+far {
+		whole = page.R(part.Min.X, text.Min.Y, part.Max.X, text.Max.Y).Union(text)
+	}
+	return whole.Intersect(page.R(0, 0, a.size.X, a.size.Y))
+}
+
+// countKey counts the meanings of the colour key on each copy.
+func (s *Marking) countKey(ctx context.Context, in []RosterEntry, out *Across) error {
+	snapshots, err := s.snapshots(ctx, in)
+	if err != nil {
+		return err
+	}
+	for i, r := range in {
+		out.Key.Rows = append(out.Key.Rows, KeyRow{r.Copy.ID, r.Member.Name, answer.Meanings(out.Key.Key, snapshots[i].Marks)})
+	}
+	return nil
+}
+
+// snapshots returns what was submitted with the newest attempts of copies.
+func (s *Marking) snapshots(ctx context.Context, in []RosterEntry) ([]submission.Snapshot, error) {
+	hashes := make([]string, len(in))
+	for i, r := range in {
+		hashes[i] = r.Latest.SnapshotHash
+	}
+	blobs, err := s.store.SmallBlobs(ctx, hashes...)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]submission.Snapshot, len(in))
+	for i, h := range hashes {
+		if err := json.Unmarshal(blobs[h], &out[i]); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 // answerable reports whether a question is answered on its page, or has points.
@@ -175,17 +301,18 @@ func answerable(g worksheet.Guide, q int) bool {
 
 // patches gathers what copies have at a question.
 func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint64]asked, question string, out *Across) error {
-	var hashes []string
-	var ids []uint64
-	for _, r := range in {
-		if _, asks := where[r.Copy.RevisionID]; asks {
-			hashes, ids = append(hashes, r.Latest.SnapshotHash), append(ids, r.Copy.ID)
-		}
-	}
-	if len(ids) == 0 {
+	in = slices.DeleteFunc(slices.Clone(in), func(r RosterEntry) bool {
+		_, asks := where[r.Copy.RevisionID]
+		return !asks
+	})
+	if len(in) == 0 {
 		return nil
 	}
-	snapshots, err := s.store.SmallBlobs(ctx, hashes...)
+	ids := make([]uint64, len(in))
+	for i, r := range in {
+		ids[i] = r.Copy.ID
+	}
+	snapshots, err := s.snapshots(ctx, in)
 	if err != nil {
 		return err
 	}
@@ -199,24 +326,24 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 	}
 	var areas answer.Areas
 	groups := map[string]int{}
-	for _, r := range in {
-		at, asks := where[r.Copy.RevisionID]
-		if !asks {
-			continue
-		}
-		var snap submission.Snapshot
-		if err := json.Unmarshal(snapshots[r.Latest.SnapshotHash], &snap); err != nil {
-			return err
-		}
+	of := map[uint64][][]mark.Mark{} // the marks of copies, by revision
+	for k, r := range in {
+		at, snap := where[r.Copy.RevisionID], snapshots[k]
 		when := r.Latest.SubmittedAt
 		if out.Assignment.Hides(r.Copy) {
 			snap.Marks, when = worksheet.Nameless(at.all, snap.Marks), time.Time{}
 		}
 		p := Patch{Copy: r.Copy.ID, Attempt: r.Latest.Number, Student: r.Member.Name, Sheet: r.Copy.RevisionID, Page: at.page, Size: at.size, Marks: []screen.Mark{}}
-		part := at.guide.Patch(at.at, at.size)
+		part, ask := at.part(), at.guide.Questions[at.at]
 		p.Rect = worksheet.BoxOf(part)
 		if g, ok := r.Score(question); ok {
 			p.Given = g.String()
+		}
+		of[r.Copy.RevisionID] = append(of[r.Copy.RevisionID], snap.Marks)
+		if len(ask.Words) > 0 {
+			var f answer.Found
+			f.Hit, f.Missed, f.Excess = answer.Words(ask, at.page, snap.Marks)
+			p.Found = screen.Finding{Found: f}.Counts()
 		}
 		for _, m := range snap.Marks {
 			if seen(m, at.page, part) {
@@ -243,6 +370,12 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 			out.Groups = append(out.Groups, Group{Says: says, Drawn: drawn})
 		}
 		out.Groups[i].Patches = append(out.Groups[i].Patches, p)
+	}
+	for _, sheet := range slices.Sorted(maps.Keys(of)) {
+		at := where[sheet]
+		if ask := at.guide.Questions[at.at]; len(ask.Words) > 0 {
+			out.Heat = append(out.Heat, Heat{sheet, at.page, at.size, worksheet.BoxOf(at.part()), len(of[sheet]), answer.Heat(ask, at.page, at.part(), at.print, of[sheet])})
+		}
 	}
 	slices.SortStableFunc(out.Groups, func(a, b Group) int { // the most at the top, nothing at the end
 		return cmp.Or(boolean(a.Says == "" && !a.Drawn)-boolean(b.Says == "" && !b.Drawn), len(b.Patches)-len(a.Patches))
@@ -284,7 +417,17 @@ func (p *Patch) gather(at asked, question string, all []answer.Answer, marks []m
 		}
 		key, words = append(key, a.Normal), append(words, strings.ReplaceAll(a.Text, "\n", " "))
 	}
-	if task := at.guide.Questions[at.at].Task; task != nil {
+	if ask := at.guide.Questions[at.at]; len(ask.Words) > 0 {
+		var marked []string
+		for _, w := range answer.Heat(ask, at.page, at.part(), at.print, [][]mark.Mark{marks}) {
+			if w.Copies > 0 {
+				marked = append(marked, strings.TrimRight(w.Text, ".,;:"))
+			}
+		}
+		if len(marked) > 0 {
+			key, words = append(key, strings.Join(marked, " ")), append(words, strings.Join(marked, ", "))
+		}
+	} else if task := ask.Task; task != nil {
 		var here []mark.Mark
 		for _, m := range marks {
 			if m.Page == at.page {

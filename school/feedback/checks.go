@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"readymargin/core/mark"
-	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -38,21 +37,13 @@ func (s *Marking) Checks(ctx context.Context, who school.Person, assignment, onl
 	if err != nil {
 		return a, course, nil, err
 	}
-	guides := map[uint64][]worksheet.Guide{} // by revision
+	handed, err := s.revisions.HandedIn(ctx, revisionsOf(roll)...)
+	if err != nil {
+		return a, course, nil, err
+	}
 	out := make([]Check, len(roll))
 	for i, r := range roll {
-		if _, ok := guides[r.Copy.RevisionID]; !ok {
-			rev, err := s.store.Revision(ctx, r.Copy.RevisionID)
-			if err != nil {
-				return a, course, nil, err
-			}
-			issued, err := s.revisions.Issued(ctx, rev)
-			if err != nil {
-				return a, course, nil, err
-			}
-			guides[r.Copy.RevisionID] = issued.Guides
-		}
-		asked := school.ScoredOf(guides[r.Copy.RevisionID], nil)
+		asked := school.ScoredOf(handed[r.Copy.RevisionID].Now.Guides, nil)
 		c := Check{RosterEntry: r, Pointless: a.Points > 0 && r.Latest.Points == nil}
 		for _, q := range asked {
 			if _, ok := r.Score(q.ID); !ok {

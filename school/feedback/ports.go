@@ -21,7 +21,6 @@ type MarkingStore interface {
 	// attempt; FeedbackHeads returns it, by copy.
 	FeedbackMarks(ctx context.Context, copies ...uint64) (map[uint64]map[int]int, error)
 	FeedbackHeads(ctx context.Context, copies ...uint64) (map[uint64][]school.SavedHead, error)
-	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
 	// AnswersOf returns what the newest attempts of all copies of an assignment
 	// answer, by copy.

@@ -247,11 +247,8 @@ func (b *Books) Questions(ctx context.Context, who school.Person, assignment uin
 	if _, _, err := b.gate.Course(ctx, who, a.CourseID, access.SeeRoll); err != nil {
 		return nil, err
 	}
-	rev, err := b.store.Revision(ctx, a.Handouts[0].RevisionID)
-	if err != nil {
-		return nil, err
-	}
-	issued, err := b.revisions.Issued(ctx, rev)
+	first := a.Handouts[0].RevisionID
+	issued, err := b.revisions.HandedIn(ctx, first)
 	if err != nil {
 		return nil, err
 	}
@@ -259,7 +256,7 @@ func (b *Books) Questions(ctx context.Context, who school.Person, assignment uin
 	if err != nil {
 		return nil, err
 	}
-	asked := worksheet.Worth(issued.Guides)
+	asked := worksheet.Worth(issued[first].Now.Guides)
 	of := make([]float64, len(asked))
 	for i, q := range asked {
 		of[i] = float64(q.Points)

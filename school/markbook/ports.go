@@ -18,7 +18,6 @@ type Store interface {
 	AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error)
 	// ScoresOf returns what the newest attempts of all copies of assignments got.
 	ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error)
-	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	ChangeCourse(ctx context.Context, id uint64, change func(*school.Course) error) (school.Course, error)
 	CopiesOfStudent(ctx context.Context, student uint64) ([]school.Copy, error)
 	AttemptsOfStudent(ctx context.Context, student uint64) ([]school.Attempt, error)

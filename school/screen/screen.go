@@ -113,10 +113,10 @@ type ForTeacher struct {
 	Teacher  bool   `json:"teacher"`
 	Watch    bool   `json:"watch,omitempty"` // looks at work that is not submitted
 	Watches  bool   `json:"-"`               // may do so
-	CourseOf uint64 `json:"courseOf"` // the course's number
-	Held     int    `json:"held"`     // pages held back from students
-	Unsent   bool   `json:"unsent"`   // feedback that was not returned yet
-	Opened   bool   `json:"opened"`   // by the student, since it was returned
+	CourseOf uint64 `json:"courseOf"`        // the course's number
+	Held     int    `json:"held"`            // pages held back from students
+	Unsent   bool   `json:"unsent"`          // feedback that was not returned yet
+	Opened   bool   `json:"opened"`          // by the student, since it was returned
 
 	Pending *time.Time      `json:"pending,omitempty"` // when the attempt is to be returned
 	Returns []school.Return `json:"-"`                 // of the attempt, the oldest first

@@ -64,6 +64,8 @@ type Issued struct {
 	Guides     []worksheet.Guide // of each page, with what only teachers see
 	Directions []mark.Mark       // what the teacher says on the sheet
 	Sizes      []page.Point      // of each page, points
+	Title      string            // of the worksheet
+	Key        []worksheet.Meaning
 }
 
 // issuedMost bounds the revisions that are kept read: a class hands in the same
@@ -72,8 +74,34 @@ const issuedMost = 200
 
 // read is what was made of a plan.
 type read struct {
-	plan string
+	plan, kit, title string
 	Issued
+}
+
+// Handed is a revision with what it has for the work.
+type Handed struct {
+	school.Revision
+	Now Issued
+}
+
+// HandedIn returns revisions with what they have for the work, by their IDs.
+func (s *Revisions) HandedIn(ctx context.Context, ids ...uint64) (map[uint64]Handed, error) {
+	out := map[uint64]Handed{}
+	if len(ids) == 0 {
+		return out, nil
+	}
+	all, err := s.store.RevisedIn(ctx, ids...)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range all {
+		is, err := s.issued(ctx, r.Revision, school.Worksheet{Title: r.NowTitle, Plan: r.NowPlan, Kit: r.NowKit})
+		if err != nil {
+			return nil, err
+		}
+		out[r.ID] = Handed{r.Revision, is}
+	}
+	return out, nil
 }
 
 // Issued returns what a revision has for the work.
@@ -82,10 +110,15 @@ func (s *Revisions) Issued(ctx context.Context, r school.Revision) (Issued, erro
 	if err != nil {
 		return Issued{}, err
 	}
+	return s.issued(ctx, r, w)
+}
+
+// issued is Issued of a worksheet as it is now.
+func (s *Revisions) issued(ctx context.Context, r school.Revision, w school.Worksheet) (Issued, error) {
 	s.mu.Lock()
 	known, ok := s.known[r.ID]
 	s.mu.Unlock()
-	if ok && known.plan == w.Plan {
+	if ok && known.plan == w.Plan && known.kit == w.Kit && known.title == w.Title {
 		return known.Issued, nil
 	}
 	now, err := worksheet.Parse(w.Plan)
@@ -104,13 +137,17 @@ func (s *Revisions) Issued(ctx context.Context, r school.Revision) (Issued, erro
 	if err != nil {
 		return Issued{}, err
 	}
-	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes)), corners(sizes)}
+	kit, err := worksheet.ParseKit(w.Kit)
+	if err != nil {
+		return Issued{}, err
+	}
+	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes)), corners(sizes), w.Title, kit.Key}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if len(s.known) >= issuedMost {
 		clear(s.known)
 	}
-	s.known[r.ID] = read{w.Plan, out}
+	s.known[r.ID] = read{w.Plan, w.Kit, w.Title, out}
 	return out, nil
 }
 

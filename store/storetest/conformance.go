@@ -181,14 +181,17 @@ func changes(c *check) {
 		})
 	}
 	all.Wait()
-	k, a, w := must(c.Course(c.ctx, class.Course.ID)), must(c.Assignment(c.ctx, class.Assignments[0].ID)), must(c.Worksheet(c.ctx, class.Worksheet.ID))
+	k, a, w := must(c.CourseFor(c.ctx, class.Course.ID, class.Teacher.ID)), must(c.Assignment(c.ctx, class.Assignments[0].ID)), must(c.Worksheet(c.ctx, class.Worksheet.ID))
+	if stranger := must(c.CourseFor(c.ctx, class.Course.ID, class.Teacher.ID+1_000_000)); k.Role != access.Teacher || stranger.Role != access.None || stranger.Name != k.Name {
+		c.Errorf("the teacher is %q there, and nobody is %q", k.Role, stranger.Role)
+	}
 	if k.VoiceSeconds != 70 || k.Version != 11 || a.MaxAttempts != 10 || a.Version != 11 || w.Version != 11 || len(a.Handouts) != 1 {
 		c.Errorf("of ten changes each came %d, %d and %d", k.VoiceSeconds-60, a.MaxAttempts, w.Version-1)
 	}
 	refused := errors.New("no")
 	_, err := c.ChangeCourse(c.ctx, class.Course.ID, func(k *school.Course) error { k.Name = "lost"; return refused })
 	c.is("a change that was refused", err, refused)
-	if k := must(c.Course(c.ctx, class.Course.ID)); k.Name != "changes" {
+	if k := must(c.CourseFor(c.ctx, class.Course.ID, class.Teacher.ID)); k.Name != "changes" {
 		c.Errorf("a change that was refused was kept: %q", k.Name)
 	}
 }

@@ -19,6 +19,8 @@ let data = JSON.parse(document.querySelector('#across').textContent),
   zoom = 1; // as it was asked for
 const done = []; // what can be undone, the newest last
 
+const KEY = 'colour-key'; // is asked about in place of a question
+
 const count = (n, one, many) => `${n} ${n === 1 ? one : many}`;
 const asked = () => [...document.querySelectorAll('[data-asked]')];
 
@@ -35,44 +37,148 @@ function tally(n) {
   return s;
 }
 
+// part shows a part of a page, with layers over it.
+function part(p, ...layers) {
+  const [left, top, right, bottom] = p.rect,
+    whole = el(
+      'div',
+      { className: 'whole' },
+      el('img', { src: `/sheets/${p.sheet}/pages/${p.page}/150`, alt: '', loading: 'lazy', draggable: false }),
+      ...layers,
+    ),
+    paper = el('div', { className: 'paper' }, whole);
+  Object.assign(whole.style, {
+    width: `${p.size.X * scale}px`,
+    height: `${p.size.Y * scale}px`,
+    transform: `translate(${-left * scale}px, ${-top * scale}px)`,
+  });
+  Object.assign(paper.style, { width: `${(right - left) * scale}px`, height: `${(bottom - top) * scale}px` });
+  return paper;
+}
+
+// heat shows which printed words a class marks: those that are expected, the
+// fuller the more copies have them, and those that are not.
+function heat(h) {
+  const size = { w: h.size.X, h: h.size.Y },
+    over = layer('heat', size),
+    says = (w) => `“${w.text.replace(/[.,;:]+$/, '')}” ${w.copies}`;
+  for (const w of h.words) {
+    const kind = w.expected ? 'hit' : 'excess';
+    for (const [l, t, r, b] of w.rects)
+      over.append(
+        node('rect', {
+          class: kind,
+          x: l - 1,
+          y: t,
+          width: r - l + 2,
+          height: b - t,
+          'fill-opacity': 0.08 + (0.5 * w.copies) / Math.max(1, h.copies),
+        }),
+      );
+    const [, t, r] = w.rects.at(-1),
+      n = node('text', { class: kind, x: r + 1.5, y: t + 4 });
+    n.textContent = String(w.copies);
+    over.append(n);
+  }
+  const list = (name, words) =>
+    words.length ? el('p', {}, el('b', {}, `${name}: `), words.map(says).join(', ')) : null;
+  return el(
+    'section',
+    { className: 'warm', 'aria-label': 'What the class marked' },
+    el('h2', {}, `What ${count(h.copies, 'copy marks', 'copies mark')}`),
+    part(h, over),
+    list(
+      'Expected',
+      h.words.filter((w) => w.expected),
+    ),
+    list(
+      'In excess',
+      h.words.filter((w) => !w.expected),
+    ),
+  );
+}
+
+// keyed shows how often each meaning of the colour key stands on each copy.
+function keyed(k) {
+  const sum = k.key.map((_, i) => k.rows.reduce((n, r) => n + r.counts[i], 0));
+  return el(
+    'section',
+    { className: 'keyed' },
+    el(
+      'table',
+      { className: 'feinted' },
+      el(
+        'thead',
+        {},
+        el(
+          'tr',
+          {},
+          el('th', { scope: 'col' }, 'Student'),
+          ...k.key.map((m) => {
+            const dot = el('i', { className: 'dyed' });
+            dot.style.background = m.color;
+            return el('th', { scope: 'col' }, dot, ` ${m.name} (${m.sign})`);
+          }),
+        ),
+      ),
+      el(
+        'tbody',
+        {},
+        ...k.rows.map((r) =>
+          el(
+            'tr',
+            {},
+            el(
+              'th',
+              { scope: 'row' },
+              el('a', { href: `/assignments/${root.dataset.across}/marking?copy=${r.copy}` }, r.student),
+            ),
+            ...r.counts.map((n) => el('td', {}, String(n))),
+          ),
+        ),
+      ),
+      el(
+        'tfoot',
+        {},
+        el(
+          'tr',
+          {},
+          el('th', { scope: 'row' }, 'On average'),
+          ...sum.map((n) => el('td', {}, k.rows.length ? String(Math.round((10 * n) / k.rows.length) / 10) : '')),
+        ),
+      ),
+    ),
+  );
+}
+
 // patch paints the part of a copy on which the question stands.
 function patch(p) {
   const [left, top, right, bottom] = p.rect,
     size = { w: p.size.X, h: p.size.Y },
     of = { washes: layer('washes', size), marks: layer('marks', size) },
-    whole = el(
-      'div',
-      { className: 'whole' },
-      el('img', { src: `/sheets/${p.sheet}/pages/${p.page}/150`, alt: '', loading: 'lazy', draggable: false }),
-      of.washes,
-      of.marks,
-    ),
-    paper = el('div', { className: 'paper' }, whole);
-  Object.assign(whole.style, {
-    width: `${size.w * scale}px`,
-    height: `${size.h * scale}px`,
-    transform: `translate(${-left * scale}px, ${-top * scale}px)`,
-  });
-  Object.assign(paper.style, { width: `${(right - left) * scale}px`, height: `${(bottom - top) * scale}px` });
+    paper = part(p, of.washes, of.marks);
+  paper.setAttribute('aria-hidden', 'true'); // the button over it says whose it is
   paint.picture = (hash) => `/copies/${p.copy}/pictures/${hash}`;
   for (const m of p.marks) paint(of, { ...m, groups: [] });
   const box = el(
     'figure',
     { className: 'patch', data: { copy: p.copy } },
     el(
-      'button',
-      {
+      'div',
+      { className: 'face' },
+      paper,
+      el('button', {
         className: 'take',
         'aria-pressed': 'false',
         'aria-label': `Choose ${p.student}`,
         on: { click: (e) => choose(e.currentTarget) },
-      },
-      paper,
+      }),
     ),
     el(
       'figcaption',
       {},
       el('a', { href: `/assignments/${root.dataset.across}/marking?copy=${p.copy}` }, p.student),
+      p.found ? el('span', { className: 'hint' }, p.found) : null,
       el('span', { className: 'got', data: { got: '' } }),
     ),
   );
@@ -131,12 +237,15 @@ function spread() {
 function draw() {
   const q = data.question;
   spread();
-  document.querySelector('[data-question-words]').textContent = q.id
-    ? `Question ${q.number.replace(/\.$/, '')}${q.of ? ` · ${count(+q.of, 'point', 'points')}` : ''}`
+  document.querySelector('[data-question-words]').textContent = q.ref
+    ? q.ref === KEY
+      ? 'Colour key'
+      : `Question ${q.number.replace(/\.$/, '')}${q.of ? ` · ${count(+q.of, 'point', 'points')}` : ''}`
     : '';
-  for (const a of asked()) a.setAttribute('aria-current', String(a.dataset.asked === q.id));
+  for (const a of asked()) a.setAttribute('aria-current', String(a.dataset.asked === q.ref));
   document.querySelector('[data-asked][aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
   main.replaceChildren(
+    ...(q.ref === KEY ? [keyed(data.key)] : (data.heat ?? []).map(heat)),
     ...data.groups.map((g, i) => {
       const words = g.says || (g.drawn ? 'drawn' : 'nothing there');
       const group = el(
@@ -179,7 +288,7 @@ function draw() {
           : 'All have submitted',
     ),
   );
-  onward.textContent = asked().at(-1)?.dataset.asked === q.id ? 'To the copies' : 'Next question';
+  onward.textContent = asked().at(-1)?.dataset.asked === q.ref ? 'To the copies' : 'Next question';
 }
 
 // typed gives points by Enter, all of them by the space bar, and goes on to the
@@ -214,7 +323,7 @@ async function give(question, given) {
     }
   if (names.length) {
     toast(names.slice(0, 3).join(' ') + (names.length > 3 ? ` And ${names.length - 3} more.` : ''));
-    await show(data.question.id); // as it stands by now
+    await show(data.question.ref); // as it stands by now
   }
   kept(at);
   for (const group of main.querySelectorAll('.group')) say(group, data.groups[+group.dataset.group]);
@@ -225,7 +334,7 @@ async function give(question, given) {
 // counted brings the list of questions in line.
 function counted() {
   const all = data.groups.flatMap((g) => g.patches),
-    got = document.querySelector(`[data-asked="${data.question.id}"] .got`);
+    got = document.querySelector(`[data-asked="${data.question.ref}"] .got`);
   if (got && data.question.of) got.textContent = `${all.filter((p) => p.given).length} of ${all.length}`;
 }
 
@@ -320,7 +429,7 @@ async function show(question) {
     const next = await ask(`${base}?question=${encodeURIComponent(question)}`);
     data = next;
     for (const q of next.asked) {
-      const got = document.querySelector(`[data-asked="${q.id}"] .got`);
+      const got = document.querySelector(`[data-asked="${q.ref}"] .got`);
       if (got) got.textContent = q.of ? `${q.scored} of ${q.copies}` : '';
     }
     history.replaceState(null, '', `?question=${encodeURIComponent(question)}`);
@@ -332,7 +441,7 @@ async function show(question) {
 
 async function step(d) {
   const all = asked(),
-    next = all[all.findIndex((a) => a.dataset.asked === data.question.id) + d];
+    next = all[all.findIndex((a) => a.dataset.asked === data.question.ref) + d];
   if (!next) {
     if (d > 0) location.href = `/assignments/${root.dataset.across}/marking`;
     return;
