@@ -239,7 +239,9 @@ func TestWhatTheClassMarks(t *testing.T) {
 	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
 	steps(t,
 		func() error { return p.SignIn("marked.teacher", scenePassword) },
-		func() error { return p.Go(fmt.Sprintf("/assignments/%d/across?question=%d/%s", a.ID, verbs.ID, asks[0].ID)) },
+		func() error {
+			return p.Go(fmt.Sprintf("/assignments/%d/across?question=%d/%s", a.ID, verbs.ID, asks[0].ID))
+		},
 		is("both worksheets are named", `[...document.querySelectorAll(".of-sheet")].map((h) => h.innerText).join() === "Easier,Verbs"`),
 		is("the other worksheet's copy is not among them, though its question is printed alike", `document.querySelectorAll(".patch").length === 1`),
 		is("expected and in excess are counted", `document.querySelector(".warm").innerText.includes("Expected: “climbs” 1, “lights” 0") && document.querySelector(".warm").innerText.includes("In excess: “stairs” 1, “sea” 1")`),

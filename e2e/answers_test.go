@@ -31,7 +31,7 @@ func TestWhatIsWrittenNamesItsBlank(t *testing.T) {
 	}
 	blanks := func() []worksheet.Blank {
 		t.Helper()
-		issued, err := home.School.Revisions.Issued(ctx, c.Revision)
+		issued, err := home.School.Revisions.Revised(ctx, c.Revision)
 		if err != nil {
 			t.Fatal(err)
 		}

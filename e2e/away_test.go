@@ -123,7 +123,7 @@ func TestTwoTeachersAtOnce(t *testing.T) {
 			})
 		}
 		all.Wait()
-		c, err1 := home.Store.Course(ctx, sc.course.ID)
+		c, err1 := home.Store.CourseFor(ctx, sc.course.ID, 0)
 		a, err2 := home.Store.Assignment(ctx, sc.given.ID)
 		if err := errors.Join(err1, err2); err != nil {
 			t.Fatal(err)

@@ -89,7 +89,7 @@ func TestTheFirstVersionIsBroughtUpToDate(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		issued, err := s.Revisions.Issued(ctx, c.Revision)
+		issued, err := s.Revisions.Revised(ctx, c.Revision)
 		guides := issued.Guides
 		if err != nil || len(guides) != c.Revision.PageCount {
 			t.Fatalf("copy %d has %d guides for %d pages (%v)", id, len(guides), c.Revision.PageCount, err)

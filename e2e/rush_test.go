@@ -40,13 +40,9 @@ func TestThreeHundredSubmitInOneSecond(t *testing.T) {
 	if len(r.Failed) > 0 || len(r.Others) < 8 {
 		t.Fatalf("%d requests failed; the others opened %d pages", len(r.Failed), len(r.Others))
 	}
-	attempts, err := home.Store.AttemptsOf(ctx, c.Assignment.ID)
+	copies, attempts, err := home.Store.HandedIn(ctx, c.Assignment.ID)
 	if err != nil || len(attempts) != 300 {
 		t.Fatalf("%d attempts are there (%v)", len(attempts), err)
-	}
-	copies, err := home.Store.CopiesOf(ctx, c.Assignment.ID)
-	if err != nil {
-		t.Fatal(err)
 	}
 	states := map[flow.State]int{}
 	for _, cp := range copies {

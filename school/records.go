@@ -383,13 +383,14 @@ type ReadyRemark struct {
 func (a Attempt) Marked() bool { return a.MarkedAt != nil }
 
 // A CopyInCourse is a copy with everything around it that decides who may do
-// what to it.
+// what to it. The assignment is without its handouts, and of the student the
+// names are known.
 type CopyInCourse struct {
 	Copy
 	Student    Person
 	Assignment Assignment
 	Course     Course
-	Revision   Revision
+	Revision   Revised
 	Role       access.Role // of the person who asks
 	Section    string      // the same
 }

@@ -64,6 +64,11 @@ func (s Assignments) Assignment(ctx context.Context, id uint64) (school.Assignme
 	return one[0], err
 }
 
+// AssignmentBare returns one without its handouts.
+func (s Assignments) AssignmentBare(ctx context.Context, id uint64) (school.Assignment, error) {
+	return first[school.Assignment](s.db.WithContext(ctx), "id = ?", id)
+}
+
 // ChangeAssignment holds the row while change has it, so that two who change it
 // come one after the other. Copies that nobody has begun follow the handouts.
 func (s Assignments) ChangeAssignment(ctx context.Context, id uint64, change func(*school.Assignment) error) (a school.Assignment, err error) {

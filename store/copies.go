@@ -45,27 +45,36 @@ func (s Copies) CopyOf(ctx context.Context, assignment, student uint64) (school.
 // CopyInCourse returns a copy with everything around it.
 func (s Copies) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
 	db := s.db.WithContext(ctx)
-	if out.Copy, err = first[school.Copy](db, "id = ?", id); err != nil {
+	own, err := first[copyWithName](db.Table("copies").Select("copies.*, people.name AS student_name, people.login AS student_login").
+		Joins("LEFT JOIN people ON people.id = copies.student_id"), "copies.id = ?", id) // one for all has no owner
+	if err != nil {
 		return out, err
 	}
-	if out.Assignment, err = Assignments(s).Assignment(ctx, out.AssignmentID); err != nil {
+	out.Copy, out.Student = own.Copy, school.Person{ID: own.StudentID, Name: own.StudentName, Login: own.StudentLogin}
+	if out.Assignment, err = first[school.Assignment](db, "id = ?", out.AssignmentID); err != nil {
 		return out, err
 	}
-	if out.Course, err = Courses(s).Course(ctx, out.Assignment.CourseID); err != nil {
+	in, err := Courses(s).CourseFor(ctx, out.Assignment.CourseID, asker)
+	if err != nil {
 		return out, err
 	}
-	if out.Revision, err = Worksheets(s).Revision(ctx, out.RevisionID); err != nil {
-		return out, err
-	}
-	if out.StudentID != 0 { // one for all has no owner
-		if out.Student, err = People(s).Person(ctx, out.StudentID); err != nil {
-			return out, err
-		}
-	}
+	out.Course, out.Role, out.Section = in.Course, in.Role, in.Section
 	out.Assignment.Watched = out.Assignment.WatchedIn(out.Course)
-	m, err := Courses(s).Membership(ctx, out.Course.ID, asker)
-	out.Role, out.Section = m.Role, m.Section
+	revised, err := Worksheets(s).RevisedIn(ctx, out.RevisionID)
+	if err == nil && len(revised) == 0 {
+		err = school.ErrNotFound
+	}
+	if err == nil {
+		out.Revision = revised[0]
+	}
 	return out, err
+}
+
+// copyWithName is a copy with its student's names.
+type copyWithName struct {
+	school.Copy  `gorm:"embedded"`
+	StudentName  string
+	StudentLogin string
 }
 
 // decides are the columns of an assignment that say who may do what, when.
@@ -124,11 +133,41 @@ func (s Copies) Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, 
 	return all[school.Attempt](s.db.WithContext(ctx).Where("copy_id = ?", copyID).Order("number"))
 }
 
-// AttemptsOf returns those of all copies of assignments, of each copy in their order.
-func (s Copies) AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error) {
-	return all[school.Attempt](s.db.WithContext(ctx).Select(`attempts.*, (SELECT MAX(due_at) FROM returns r
-		WHERE r.copy_id = attempts.copy_id AND r.attempt = attempts.number AND r.done_at IS NULL AND r.stopped_at IS NULL) AS pending`).
-		Where("copy_id IN (SELECT id FROM copies WHERE assignment_id IN ?)", assignments).Order("copy_id, number"))
+// copyWithAttempt is a copy with one of its attempts; without one, its number is 0.
+type copyWithAttempt struct {
+	school.Copy `gorm:"embedded"`
+	Tried       school.Attempt `gorm:"embedded;embeddedPrefix:tried_"`
+}
+
+// HandedIn returns the copies of assignments and their attempts, of each copy in
+// their order, by one statement.
+func (s Copies) HandedIn(ctx context.Context, assignments ...uint64) (copies []school.Copy, attempts []school.Attempt, err error) {
+	db := s.db.WithContext(ctx)
+	attempt := &gorm.Statement{DB: db}
+	if err := attempt.Parse(&school.Attempt{}); err != nil {
+		return nil, nil, err
+	}
+	columns := []string{"copies.*"}
+	for _, name := range attempt.Schema.DBNames {
+		from := "attempts." + name
+		if name == "pending" {
+			from = `(SELECT MAX(r.due_at) FROM returns r WHERE r.copy_id = attempts.copy_id AND r.attempt = attempts.number
+				AND r.done_at IS NULL AND r.stopped_at IS NULL)`
+		}
+		columns = append(columns, from+" AS tried_"+name)
+	}
+	rows, err := all[copyWithAttempt](db.Table("copies").Select(strings.Join(columns, ", ")).
+		Joins("LEFT JOIN attempts ON attempts.copy_id = copies.id").
+		Where("copies.assignment_id IN ?", assignments).Order("copies.id, attempts.number"))
+	for i, r := range rows {
+		if i == 0 || rows[i-1].ID != r.ID {
+			copies = append(copies, r.Copy)
+		}
+		if r.Tried.Number > 0 {
+			attempts = append(attempts, r.Tried)
+		}
+	}
+	return copies, attempts, err
 }
 
 // AttemptsOfStudent returns those of all copies of a student.
@@ -206,6 +245,28 @@ func heads(db *gorm.DB, copyID uint64, layer submission.Layer) ([]school.SavedHe
 // Heads returns what is present in a layer, removals included.
 func (s Copies) Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error) {
 	return heads(s.db.WithContext(ctx), copyID, layer)
+}
+
+// Layers returns how layers of a copy stand: the numbers of their newest
+// operations, and what is present in them, which may be newer.
+func (s Copies) Layers(ctx context.Context, copyID uint64, layers ...submission.Layer) (map[submission.Layer]int64, []school.SavedHead, error) {
+	db := s.db.WithContext(ctx)
+	rows, err := all[layerAt](db.Table("layers").Where("copy_id = ? AND layer IN ?", copyID, layers))
+	if err != nil {
+		return nil, nil, err
+	}
+	seq := map[submission.Layer]int64{}
+	for _, r := range rows {
+		seq[r.Layer] = r.Seq
+	}
+	of, err := headsByCopy(db.Where("copy_id = ? AND layer IN ?", copyID, layers))
+	return seq, of[copyID], err
+}
+
+// layerAt is a row of layers.
+type layerAt struct {
+	Layer submission.Layer
+	Seq   int64
 }
 
 // HeadsAmong returns those of some operations that are present.

@@ -24,11 +24,6 @@ func (s Courses) AddCourse(ctx context.Context, c *school.Course, teacher uint64
 	}))
 }
 
-// Course returns one.
-func (s Courses) Course(ctx context.Context, id uint64) (school.Course, error) {
-	return first[school.Course](s.db.WithContext(ctx), "id = ?", id)
-}
-
 // CourseByCode returns the course that a join code opens.
 func (s Courses) CourseByCode(ctx context.Context, code string) (school.Course, error) {
 	return first[school.Course](s.db.WithContext(ctx), "join_code = ?", code)

@@ -61,7 +61,7 @@ func TestMigratingTogether(t *testing.T) {
 		})
 	}
 	all.Wait()
-	if _, err := open(t, "together", 1).Course(ctx, 1); !errors.Is(err, school.ErrNotFound) {
+	if _, err := open(t, "together", 1).CourseFor(ctx, 1, 1); !errors.Is(err, school.ErrNotFound) {
 		t.Errorf("a course of an empty database: %v", err)
 	}
 }

@@ -160,7 +160,11 @@ func revisionsOf(in []RosterEntry) (ids []uint64) {
 // question of several revisions is one; those of two worksheets are two, however
 // alike they are.
 func (out *Across) list(in []RosterEntry, handed map[uint64]shelf.Handed) {
-	several := len(out.Assignment.Handouts) > 1
+	of := map[uint64]bool{} // worksheets
+	for _, h := range handed {
+		of[h.WorksheetID] = true
+	}
+	several := len(of) > 1
 	at := map[string]int{}
 	ref := func(h shelf.Handed, q worksheet.Question) string {
 		if several {

@@ -80,7 +80,7 @@ func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, 
 	if !ok {
 		return school.Attempt{}, school.Refuse("reason", "reason", "")
 	}
-	issued, err := s.revisions.Issued(ctx, c.Revision)
+	issued, err := s.revisions.Revised(ctx, c.Revision)
 	if err != nil {
 		return school.Attempt{}, err
 	}

@@ -55,11 +55,11 @@ type ReadyStore interface {
 // A QueueStore keeps what waits to be marked.
 type QueueStore interface {
 	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
-	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
-	CopiesOf(ctx context.Context, assignments ...uint64) ([]school.Copy, error)
-	// AttemptsOf returns the attempts of all copies of assignments, and
-	// AttemptsOfStudent those of one student, of each copy in their order.
-	AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error)
+	// AssignmentBare returns an assignment without its handouts.
+	AssignmentBare(ctx context.Context, id uint64) (school.Assignment, error)
+	// HandedIn returns the copies of assignments and their attempts, of each copy
+	// in their order.
+	HandedIn(ctx context.Context, assignments ...uint64) ([]school.Copy, []school.Attempt, error)
 	// ScoresOf returns what the newest attempts of all copies of assignments got.
 	ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error)
 	// Unanswered returns, by copy, the replies to feedback that came after the

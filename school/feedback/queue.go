@@ -198,7 +198,7 @@ type copies struct {
 }
 
 func (s *Queue) handedIn(ctx context.Context, assignments ...uint64) (out copies, err error) {
-	found, err := s.store.CopiesOf(ctx, assignments...)
+	found, attempts, err := s.store.HandedIn(ctx, assignments...)
 	if err != nil {
 		return out, err
 	}
@@ -206,7 +206,6 @@ func (s *Queue) handedIn(ctx context.Context, assignments ...uint64) (out copies
 	for _, c := range found {
 		out.of[[2]uint64{c.AssignmentID, c.StudentID}] = c
 	}
-	attempts, err := s.store.AttemptsOf(ctx, assignments...)
 	out.latest, _ = school.Newest(attempts)
 	return out, err
 }
@@ -249,7 +248,7 @@ func (s *Queue) Next(ctx context.Context, who school.Person, after uint64) (scho
 // Roll returns the class as it stands with an assignment: what can be marked
 // first, the longest lying at the top; then returned, then the others.
 func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) (school.Assignment, school.Course, []RosterEntry, error) {
-	a, err := s.store.Assignment(ctx, assignment)
+	a, err := s.store.AssignmentBare(ctx, assignment)
 	if err != nil {
 		return a, school.Course{}, nil, access.ErrHidden
 	}

@@ -154,7 +154,7 @@ func (s *Marking) GiveBack(ctx context.Context, planned uint64) error {
 	if err != nil {
 		return err
 	}
-	issued, err := s.revisions.Issued(ctx, in.Revision)
+	issued, err := s.revisions.Revised(ctx, in.Revision)
 	if err != nil {
 		return err
 	}

@@ -64,7 +64,7 @@ func (s *Marking) score(ctx context.Context, who school.Person, id uint64, numbe
 	if err != nil {
 		return school.Attempt{}, err
 	}
-	issued, err := s.revisions.Issued(ctx, c.Revision)
+	issued, err := s.revisions.Revised(ctx, c.Revision)
 	if err != nil {
 		return school.Attempt{}, err
 	}

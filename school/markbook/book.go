@@ -121,11 +121,7 @@ func (b *Books) cells(ctx context.Context, c school.Course, given []Column) (map
 	for _, a := range given {
 		assignments, by[a.ID] = append(assignments, a.ID), a.Assignment
 	}
-	copies, err := b.store.CopiesOf(ctx, assignments...)
-	if err != nil {
-		return nil, err
-	}
-	attempts, err := b.store.AttemptsOf(ctx, assignments...)
+	copies, attempts, err := b.store.HandedIn(ctx, assignments...)
 	if err != nil {
 		return nil, err
 	}

@@ -13,9 +13,10 @@ type Store interface {
 	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
 	// AssignmentsOf returns what is assigned in courses by due time.
 	AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error)
-	CopiesOf(ctx context.Context, assignments ...uint64) ([]school.Copy, error)
 	CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error)
-	AttemptsOf(ctx context.Context, assignments ...uint64) ([]school.Attempt, error)
+	// HandedIn returns the copies of assignments and their attempts, of each copy
+	// in their order.
+	HandedIn(ctx context.Context, assignments ...uint64) ([]school.Copy, []school.Attempt, error)
 	// ScoresOf returns what the newest attempts of all copies of assignments got.
 	ScoresOf(ctx context.Context, assignments ...uint64) ([]school.Score, error)
 	ChangeCourse(ctx context.Context, id uint64, change func(*school.Course) error) (school.Course, error)

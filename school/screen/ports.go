@@ -12,7 +12,6 @@ import (
 type ScreenStore interface {
 	// Drafts returns a person's drafts about a thing, the oldest first.
 	Drafts(ctx context.Context, person uint64, of school.Drafted, id uint64) ([]school.Draft, error)
-	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
 	// Scores returns what an attempt got, by question.
 	Scores(ctx context.Context, copyID uint64, attempt int) ([]school.Score, error)
@@ -20,8 +19,9 @@ type ScreenStore interface {
 	Answers(ctx context.Context, copyID uint64, attempt int) ([]answer.Answer, error)
 	// Returns are the givings back of an attempt, the oldest first.
 	Returns(ctx context.Context, copyID uint64, attempt int) ([]school.Return, error)
-	Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error)
-	LayerSeq(ctx context.Context, copyID uint64, layer submission.Layer) (int64, error)
+	// Layers returns the numbers of the newest operations of layers, and what is
+	// present in them then or later.
+	Layers(ctx context.Context, copyID uint64, layers ...submission.Layer) (map[submission.Layer]int64, []school.SavedHead, error)
 	// InCopy runs fn in one transaction that holds the copy. Changes of one
 	// copy come one after another, and wait for their turn before they take a
 	// connection.

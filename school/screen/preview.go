@@ -40,10 +40,13 @@ func (s *Screens) preview(ctx context.Context, who school.Person, w school.Works
 	}
 	v := Screen{ForStudent: &ForStudent{May: []Action{}}, ForTrial: &ForTrial{Trial: true}, Base: Base{Sheet: r.ID, Title: w.Title, Course: "as a student sees it", Student: who.Name, State: flow.NotStarted, Attempt: 1,
 		Edit: submission.Work, Zone: "UTC", Person: who.ID, Me: who.Name, Settings: who.Settings, Marks: []Mark{}}}
-	if v.Pages, err = s.revisions.Sizes(ctx, r); err != nil {
+	issued, err := s.revisions.Issued(ctx, r)
+	if err != nil {
 		return v, err
 	}
-	return v, s.addKit(ctx, &v, r, true)
+	v.issued(issued)
+	v.direct()
+	return v, nil
 }
 
 // Preview returns the student's screen of a worksheet, to be tried out.

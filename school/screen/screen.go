@@ -83,6 +83,8 @@ type Base struct {
 	Section      string              `json:"section,omitempty"` // of the course, that the student is in
 	Settings     string              `json:"settings"`
 	Drafts       []school.Draft      `json:"drafts,omitempty"` // what the person was typing
+
+	directions []mark.Mark // as they are now
 }
 
 // Attempted is an attempt that was submitted, and what was said about one.
@@ -270,13 +272,11 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 	if c.Assignment.Points > 0 {
 		v.PointsOf = c.Assignment.Points.String()
 	}
-	var err error
-	if v.Pages, err = s.revisions.Sizes(ctx, c.Revision); err != nil {
+	issued, err := s.revisions.Revised(ctx, c.Revision)
+	if err != nil {
 		return v, nil, err
 	}
-	if err := s.addKit(ctx, &v, c.Revision, false); err != nil {
-		return v, nil, err
-	}
+	v.issued(issued)
 	if v.Drafts, err = s.store.Drafts(ctx, who.ID, school.OfCopy, c.ID); err != nil {
 		return v, nil, err
 	}
@@ -284,26 +284,31 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 	return v, attempts, err
 }
 
-// showLive adds what is present in a layer now.
-func (s *Screens) showLive(ctx context.Context, v *Screen, id uint64, layer submission.Layer, who school.Person, sent bool) error {
-	seq, err := s.store.LayerSeq(ctx, id, layer) // before the heads, so that nothing is missed
+// showLive adds what is present in layers now. Of feedback it is not said to the
+// student yet.
+func (s *Screens) showLive(ctx context.Context, v *Screen, id uint64, who school.Person, layers ...submission.Layer) error {
+	seq, heads, err := s.store.Layers(ctx, id, layers...)
 	if err != nil {
 		return err
 	}
-	switch {
-	case layer == submission.Replies:
-		v.Said = seq
-	case layer == submission.Work || layer.Attempt() > 0:
-		v.Seq = seq
-	}
-	heads, err := s.store.Heads(ctx, id, layer)
-	if err != nil {
-		return err
-	}
-	shown, by := school.Present(heads)
-	for _, w := range shown {
-		h := by[w.Version]
-		v.Marks = append(v.Marks, Show(layer, w, h.AuthorName, h.AuthorID == who.ID, h.At, sent))
+	for _, layer := range layers {
+		switch {
+		case layer == submission.Replies:
+			v.Said = seq[layer]
+		case layer == submission.Work || layer.Attempt() > 0:
+			v.Seq = seq[layer]
+		}
+		var of []school.SavedHead
+		for _, h := range heads {
+			if h.Layer == layer {
+				of = append(of, h)
+			}
+		}
+		shown, by := school.Present(of)
+		for _, w := range shown {
+			h := by[w.Version]
+			v.Marks = append(v.Marks, Show(layer, w, h.AuthorName, h.AuthorID == who.ID, h.At, layer.Attempt() == 0))
+		}
 	}
 	return nil
 }
@@ -325,33 +330,28 @@ func (s *Screens) showAttempt(ctx context.Context, v *Screen, a *school.Attempt,
 	return nil
 }
 
-// addKit adds what the teacher prepared for the work: the colour key, the
-// picture shelf and, where live is set, the directions as they are now.
-func (s *Screens) addKit(ctx context.Context, v *Screen, r school.Revision, live bool) error {
-	w, err := s.store.Worksheet(ctx, r.WorksheetID)
-	if err != nil {
-		return err
+// issued fills in what the teacher has prepared for the work.
+func (v *Screen) issued(is shelf.Issued) {
+	v.Key, v.Shelf = is.Key, is.Shelf
+	for _, p := range is.Sizes {
+		v.Pages = append(v.Pages, school.PageSize{Width: p.X, Height: p.Y})
 	}
-	kit, err := worksheet.ParseKit(w.Kit)
-	if err != nil {
-		return err
-	}
-	v.Key, v.Shelf = kit.Key, kit.Shelf
-	if !live {
-		return nil
-	}
-	issued, err := s.revisions.Issued(ctx, r)
-	for _, g := range issued.Guides {
+	for _, g := range is.Guides {
 		for _, q := range g.ForStudents().Questions {
 			if q.Rubric != nil {
 				v.JudgedBy = append(v.JudgedBy, Judging{q.Number, criteria(*q.Rubric, nil)})
 			}
 		}
 	}
-	for _, m := range issued.Directions {
+	v.directions = is.Directions
+}
+
+// direct adds what the teacher says on the sheet now; an attempt has what was
+// said then.
+func (v *Screen) direct() {
+	for _, m := range v.directions {
 		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, time.Time{}, true))
 	}
-	return err
 }
 
 // Threads returns what was said on a copy as conversations.

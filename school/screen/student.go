@@ -87,18 +87,17 @@ func (s *Screens) openShared(ctx context.Context, who school.Person, c school.Co
 	if !v.Closed {
 		v.Edit = submission.Work
 	}
-	if err := s.addKit(ctx, &v, c.Revision, true); err != nil {
-		return v, err
-	}
-	return v, s.showLive(ctx, &v, c.ID, submission.Work, who, true)
+	v.direct()
+	return v, s.showLive(ctx, &v, c.ID, who, submission.Work)
 }
 
 // toRead returns the view of a copy that nobody writes on, and notes that it
 // was opened.
 func (s *Screens) toRead(ctx context.Context, v Screen, c school.CopyInCourse) (Screen, error) {
 	v.Attempt = 1
-	if err := s.addKit(ctx, &v, c.Revision, true); err != nil || c.StartedAt != nil {
-		return v, err
+	v.direct()
+	if c.StartedAt != nil {
+		return v, nil
 	}
 	return v, s.store.InCopy(ctx, c.ID, func(tx school.CopyTx) error {
 		locked, err := tx.Copy()
@@ -143,26 +142,22 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 			returned = &attempts[i]
 		}
 	}
-	if err := s.showLive(ctx, &v, c.ID, submission.Own, who, true); err != nil {
-		return v, err
-	}
-	if err := s.showLive(ctx, &v, c.ID, submission.Replies, who, true); err != nil {
-		return v, err
-	}
-	if v.Said > 0 {
-		v.Say = submission.Replies
-	}
+	layers := []submission.Layer{submission.Own, submission.Replies}
 	switch c.State {
 	case flow.Submitted, flow.Returned:
 		err = s.showAttempt(ctx, &v, latest, who.Name, true)
 	default:
-		if err = s.addKit(ctx, &v, c.Revision, true); err != nil {
-			return v, err
-		}
-		err = s.showLive(ctx, &v, c.ID, submission.Work, who, true)
+		v.direct()
+		layers = append(layers, submission.Work)
 		if !v.Closed {
 			v.Edit = submission.Work
 		}
+	}
+	if err == nil {
+		err = s.showLive(ctx, &v, c.ID, who, layers...)
+	}
+	if v.Said > 0 {
+		v.Say = submission.Replies
 	}
 	// What was said about an attempt before is shown with that one; while it is
 	// reworked, with the work that comes of it.
@@ -182,7 +177,7 @@ func (s *Screens) showFeedback(ctx context.Context, who school.Person, v *Screen
 	if err := s.showReturned(ctx, v, a); err != nil {
 		return err
 	}
-	return s.showLive(ctx, v, v.Copy, submission.Replies, who, true)
+	return s.showLive(ctx, v, v.Copy, who, submission.Replies)
 }
 
 // OpenAttempt returns the student's view of an attempt as it was submitted,

@@ -71,10 +71,7 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 			return v, err
 		}
 	}
-	if err := s.showLive(ctx, &v, id, submission.Feedback(number), who, false); err != nil {
-		return v, err
-	}
-	if err := s.showLive(ctx, &v, id, submission.Replies, who, true); err != nil {
+	if err := s.showLive(ctx, &v, id, who, submission.Feedback(number), submission.Replies); err != nil {
 		return v, err
 	}
 	if a.ReturnedAt != nil {
@@ -98,18 +95,13 @@ func (s *Screens) OpenToWatch(ctx context.Context, who school.Person, id uint64)
 	v.ForTeacher = &ForTeacher{Teacher: true, CourseOf: c.Course.ID, Watch: true, Watches: true}
 	v.Attempt = c.Attempts + 1
 	v.Edit, v.Say = submission.Replies, submission.Replies
-	if err := s.addKit(ctx, &v, c.Revision, true); err != nil {
-		return v, err
-	}
-	if err := s.showLive(ctx, &v, id, submission.Replies, who, true); err != nil {
-		return v, err
-	}
-	return v, s.showLive(ctx, &v, id, submission.Work, who, true)
+	v.direct()
+	return v, s.showLive(ctx, &v, id, who, submission.Replies, submission.Work)
 }
 
 // hide takes out of an attempt what says whose it is, and when it came.
-func (s *Screens) hide(ctx context.Context, v *Screen, r school.Revision) error {
-	issued, err := s.revisions.Issued(ctx, r)
+func (s *Screens) hide(ctx context.Context, v *Screen, r school.Revised) error {
+	issued, err := s.revisions.Revised(ctx, r)
 	if err != nil {
 		return err
 	}
@@ -152,7 +144,7 @@ func (s *Screens) addSince(ctx context.Context, v *Screen, before, a school.Atte
 
 // addScores adds the questions that points are given for, with what they got.
 func (s *Screens) addScores(ctx context.Context, v *Screen, c school.CopyInCourse, a school.Attempt) error {
-	issued, err := s.revisions.Issued(ctx, c.Revision)
+	issued, err := s.revisions.Revised(ctx, c.Revision)
 	if err != nil {
 		return err
 	}

@@ -65,7 +65,7 @@ type Issued struct {
 	Directions []mark.Mark       // what the teacher says on the sheet
 	Sizes      []page.Point      // of each page, points
 	Title      string            // of the worksheet
-	Key        []worksheet.Meaning
+	worksheet.Kit
 }
 
 // issuedMost bounds the revisions that are kept read: a class hands in the same
@@ -95,13 +95,18 @@ func (s *Revisions) HandedIn(ctx context.Context, ids ...uint64) (map[uint64]Han
 		return nil, err
 	}
 	for _, r := range all {
-		is, err := s.issued(ctx, r.Revision, school.Worksheet{Title: r.NowTitle, Plan: r.NowPlan, Kit: r.NowKit})
+		is, err := s.Revised(ctx, r)
 		if err != nil {
 			return nil, err
 		}
 		out[r.ID] = Handed{r.Revision, is}
 	}
 	return out, nil
+}
+
+// Revised returns what a revision has for the work, of a worksheet as it is now.
+func (s *Revisions) Revised(ctx context.Context, r school.Revised) (Issued, error) {
+	return s.issued(ctx, r.Revision, school.Worksheet{Title: r.NowTitle, Plan: r.NowPlan, Kit: r.NowKit})
 }
 
 // Issued returns what a revision has for the work.
@@ -141,7 +146,7 @@ func (s *Revisions) issued(ctx context.Context, r school.Revision, w school.Work
 	if err != nil {
 		return Issued{}, err
 	}
-	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes)), corners(sizes), w.Title, kit.Key}
+	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes)), corners(sizes), w.Title, kit}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if len(s.known) >= issuedMost {

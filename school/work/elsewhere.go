@@ -85,7 +85,7 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if of != 0 && of != id && !answers.Anyway {
 		return Brought{}, school.Refuse("another copy", "", "")
 	}
-	ours, err := s.sheetPages(ctx, c.Revision)
+	ours, err := s.sheetPages(ctx, c.Revision.Revision)
 	if err != nil {
 		return Brought{}, err
 	}

@@ -45,7 +45,7 @@ func (s *Submitting) Submit(ctx context.Context, who school.Person, id uint64, l
 	if utf8.RuneCountInString(line) > 2000 {
 		return screen.Receipt{}, school.Refuse("line", "line", "")
 	}
-	issued, err := s.revisions.Issued(ctx, c.Revision)
+	issued, err := s.revisions.Revised(ctx, c.Revision)
 	if err != nil {
 		return screen.Receipt{}, err
 	}
@@ -121,7 +121,7 @@ func (s *Submitting) LayDown(ctx context.Context, copyID uint64) error {
 	if err != nil {
 		return err
 	}
-	issued, err := s.revisions.Issued(ctx, c.Revision)
+	issued, err := s.revisions.Revised(ctx, c.Revision)
 	if err != nil {
 		return err
 	}

@@ -310,12 +310,13 @@ func operations(c *check) {
 			})
 		}
 		all.Wait()
-		heads := must(c.Heads(c.ctx, own.ID, submission.Work))
+		seqs, heads, err := c.Layers(c.ctx, own.ID, submission.Work, submission.Own)
+		c.must(err)
 		got, _ := school.Present(heads)
 		if fmt.Sprint(shown(got)) != fmt.Sprint(shown(want.Present(submission.Work))) {
 			c.Errorf("seed %d: present are\n%v\nwant\n%v", seed, shown(got), shown(want.Present(submission.Work)))
 		}
-		if seq := must(c.LayerSeq(c.ctx, own.ID, submission.Work)); seq != int64(len(ops)) {
+		if seq := must(c.LayerSeq(c.ctx, own.ID, submission.Work)); seq != int64(len(ops)) || seqs[submission.Work] != seq || seqs[submission.Own] != 0 {
 			c.Errorf("seed %d: %d operations were counted, of %d", seed, seq, len(ops))
 		}
 	}
@@ -330,7 +331,7 @@ func shown(all []submission.Shown) (out []string) {
 }
 
 func attempts(c *check) {
-	class := c.class("attempts", 1, 1)
+	class := c.class("attempts", 2, 1)
 	own := must(class.Copy(c.ctx, c.Store, 0, 0))
 	c.must(Fix(c.ctx, c.Store, own.ID, 1))
 	in := func(do func(school.CopyTx) error) error {
@@ -370,8 +371,10 @@ func attempts(c *check) {
 	}
 	again := school.Return{Attempt: 1, PersonID: class.Teacher.ID, PlannedAt: c.now, DueAt: c.now.Add(time.Hour)}
 	c.must(in(func(tx school.CopyTx) error { return tx.PutReturn(&again) }))
-	if all := must(c.AttemptsOf(c.ctx, own.AssignmentID)); len(all) != 1 || all[0].Pending == nil || !all[0].Pending.Equal(again.DueAt) {
-		c.Errorf("with a return that is planned: %+v", all)
+	idle := must(class.Copy(c.ctx, c.Store, 0, 1)) // without an attempt
+	copies, tried, err := c.HandedIn(c.ctx, own.AssignmentID)
+	if err != nil || len(copies) != 2 || copies[0].ID != own.ID || copies[1].ID != idle.ID || len(tried) != 1 || tried[0].CopyID != own.ID || tried[0].SnapshotHash == "" || tried[0].Pending == nil || !tried[0].Pending.Equal(again.DueAt) {
+		c.Errorf("with a return that is planned: %+v, %+v, %v", copies, tried, err)
 	}
 	c.must(in(func(tx school.CopyTx) (err error) {
 		again.DoneAt = &c.now
