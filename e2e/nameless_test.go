@@ -93,7 +93,7 @@ func TestMarkedWithoutNames(t *testing.T) {
 		return all[0]
 	}
 	sum := attempt().SnapshotHash
-	secrets := []string{student.Name, student.Login, "Quillon Stu", "Zenobia", "Prattle", sum, attempt().SubmittedAt.Format("2006-01-02T15:04:05")}
+	secrets := []string{student.Name, student.Login, "Quillon Stu", "Zenobia", "Prattle", "nameless-", "Quillon Classmate", sum, attempt().SubmittedAt.Format("2006-01-02T15:04:05")}
 	label := c.Label()
 	for path, said := range seen() {
 		for _, secret := range secrets {
@@ -115,14 +115,50 @@ func TestMarkedWithoutNames(t *testing.T) {
 	if v.Receipt == nil || v.Receipt.Fingerprint != sum || v.Student != student.Name {
 		t.Errorf("the student's receipt is %+v", v.Receipt)
 	}
-	// The mark book does not lead from the name to the copy.
+	// A note hangs on a mark by the name that was told, and is kept by the one that it has.
+	v, err = home.School.Screens.OpenToMark(ctx, teacher, c.ID, 1)
+	must(err)
+	told := map[string]string{}
+	for _, m := range v.Marks {
+		if m.Layer == submission.Work {
+			told[m.Mark.Body.Kind()] = m.Mark.ID
+		}
+	}
+	on, to := mark.Mark{ID: "hangs-there", Page: 1, Body: &mark.Note{At: [2]float64{200, 200}, On: told["freetext"], Text: "Here"}}, mark.Mark{ID: "answers-it", Page: 1, Body: &mark.Reply{To: told["note"], Text: "It is"}}
+	_, err = home.School.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), []submission.Op{{ID: "op-hangs-there", On: on.ID, Mark: &on}, {ID: "op-answers-it", On: to.ID, Mark: &to}})
+	must(err)
+	heads, err := home.Store.Heads(ctx, c.ID, submission.Feedback(1))
+	must(err)
+	for _, h := range heads {
+		switch b := h.Mark.Body.(type) {
+		case *mark.Note:
+			if b.On != "nameless-answer" {
+				t.Errorf("the note hangs on %q", b.On)
+			}
+		case *mark.Reply:
+			if b.To != "nameless-note" {
+				t.Errorf("the answer is to %q", b.To)
+			}
+		}
+	}
+	for path, said := range seen() {
+		if strings.Contains(said, "nameless-") {
+			t.Errorf("after that %s tells the names of marks", path)
+		}
+	}
+	v, err = home.School.Screens.OpenToMark(ctx, teacher, c.ID, 1)
+	must(err)
+	if threads := v.Threads(); len(threads) != 2 || threads[0].Gone || threads[1].Gone || len(threads[0].Remarks)+len(threads[1].Remarks) != 3 {
+		t.Errorf("the conversations are %+v", threads)
+	}
+	// The mark book does not lead from the name to the copy, nor tell who is missing.
 	_, err = home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "7", "", "")
 	must(err)
 	book, err := home.School.Books.Book(ctx, teacher, sc.course.ID)
 	must(err)
 	for _, r := range book.Rows {
 		for i, cell := range r.Cells {
-			if book.Columns[i].ID == a.ID && r.Member.PersonID == student.ID && (cell.Copy != 0 || cell.Points != nil || !cell.Hidden) {
+			if book.Columns[i].ID == a.ID && r.Member.PersonID == student.ID && (cell.Copy != 0 || cell.Points != nil || !cell.Hidden || cell.State != "") {
 				t.Errorf("in the mark book stands %+v", cell)
 			}
 		}

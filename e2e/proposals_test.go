@@ -2,11 +2,14 @@ package e2e
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 	"testing"
 
+	"readymargin/core/access"
 	"readymargin/core/mark"
 	"readymargin/core/points"
 	"readymargin/core/submission"
@@ -14,7 +17,9 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school/assign"
+	"readymargin/school/feedback"
 	"readymargin/school/intake"
+	"readymargin/sound"
 )
 
 // What the teacher expects is compared with what stands there and proposed, never
@@ -143,3 +148,97 @@ func TestProposalsAndReadyRemarks(t *testing.T) {
 		}
 	}
 }
+
+// What was said once on a copy is kept and said on another; a student hears it
+// once that copy was returned.
+func TestASpokenRemarkIsUsedAgain(t *testing.T) {
+	t.Parallel()
+	ctx, s := context.Background(), home.School
+	sc, assignment, copies, questions := scored(t, "spoken")
+	teacher := personOf(t, "spoken.teacher")
+	wav, err := sound.Speak(ctx, "Read the question twice.", "en-gb", 150)
+	if err != nil {
+		t.Fatal(err)
+	}
+	voice, err := s.Attachments.AddVoice(ctx, teacher, copies[0], submission.Feedback(1), wav)
+	if err != nil {
+		t.Fatal(err)
+	}
+	note := mark.Mark{ID: "spoken-once", Page: 1, Body: &mark.Note{At: [2]float64{300, 120}, Voice: &voice}}
+	if _, err := s.Saving.Save(ctx, teacher, copies[0], submission.Feedback(1), []submission.Op{{ID: "op-spoken-once", On: note.ID, Mark: &note}}); err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	open := func(i int) func() error {
+		return func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[i])) }
+	}
+	steps(t,
+		func() error { return p.SignIn("spoken.teacher", scenePassword) }, open(0), p.Ready,
+		func() error { return p.Click("[data-keep-voice]") },
+		func() error { return p.Click(".ready-form .button") },
+		is("it needs words", `document.querySelector(".toast").innerText.startsWith("A remark that is kept")`),
+		func() error { return p.Fill(".ready-form textarea", "Read the question twice.") },
+		func() error { return p.Fill(`.ready-form [placeholder="Short key"]`, "twice") },
+		func() error { return p.Fill(`.ready-form [placeholder="Points"]`, "0.5") },
+	)
+	axeFinds(t, p, "keeping a voice note")
+	steps(t,
+		func() error { return p.Click(".ready-form .button") }, is("it is kept", `document.querySelector(".toast").innerText === "It is ready to be used again."`),
+		open(1), p.Ready,
+		func() error { return p.Click("#remark") }, is("it is no overall remark", `document.activeElement.id === "remark" && !document.querySelector(".ready-one")`),
+		func() error { return p.Click(`.place [aria-label="Note"]`) },
+		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 340}) },
+		func() error { return p.Presses("twice") },
+		func() error { return p.Click(".ready-one") },
+		is("it stands there, spoken and in words", `document.querySelectorAll("[data-note] .clip").length === 1 && document.querySelector("[data-note]").innerText.includes("Read the question twice.") && !document.querySelector("[data-draft]")`),
+		is("with its points", fmt.Sprintf(`document.querySelector('[data-question=%q]').value === "0.5"`, questions[2])),
+		is("it is saved", `await new Promise((ok) => setTimeout(ok, 900)), document.querySelector("[data-saved]").dataset.state === "saved"`),
+	)
+	hear := func(who string, copyID uint64) int {
+		code, _ := sc.page(t, who, fmt.Sprintf("/copies/%d/sounds/%s", copyID, voice.Sound))
+		return code
+	}
+	if code := hear("teacher", copies[1]); code != http.StatusOK {
+		t.Errorf("the teacher hears it on the other copy: %d", code)
+	}
+	if code := hear("classmate", copies[1]); code != http.StatusNotFound {
+		t.Errorf("before Return the student hears it: %d", code)
+	}
+	if err := s.Marking.Return(ctx, teacher, copies[1], 1); err != nil {
+		t.Fatal(err)
+	}
+	for who, want := range map[string]int{"classmate": http.StatusOK, "student": http.StatusNotFound} {
+		if code := hear(who, copies[1]); code != want {
+			t.Errorf("%s hears the classmate's: %d, want %d", who, code, want)
+		}
+	}
+	// Nobody else's, and nowhere else.
+	all, err := s.Ready.Choices(ctx, teacher, sc.course.ID)
+	if err != nil || len(all) != 1 || all[0].Sound != voice.Sound || all[0].Gives != "0.5" {
+		t.Fatalf("ready are %+v, %v", all, err)
+	}
+	stranger := personOf(t, "spoken.stranger")
+	for name, err := range map[string]error{
+		"a stranger's":       said1(s.Ready.Speak(ctx, stranger, sc.course.ID, all[0].ID, copies[1], submission.Feedback(1))),
+		"an assistant's own": said1(s.Ready.Speak(ctx, personOf(t, "spoken.assistant"), sc.course.ID, all[0].ID, copies[1], submission.Feedback(1))),
+		"in the work":        said1(s.Ready.Speak(ctx, teacher, sc.course.ID, all[0].ID, copies[1], submission.Work)),
+		"keeping a sound that is not there": func() error {
+			_, err := s.Ready.Keep(ctx, teacher, sc.course.ID, feedback.Kept{Text: "x", Copy: copies[1], Sound: strings.Repeat("0", 64)})
+			return err
+		}(),
+	} {
+		if !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	// Kept no longer, what was said with it stays.
+	if err := s.Ready.Drop(ctx, teacher, sc.course.ID, all[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	if code := hear("classmate", copies[1]); code != http.StatusOK {
+		t.Errorf("afterwards: %d", code)
+	}
+}
+
+func said1(_ mark.Voice, err error) error { return err }

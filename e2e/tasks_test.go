@@ -72,7 +72,7 @@ func TestQuestionsThatAreAnsweredByMarks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sheet := c.Assignment.Handouts[0].WorksheetID
+	sheet := c.Revision.WorksheetID
 	q := tab(t, 1366, 768)
 	steps(t,
 		func() error { return q.SignIn("tasks.teacher", scenePassword) },

@@ -9,6 +9,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/school"
+	"readymargin/school/feedback"
 	"readymargin/store/storetest"
 )
 
@@ -22,7 +23,7 @@ func TestReadyRemarks(t *testing.T) {
 	h.must(h.store.SetMembership(h.ctx, school.Membership{CourseID: c.Course.ID, PersonID: mate.ID, Role: access.Assistant, Seen: true, JoinedAt: time.Now()}))
 	r, course := h.school.Ready, c.Course.ID
 	keep := func(who school.Person, text, short, points string, shared bool) (school.ReadyRemark, error) {
-		return r.Keep(h.ctx, who, course, text, short, points, shared)
+		return r.Keep(h.ctx, who, course, feedback.Kept{Text: text, Short: short, Points: points, Shared: shared})
 	}
 	has := func(who school.Person) (out []string) {
 		t.Helper()

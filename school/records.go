@@ -377,6 +377,11 @@ type ReadyRemark struct {
 	Short     string         `json:"short"` // what finds it, "" for nothing
 	Points    *points.Points `json:"-"`
 	CreatedAt time.Time      `json:"-"`
+
+	// What is said, where it is spoken; the text says it for those who cannot hear.
+	Sound        string `json:"sound,omitempty" gorm:"default:null"`
+	Milliseconds int    `json:"-"`
+	Peaks        string `json:"-" gorm:"default:null"` // JSON
 }
 
 // Marked reports whether any feedback has been begun.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"readymargin/school"
@@ -28,9 +29,14 @@ func (s ReadyRows) AddReadyRemark(ctx context.Context, r *school.ReadyRemark) er
 	return s.db.WithContext(ctx).Create(r).Error
 }
 
-// DropReadyRemark takes one away.
+// DropReadyRemark takes one away, and what it says when nothing else refers to it.
 func (s ReadyRows) DropReadyRemark(ctx context.Context, id uint64) error {
-	return s.db.WithContext(ctx).Exec("DELETE FROM ready_remarks WHERE id = ?", id).Error
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("DELETE FROM ready_remarks WHERE id = ?", id).Error; err != nil {
+			return err
+		}
+		return sweepSoon(tx)
+	})
 }
 
 // readyUse is a row of ready_uses.

@@ -4,6 +4,9 @@ import (
 	"net/http"
 
 	"github.com/labstack/echo/v5"
+
+	"readymargin/core/submission"
+	"readymargin/school/feedback"
 )
 
 // ready answers with the remarks that a teacher has ready in a course.
@@ -25,14 +28,17 @@ func (s *Site) keepReady(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.school.Ready.Keep(c.Request().Context(), me(c), n, c.FormValue("text"), c.FormValue("short"), c.FormValue("points"), c.FormValue("shared") == "yes")
+	from, _ := echo.FormValue[uint64](c, "copy")
+	r, err := s.school.Ready.Keep(c.Request().Context(), me(c), n, feedback.Kept{
+		Text: c.FormValue("text"), Short: c.FormValue("short"), Points: c.FormValue("points"), Shared: c.FormValue("shared") == "yes", Copy: from, Sound: c.FormValue("sound")})
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusCreated, r)
 }
 
-// changeReady notes that a ready remark was used, or takes it away.
+// changeReady notes that a ready remark was used, has it speak on a copy, or
+// takes it away.
 func (s *Site) changeReady(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -43,9 +49,17 @@ func (s *Site) changeReady(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	if c.FormValue("do") == "drop" {
+	switch c.FormValue("do") {
+	case "drop":
 		err = s.school.Ready.Drop(ctx, me(c), n, remark)
-	} else {
+	case "speak":
+		copyID, _ := echo.FormValue[uint64](c, "copy")
+		v, err := s.school.Ready.Speak(ctx, me(c), n, remark, copyID, submission.Layer(c.FormValue("layer")))
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusOK, v)
+	default:
 		err = s.school.Ready.Used(ctx, me(c), n, remark, c.FormValue("question"))
 	}
 	if err != nil {

@@ -183,6 +183,29 @@ func (s Style) mean(color *Color, meaning, sign *string) {
 	}
 }
 
+// Renamed returns the mark with other names for itself and for what it speaks
+// about; those that are not in names stay.
+func (m Mark) Renamed(names map[string]string) Mark {
+	other := func(id string) string {
+		if n, ok := names[id]; ok {
+			return n
+		}
+		return id
+	}
+	m.ID = other(m.ID)
+	switch b := m.Body.(type) {
+	case *Note:
+		n := *b
+		n.On = other(b.On)
+		m.Body = &n
+	case *Reply:
+		r := *b
+		r.To = other(b.To)
+		m.Body = &r
+	}
+	return m
+}
+
 // Means returns the meaning of the colour key that the mark was chosen by, ""
 // for none.
 func (m Mark) Means() string {

@@ -10,6 +10,7 @@ package submission
 
 import (
 	"cmp"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -231,6 +232,22 @@ func Asks(marks []mark.Mark) (asked []string, helped bool) {
 		}
 	}
 	return asked, helped
+}
+
+// Aliases returns what marks are called while it is hidden whose they are: the
+// names that they were given tell when they were made. The order stays.
+func Aliases(marks []mark.Mark) map[string]string {
+	ids := make([]string, len(marks))
+	for i, m := range marks {
+		ids[i] = m.ID
+	}
+	slices.Sort(ids)
+	out := map[string]string{}
+	for i, id := range ids {
+		sum := sha256.Sum256([]byte(id))
+		out[id] = fmt.Sprintf("hidden-%05d-%x", i, sum[:4])
+	}
+	return out
 }
 
 // Since says what became of the marks of an attempt in the next one: which were

@@ -335,7 +335,11 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 		at, snap := where[r.Copy.RevisionID], snapshots[k]
 		when := r.Latest.SubmittedAt
 		if out.Assignment.Hides(r.Copy) {
+			aliases := submission.Aliases(snap.Marks)
 			snap.Marks, when = worksheet.Nameless(at.all, snap.Marks), time.Time{}
+			for i, m := range snap.Marks {
+				snap.Marks[i] = m.Renamed(aliases)
+			}
 		}
 		p := Patch{Copy: r.Copy.ID, Attempt: r.Latest.Number, Student: r.Member.Name, Sheet: r.Copy.RevisionID, Page: at.page, Size: at.size, Marks: []screen.Mark{}}
 		part, ask := at.part(), at.guide.Questions[at.at]

@@ -55,6 +55,9 @@ func (s *Marking) Checks(ctx context.Context, who school.Person, assignment, onl
 		}
 		for _, note := range r.Latest.Asked {
 			if !answered[note] {
+				if a.Hides(r.Copy) {
+					note = "" // its name tells when it was written
+				}
 				c.Unanswered = append(c.Unanswered, note)
 			}
 		}

@@ -47,6 +47,10 @@ type ReadyStore interface {
 	ReadyRemark(ctx context.Context, id uint64) (school.ReadyRemark, error)
 	AddReadyRemark(ctx context.Context, r *school.ReadyRemark) error
 	DropReadyRemark(ctx context.Context, id uint64) error
+	// AddCopyAttachment notes that marks of a copy may show a sound; CopyAttachments
+	// returns what they may show.
+	AddCopyAttachment(ctx context.Context, e school.CopyAttachment) error
+	CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error)
 	UseReadyRemark(ctx context.Context, id, person uint64, question string, at time.Time) error
 	// ReadyUses returns when somebody has last used remarks, by remark and question.
 	ReadyUses(ctx context.Context, person uint64) (map[uint64]map[string]time.Time, error)

@@ -224,8 +224,11 @@ func (all copies) roll(a school.Assignment, members []school.Member) (out []Rost
 			c.State = flow.NotStarted
 		}
 		r := RosterEntry{Member: m, Copy: c, Latest: all.latest[c.ID]}
-		if c.Attempts > 0 && a.Hides(c) {
+		if a.Hides(c) {
 			r.Member = school.Member{Membership: school.Membership{CourseID: m.CourseID, Role: m.Role}, Name: c.Label()}
+			if c.Attempts == 0 { // who is missing tells whose the next copy is
+				r.Member.Name, r.Copy.ID, r.Copy.State = "Not submitted yet", 0, flow.NotStarted
+			}
 			r.Copy.StudentID, r.Copy.StartedAt, r.Copy.DueAt, r.Latest.LateMinutes = 0, nil, nil, 0
 		}
 		out = append(out, r)

@@ -2,13 +2,17 @@ package feedback
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"strings"
 	"time"
 	"unicode/utf8"
 
 	"readymargin/core/access"
+	"readymargin/core/mark"
 	"readymargin/core/points"
+	"readymargin/core/recording"
+	"readymargin/core/submission"
 	"readymargin/school"
 )
 
@@ -62,29 +66,46 @@ func (s *Ready) Choices(ctx context.Context, who school.Person, course uint64) (
 	return out, err
 }
 
-// Keep keeps a remark to be used again, with a short key and with points if they
-// are given; shared, all who mark in the course have it. The places {first name}
-// and {question} are filled in by whoever uses it.
-func (s *Ready) Keep(ctx context.Context, who school.Person, course uint64, text, short, given string, shared bool) (school.ReadyRemark, error) {
+// A Kept is a remark as it is to be kept.
+type Kept struct {
+	Text, Short, Points string // the short key and the points may be empty
+	Shared              bool   // all who mark in the course have it
+
+	// The sound of a voice note in the feedback on a copy, where it is spoken; Text
+	// is then what it says.
+	Copy  uint64
+	Sound string
+}
+
+// Keep keeps a remark to be used again. The places {first name} and {question}
+// in its text are filled in by whoever uses it.
+func (s *Ready) Keep(ctx context.Context, who school.Person, course uint64, k Kept) (school.ReadyRemark, error) {
 	if _, _, err := s.gate.Course(ctx, who, course, access.SeeRoll); err != nil {
 		return school.ReadyRemark{}, err
 	}
-	r := school.ReadyRemark{OwnerID: who.ID, Text: strings.TrimSpace(text), CreatedAt: s.now()}
+	r := school.ReadyRemark{OwnerID: who.ID, Text: strings.TrimSpace(k.Text), CreatedAt: s.now()}
 	var ok bool
-	if r.Short, ok = school.OneLine(short, 20); !ok {
-		return r, school.Refuse("short key", "short", short)
+	if r.Short, ok = school.OneLine(k.Short, 20); !ok {
+		return r, school.Refuse("short key", "short", k.Short)
 	}
 	if r.Text == "" || utf8.RuneCountInString(r.Text) > mostReadyText {
 		return r, school.Refuse("ready remark", "text", "")
 	}
-	if strings.TrimSpace(given) != "" {
-		p, err := points.Parse(given)
+	if strings.TrimSpace(k.Points) != "" {
+		p, err := points.Parse(k.Points)
 		if err != nil {
-			return r, school.Refuse("points", "points", given)
+			return r, school.Refuse("points", "points", k.Points)
 		}
 		r.Points = &p
 	}
-	if shared {
+	if k.Sound != "" {
+		spoken, err := s.spoken(ctx, who, k.Copy, k.Sound)
+		if err != nil {
+			return r, err
+		}
+		r.Sound, r.Milliseconds, r.Peaks = spoken.Hash, spoken.Milliseconds, spoken.Peaks
+	}
+	if k.Shared {
 		r.CourseID = course
 	}
 	all, err := s.store.ReadyRemarks(ctx, who.ID, course)
@@ -99,11 +120,49 @@ func (s *Ready) Keep(ctx context.Context, who school.Person, course uint64, text
 		if own++; own >= mostReady {
 			return r, school.Refuse("ready remarks", "", "")
 		}
-		if o.Text == r.Text && o.CourseID == r.CourseID {
+		if o.Text == r.Text && o.CourseID == r.CourseID && o.Sound == r.Sound {
 			return o, nil // it is there
 		}
 	}
 	return r, s.store.AddReadyRemark(ctx, &r)
+}
+
+// spoken returns a sound of the feedback on a copy that somebody marks.
+func (s *Ready) spoken(ctx context.Context, who school.Person, id uint64, sound string) (school.CopyAttachment, error) {
+	if _, err := s.gate.Copy(ctx, who, id, access.MarkCopy, ""); err != nil {
+		return school.CopyAttachment{}, err
+	}
+	all, err := s.store.CopyAttachments(ctx, id)
+	if err != nil {
+		return school.CopyAttachment{}, err
+	}
+	for _, a := range all {
+		if a.Hash == sound && a.MediaType == recording.MediaType && a.Layer.Attempt() > 0 {
+			return a, nil
+		}
+	}
+	return school.CopyAttachment{}, access.ErrHidden
+}
+
+// Speak lets marks in a layer of a copy say what a ready remark says, and returns
+// that.
+func (s *Ready) Speak(ctx context.Context, who school.Person, course, id, copyID uint64, layer submission.Layer) (mark.Voice, error) {
+	r, err := s.one(ctx, who, course, id)
+	if err != nil {
+		return mark.Voice{}, err
+	}
+	c, err := s.gate.Copy(ctx, who, copyID, access.WriteLayer, layer)
+	if err != nil {
+		return mark.Voice{}, err
+	}
+	if r.Sound == "" || c.Course.ID != course {
+		return mark.Voice{}, access.ErrHidden
+	}
+	v := mark.Voice{Sound: r.Sound, Milliseconds: r.Milliseconds}
+	if err := json.Unmarshal([]byte(r.Peaks), &v.Peaks); err != nil {
+		return v, err
+	}
+	return v, s.store.AddCopyAttachment(ctx, school.CopyAttachment{Hash: r.Sound, CopyID: copyID, Layer: layer, PersonID: who.ID, MediaType: recording.MediaType, Milliseconds: r.Milliseconds, Peaks: r.Peaks})
 }
 
 // Used notes that a ready remark was used at a question, "" for none.

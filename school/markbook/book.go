@@ -131,8 +131,8 @@ func (b *Books) cells(ctx context.Context, c school.Course, given []Column) (map
 	}
 	for _, k := range copies {
 		cell := Cell{Copy: k.ID, State: k.State, Excused: k.Excused}
-		if k.Attempts > 0 && by[k.AssignmentID].Hides(k) {
-			out[[2]uint64{k.AssignmentID, k.StudentID}] = Cell{State: k.State, Excused: k.Excused, Hidden: true}
+		if by[k.AssignmentID].Hides(k) { // nor who has submitted, which names the next copy that comes
+			out[[2]uint64{k.AssignmentID, k.StudentID}] = Cell{Excused: k.Excused, Hidden: true}
 			continue
 		}
 		if n := len(of[k.ID]); n > 0 {

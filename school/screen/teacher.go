@@ -61,11 +61,6 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	if err := s.showAttempt(ctx, &v, &a, c.Student.Name, false); err != nil {
 		return v, err
 	}
-	if hidden {
-		if err := s.hide(ctx, &v, c.Revision); err != nil {
-			return v, err
-		}
-	}
 	if number > 1 {
 		if err := s.addSince(ctx, &v, attempts[number-2], a, c.Student.Name); err != nil {
 			return v, err
@@ -73,6 +68,11 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	}
 	if err := s.showLive(ctx, &v, id, who, submission.Feedback(number), submission.Replies); err != nil {
 		return v, err
+	}
+	if hidden {
+		if err := s.hide(ctx, &v, c.Revision); err != nil {
+			return v, err
+		}
 	}
 	if a.ReturnedAt != nil {
 		for i, m := range v.Marks {
@@ -105,11 +105,21 @@ func (s *Screens) hide(ctx context.Context, v *Screen, r school.Revised) error {
 	if err != nil {
 		return err
 	}
+	var work []mark.Mark
+	for _, m := range v.Marks {
+		if m.Layer == submission.Work {
+			work = append(work, m.Mark)
+		}
+	}
+	aliases := submission.Aliases(work)
 	v.Marks = slices.DeleteFunc(v.Marks, func(m Mark) bool {
 		return m.Layer == submission.Work && len(worksheet.Nameless(issued.Guides, []mark.Mark{m.Mark})) == 0
 	})
 	for i := range v.Marks {
-		v.Marks[i].At = time.Time{}
+		if l := v.Marks[i].Layer; l == submission.Work || l == submission.Sheet {
+			v.Marks[i].At = time.Time{}
+		}
+		v.Marks[i].Mark = v.Marks[i].Mark.Renamed(aliases)
 	}
 	v.Receipt = &Receipt{Attempt: v.Receipt.Attempt}
 	return nil

@@ -68,6 +68,8 @@ type SavingStore interface {
 	CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error)
 	// CopyOf returns the student's copy if there is one.
 	CopyOf(ctx context.Context, assignment, student uint64) (school.Copy, error)
+	school.BlobReader
+	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
 	// HeadsAmong returns those of some operations that are present.
 	HeadsAmong(ctx context.Context, copyID uint64, layer submission.Layer, ops []string) ([]school.SavedHead, error)
 	// OpsAfter returns the operations of a layer with a sequence number above after.

@@ -46,7 +46,37 @@ func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer s
 			return Saved{}, school.Refuse("instrument", "", "")
 		}
 	}
+	if c.Role != access.Student && c.Assignment.Hides(c.Copy) {
+		if ops, err = s.named(ctx, id, ops); err != nil {
+			return Saved{}, err
+		}
+	}
 	return s.save(ctx, who, id, layer, c, ops)
+}
+
+// named returns operations of somebody to whom it is hidden whose a copy is, with
+// the names that the student's marks have and not those that were told.
+func (s *Saving) named(ctx context.Context, id uint64, ops []submission.Op) ([]submission.Op, error) {
+	attempts, err := s.store.Attempts(ctx, id)
+	if err != nil || len(attempts) == 0 {
+		return ops, err
+	}
+	snap, err := school.ReadSnapshot(ctx, s.store, &attempts[len(attempts)-1])
+	if err != nil {
+		return nil, err
+	}
+	names := map[string]string{}
+	for name, alias := range submission.Aliases(snap.Marks) {
+		names[alias] = name
+	}
+	out := slices.Clone(ops)
+	for i, o := range out {
+		if o.Mark != nil {
+			m := o.Mark.Renamed(names)
+			out[i].Mark = &m
+		}
+	}
+	return out, nil
 }
 
 // save takes operations that are in order.

@@ -20,7 +20,12 @@ CREATE TABLE rubrics (
 ALTER TABLE courses ADD COLUMN watch BOOLEAN NOT NULL DEFAULT FALSE;
 ALTER TABLE viewers ADD COLUMN watching BOOLEAN NOT NULL DEFAULT FALSE;
 
+-- A remark that is kept may be spoken.
+ALTER TABLE ready_remarks ADD COLUMN sound CHAR(64) NULL, ADD COLUMN milliseconds INT NOT NULL DEFAULT 0, ADD COLUMN peaks TEXT NULL,
+  ADD CONSTRAINT ready_sound FOREIGN KEY (sound) REFERENCES blobs (hash);
+
 -- +goose Down
+ALTER TABLE ready_remarks DROP CONSTRAINT ready_sound, DROP COLUMN sound, DROP COLUMN milliseconds, DROP COLUMN peaks;
 ALTER TABLE viewers DROP COLUMN watching;
 ALTER TABLE courses DROP COLUMN watch;
 DROP TABLE rubrics;

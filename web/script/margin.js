@@ -143,6 +143,14 @@ function remark(t, r, i) {
     const tools = el('div', { className: 'tools' });
     if (!r.voice)
       tools.append(el('button', { className: 'button quiet', on: { click: () => rewrite(t, r, box) } }, 'Change'));
+    else if (marks.view.teacher && !marks.view.watch)
+      tools.append(
+        el(
+          'button',
+          { className: 'button quiet', data: { keepVoice: r.voice.sound, says: r.text ?? '' } },
+          'Keep for other copies',
+        ),
+      );
     if (!i) tools.append(el('button', { className: 'button quiet', on: { click: () => moveNote(t, r) } }, 'Move'));
     if (drafts.of(about(), `change/${r.id}`) !== null) queueMicrotask(() => rewrite(t, r, box)); // it was being changed
     tools.append(

@@ -1,7 +1,7 @@
 // ready has what a teacher says often: found by a few letters or a short key
 // while a remark is being written, kept by one press.
 
-import { el } from './paint.js';
+import { el, icon } from './paint.js';
 import { ask, post } from './net.js';
 import { toast } from './toast.js';
 import { marks } from './marks.js';
@@ -46,14 +46,14 @@ function filled(text, q) {
 
 // fitting are the remarks that what was typed finds, the one last used at this
 // question first.
-function fitting(typed, q) {
+function fitting(typed, q, speaks) {
   const t = typed.trim().toLowerCase(),
     when = (r) => r.used[q?.id ?? ''] ?? '';
   return all
     .filter(
       (r) => !t || (r.short && r.short.toLowerCase().startsWith(t)) || ` ${r.text.toLowerCase()}`.includes(` ${t}`),
     )
-    .filter((r) => filled(r.text, q) !== typed.trim())
+    .filter((r) => filled(r.text, q) !== typed.trim() && (!r.sound || speaks))
     .sort(
       (a, b) =>
         Number(b.short.toLowerCase() === t && !!t) - Number(a.short.toLowerCase() === t && !!t) ||
@@ -76,13 +76,14 @@ async function offer(area) {
   }
   if (document.activeElement !== area && !panel?.contains(document.activeElement)) return;
   const q = questionOf(area),
-    fit = fitting(area.value, q),
+    fit = fitting(area.value, q, !!area.speaks),
     known = all.find((r) => filled(r.text, q) === area.value.trim());
   close();
   const rows = fit.map((r) =>
     el(
       'button',
       { type: 'button', className: 'ready-one', on: { click: () => take(area, r, q) } },
+      r.sound ? icon('voice') : '',
       el('span', {}, filled(r.text, q)),
       r.short || r.points
         ? el('span', { className: 'hint' }, [r.short, r.points && `${r.points} points`].filter(Boolean).join(' · '))
@@ -122,10 +123,20 @@ async function offer(area) {
   arrange();
 }
 
-function take(area, r, q) {
-  area.value = filled(r.text, q);
-  area.dispatchEvent(new Event('input', { bubbles: true }));
-  area.focus();
+async function take(area, r, q) {
+  if (r.sound) {
+    try {
+      const form = { do: 'speak', copy: marks.view.copy, layer: marks.view.edit };
+      area.speaks(await ask(`${base()}/${r.id}`, { method: 'POST', form }), filled(r.text, q));
+    } catch (e) {
+      toast(e.message);
+      return;
+    }
+  } else {
+    area.value = filled(r.text, q);
+    area.dispatchEvent(new Event('input', { bubbles: true }));
+    area.focus();
+  }
   r.used[q?.id ?? ''] = new Date().toISOString();
   post(`${base()}/${r.id}`, { do: 'use', question: q?.id ?? '' }).catch(() => {}); // it only sorts
   const box = q && r.points && document.querySelector(`[data-question="${q.id}"]`);
@@ -137,12 +148,22 @@ function take(area, r, q) {
   arrange();
 }
 
-// keep keeps what is written, with a short key, with points and for all who mark
-// here, when one likes.
-function keep(area) {
-  const text = area.value.trim(),
+// keep asks with what a remark is kept: a short key, points, and whether it is for
+// all who mark here. Spoken, it needs words to be found by.
+function keep(area, { sound = '', says = '' } = {}) {
+  const card = area.closest('article'),
     q = questionOf(area),
     given = q && /** @type {HTMLInputElement} */ (document.querySelector(`[data-question="${q.id}"]`))?.value,
+    words = sound
+      ? el('textarea', {
+          className: 'field',
+          rows: 2,
+          maxLength: 2000,
+          placeholder: 'What it says',
+          'aria-label': 'What it says, to find it by and for those who cannot hear',
+          value: says,
+        })
+      : null,
     points = el('input', {
       className: 'field',
       inputMode: 'decimal',
@@ -161,6 +182,7 @@ function keep(area) {
     form = el(
       'div',
       { className: 'ready-form' },
+      words,
       el('div', { className: 'flex gap-1' }, short, points),
       el('label', {}, shared, ' for all who mark in this course'),
       el('button', { type: 'button', className: 'button', on: { click: send } }, 'Keep it'),
@@ -169,8 +191,16 @@ function keep(area) {
     try {
       const r = await ask(base(), {
         method: 'POST',
-        form: { text, short: short.value, points: points.value, shared: shared.checked ? 'yes' : '' },
+        form: {
+          text: (words ?? area).value.trim(),
+          short: short.value,
+          points: points.value,
+          shared: shared.checked ? 'yes' : '',
+          sound,
+          copy: marks.view.copy,
+        },
       });
+      await fetched();
       all = all
         .filter((o) => o.id !== r.id)
         .concat({ ...r, points: points.value.trim().replace(',', '.'), mine: true, used: {} });
@@ -182,8 +212,12 @@ function keep(area) {
       toast(e.message);
     }
   }
-  panel.replaceChildren(form);
-  short.focus();
+  if (panel) panel.replaceChildren(form);
+  else {
+    panel = el('div', { className: 'ready', role: 'group', 'aria-label': 'Keep it to be used again' }, form);
+    card.append(panel);
+  }
+  (words ?? short).focus();
   arrange();
 }
 
@@ -198,7 +232,7 @@ async function drop(area, r) {
   }
 }
 
-const writing = (e) => (e.target.matches?.('[data-margin] textarea') ? e.target : null);
+const writing = (e) => (e.target.matches?.('[data-margin] textarea:not(.ready textarea)') ? e.target : null);
 margin.addEventListener('focusin', (e) => {
   const area = writing(e);
   if (area) offer(area);
@@ -207,6 +241,12 @@ margin.addEventListener('focusin', (e) => {
 margin.addEventListener('input', (e) => {
   const area = writing(e);
   if (area) offer(area);
+});
+margin.addEventListener('click', (e) => {
+  const b = /** @type {HTMLElement} */ (e.target).closest('[data-keep-voice]');
+  if (!(b instanceof HTMLElement)) return;
+  close();
+  keep(b, { sound: b.dataset.keepVoice, says: b.dataset.says });
 });
 document.addEventListener('pointerdown', (e) => {
   if (

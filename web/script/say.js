@@ -134,6 +134,14 @@ instruments.note = {
         ),
       ),
     );
+    // A ready remark that is spoken takes the place of what is being written.
+    area.speaks = (voice, words) => {
+      if (this.open !== keep) return;
+      this.open = null;
+      drafts.drop(about(), `note/${key}`);
+      end();
+      add('note', page, { ...place, voice, text: words });
+    };
     this.open = keep;
     for (const f of [area, who].filter(Boolean)) {
       f.addEventListener('input', note);
