@@ -10,9 +10,11 @@ import (
 
 	"github.com/chromedp/chromedp/kb"
 
+	"readymargin/core/mark"
 	"readymargin/core/points"
 	"readymargin/core/submission"
 	"readymargin/core/worksheet"
+	"readymargin/e2e/browser"
 	"readymargin/e2e/house"
 	"readymargin/school"
 	"readymargin/school/assign"
@@ -290,4 +292,56 @@ func TestPointsOnThePage(t *testing.T) {
 		func() error {
 			return q.Until("the points stand on the page", `[...document.querySelectorAll("p.tag")].map((t) => t.innerText).join() === "2.5 of 3,1 of 1,0 of 2"`)
 		})
+}
+
+// What a student has written is washed over, crossed out and spoken about as it
+// stands, in the feedback: the student's own mark stays as it was.
+func TestMarkingWhatWasWritten(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	_, assignment, copies, _ := scored(t, "written")
+	p := tab(t, 1280, 800)
+	at := func(x, y float64) browser.Place { return browser.Place{Page: 1, X: x, Y: y} }
+	own := house.Written("wstudent", "done").Mark.Body.Bounds()
+	y := own.Center().Y
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	drag := func() error {
+		return p.Drag("mouse", 0.5, at(own.Min.X+1, y), at(own.Center().X, y), at(own.Max.X-1, y))
+	}
+	steps(t,
+		func() error { return p.SignIn("written.teacher", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[0])) }, p.Ready,
+		func() error { return p.Key("3") }, drag,
+		is("it is washed over", `document.querySelectorAll(".washes > *").length > 0`),
+		func() error { return p.Key("3") }, func() error { return p.Key("3") },
+		is("cross out is in hand", `document.querySelector('[data-place="mark"] .name').textContent === "Cross out"`),
+		drag,
+		func() error { return p.Key("5") }, func() error { return p.Press(at(own.Center().X, y)) }, func() error { return p.Presses("Is it?") }, func() error { return p.Click("[data-draft] .dark") },
+		is("the note quotes it", `document.querySelector("[data-note] blockquote").innerText === "done"`),
+		is("it is saved", `await new Promise((ok) => setTimeout(ok, 900)), document.querySelector("[data-saved]").dataset.state === "saved"`))
+	heads, err := home.Store.Heads(ctx, copies[0], submission.Feedback(1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds := map[string]int{}
+	for _, h := range heads {
+		kinds[h.Mark.Body.Kind()]++
+		switch b := h.Mark.Body.(type) {
+		case *mark.Note:
+			if b.On != "wstudent-mark" {
+				t.Errorf("the note hangs on %q", b.On)
+			}
+		default:
+			if r := b.Bounds(); !own.Grow(6).Contains(r.Min) || !own.Grow(6).Contains(r.Max) {
+				t.Errorf("%s lies at %v, the words at %v", b.Kind(), r, own)
+			}
+		}
+	}
+	if fmt.Sprint(kinds) != "map[highlight:1 note:1 strikeout:1]" {
+		t.Errorf("the feedback has %v", kinds)
+	}
+	work, err := home.Store.Heads(ctx, copies[0], submission.Work)
+	if err != nil || len(work) != 1 || work[0].Mark == nil || work[0].Mark.Body.Bounds() != own {
+		t.Errorf("the student's own is %+v, %v", work, err)
+	}
 }

@@ -62,7 +62,8 @@ instruments.highlighter = {
       brush.move(p, e, all);
       return;
     }
-    this.body = core.run(this.from.sheet.number, this.from, p, this.letters) ?? box(this.from, p);
+    this.body =
+      core.run(this.from.sheet.number, this.from, p, this.letters) ?? overTyped(this.from, p) ?? box(this.from, p);
     this.wash.setAttribute('d', (this.body?.quadPoints ?? []).map(outline).join(''));
   },
   up(p, e, moved) {
@@ -79,7 +80,7 @@ instruments.highlighter = {
       } else if (this.body?.text) this.lay(this.body);
       return;
     }
-    this.lay((this.body.text ? null : overTyped(this.from, p)) ?? this.body);
+    this.lay(this.body);
   },
   // lay puts the wash down. With those that it meets on the same words and in
   // the same colour it becomes one; over the very same words its colour is the
@@ -128,7 +129,8 @@ const overlap = (a, b) =>
 const head = ([q]) => ({ x: q[0] + 1, y: (q[1] + q[7]) / 2 });
 const tail = (qs) => ({ x: qs.at(-1)[2] - 1, y: (qs.at(-1)[3] + qs.at(-1)[5]) / 2 });
 
-// overTyped fits a wash to one's own typed text that it was drawn across.
+// overTyped fits a wash or a line to typed text that it was drawn across, one's
+// own or, while marking, the student's.
 function overTyped(a, b) {
   const e = [...marks.shown.values()].find(
     (x) =>
@@ -179,9 +181,11 @@ function overWords(name, kind) {
       });
     },
     move(p) {
-      this.body = this.from.sheet.wordless
-        ? box(this.from, p)
-        : core.run(this.from.sheet.number, this.from, p, settings.highlighter.letters);
+      this.body =
+        overTyped(this.from, p) ??
+        (this.from.sheet.wordless
+          ? box(this.from, p)
+          : core.run(this.from.sheet.number, this.from, p, settings.highlighter.letters));
       const y = (q, i, k) => (name === 'underline' ? q[i] : (q[i] + q[k]) / 2); // the foot of the words, or their middle
       this.line.setAttribute(
         'd',
