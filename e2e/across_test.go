@@ -253,3 +253,40 @@ func TestWhatTheClassMarks(t *testing.T) {
 		is("meanings are counted by student", `document.querySelector(".keyed").innerText.replace(/\s+/g, " ") === "Student verb (V) noun (N) Marked Student 2 1 Marked Classmate 1 0 On average 1.5 0.5"`))
 	axeFinds(t, p, "the colour key across the class")
 }
+
+// Points that are given while there is no line wait on the device, outlive the
+// page, and arrive by themselves.
+func TestPointsAcrossWithoutALine(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	_, assignment, copies, questions := scored(t, "lineless")
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	at := fmt.Sprintf("/assignments/%d/across?question=%s", assignment, questions[1])
+	given := func() (n int) {
+		for _, id := range copies {
+			all, err := home.Store.Scores(ctx, id, 1)
+			if err != nil {
+				t.Fatal(err)
+			}
+			n += len(all)
+		}
+		return n
+	}
+	steps(t,
+		func() error { return p.SignIn("lineless.assistant", scenePassword) }, func() error { return p.Go(at) },
+		is("the line goes", `(() => { const on = window.fetch; window.fetch = (to, how) => how?.method === "POST" ? Promise.reject(new TypeError("away")) : on(to, how); return true; })()`),
+		func() error { return p.Click("[data-give]") }, func() error { return p.Type("1") }, func() error { return p.Enter() },
+		is("they wait", `document.querySelector("[data-saved-words]").textContent === "On this device only, 1 change waiting"`),
+		is("what was typed stays", `await new Promise((ok) => setTimeout(ok, 400)), document.querySelector("[data-give]").value === "1"`),
+	)
+	if n := given(); n != 0 {
+		t.Fatalf("%d scores are there", n)
+	}
+	steps(t, func() error { return p.Go(at) }, is("they have arrived", `[...document.querySelectorAll(".patch .got")].every((g) => g.innerText === "1 of 1")`),
+		is("and it says so", `document.querySelector("[data-saved]").dataset.state === "saved"`))
+	if n := given(); n != len(copies) {
+		t.Errorf("%d scores are there", n)
+	}
+	steps(t, func() error { return p.Go(at) }, is("nothing is sent again", `await new Promise((ok) => setTimeout(ok, 1200)), document.querySelector("[data-saved]").dataset.state !== "waiting"`))
+}

@@ -35,7 +35,7 @@ func (s *Drafts) mayDraft(ctx context.Context, who school.Person, of school.Draf
 	case school.OfCopy:
 		_, err = s.gate.Layer(ctx, who, id, access.SeeReturned, "")
 	case school.OfAssignment:
-		_, _, err = s.assignments.Given(ctx, who, id)
+		err = s.assignments.Marked(ctx, who, id)
 	case school.OfWorksheet:
 		_, err = s.gate.Worksheet(ctx, who, id)
 	default:

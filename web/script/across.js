@@ -7,6 +7,7 @@ import { ask } from './net.js';
 import { dialog } from './dialogs.js';
 import { toast } from './toast.js';
 import { newId } from './ids.js';
+import * as drafts from './drafts.js';
 
 const root = document.querySelector('[data-across]'),
   main = document.querySelector('[data-groups]'),
@@ -309,10 +310,46 @@ function kept(at) {
     `Saved ${new Date(at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}`;
 }
 
+// waiting are the points that have not arrived: they are kept like everything
+// that is being typed, and sent again until they have.
+const thing = `assignment/${root.dataset.across}`;
+let waiting = [],
+  again = 0;
+function waits() {
+  drafts.keep(thing, 'across', waiting.length ? waiting : null);
+  clearTimeout(again);
+  if (!waiting.length) return;
+  saved.dataset.state = 'waiting';
+  saved.querySelector('[data-saved-words]').textContent =
+    `On this device only, ${count(waiting.length, 'change', 'changes')} waiting`;
+  again = setTimeout(resend, 3000);
+}
+async function resend() {
+  for (const one of [...waiting]) {
+    try {
+      await give(one.question, one.given);
+    } catch (e) {
+      if (!away(e)) toast(e.message);
+    }
+  }
+}
+const away = (e) => !e.status || e.status >= 500;
+window.addEventListener('online', resend);
+
 // give sends points to copies, and shows what came of it. Those who could not
 // take them are named.
 async function give(question, given) {
-  const { refused, at } = await ask(base, { method: 'POST', json: { question, given } });
+  const one = waiting.find((o) => o.question === question && o.given === given) ?? { question, given };
+  let refused, at;
+  try {
+    ({ refused, at } = await ask(base, { method: 'POST', json: { question, given } }));
+    waiting = waiting.filter((o) => o !== one);
+  } catch (e) {
+    waiting = waiting.filter((o) => o !== one).concat(away(e) ? one : []);
+    throw e;
+  } finally {
+    waits();
+  }
   const names = [];
   for (const g of data.groups)
     for (const p of g.patches) {
@@ -325,7 +362,7 @@ async function give(question, given) {
     toast(names.slice(0, 3).join(' ') + (names.length > 3 ? ` And ${names.length - 3} more.` : ''));
     await show(data.question.ref); // as it stands by now
   }
-  kept(at);
+  if (!waiting.length) kept(at);
   for (const group of main.querySelectorAll('.group')) say(group, data.groups[+group.dataset.group]);
   counted();
   return given.filter((o) => !refused[o.copy]);
@@ -474,3 +511,7 @@ document.addEventListener('keydown', (e) => {
   if (e.key === '[') (e.preventDefault(), step(-1));
 });
 draw();
+drafts.begin(+root.dataset.person, thing).then(() => {
+  waiting = drafts.of(thing, 'across') ?? [];
+  resend();
+});
