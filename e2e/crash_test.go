@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"sync"
 	"testing"
 	"time"
@@ -258,5 +260,44 @@ func TestARefusedChangeHoldsUpNothing(t *testing.T) {
 	)
 	if got := kinds(kept(t, p, id)); got != "ink ink" {
 		t.Errorf("kept %q, want both strokes", got)
+	}
+}
+
+// A return that is planned is done once its time has come, though server and
+// database are killed before it.
+func TestAPlannedReturnOutlivesServerAndDatabase(t *testing.T) {
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Outlives")
+	c := sc.copies[flow.Submitted]
+	res, err := sc.people["teacher"].PostForm(fmt.Sprintf("%s/copies/%d/return", home.Base, c.ID), url.Values{"attempt": {"1"}, "anyway": {"yes"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	if res.StatusCode != http.StatusOK {
+		t.Fatalf("it is not planned: %d", res.StatusCode)
+	}
+	home.KillServer()
+	home.DB.Kill()
+	if err := home.DB.Restart(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if err := home.Serve(); err != nil {
+		t.Fatal(err)
+	}
+	for range 600 {
+		attempts, err := home.Store.Attempts(ctx, c.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if attempts[0].ReturnedAt != nil {
+			break
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	attempts, err1 := home.Store.Attempts(ctx, c.ID)
+	returns, err2 := home.Store.Returns(ctx, c.ID, 1)
+	if err := errors.Join(err1, err2); err != nil || attempts[0].ReturnedAt == nil || len(returns) != 1 || !returns[0].Stands() || returns[0].DoneAt.Before(returns[0].DueAt) {
+		t.Errorf("the attempt was returned %v, its returns are %+v (%v)", attempts[0].ReturnedAt, returns, err)
 	}
 }

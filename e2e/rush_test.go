@@ -4,7 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
+	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -123,5 +127,61 @@ func TestOneConnectionIsEnough(t *testing.T) {
 	)
 	if a, err := st.Attempts(ctx, seat.Copy); err != nil || len(a) != 2 {
 		t.Error(fmt.Sprint(len(a), " attempts"), err)
+	}
+}
+
+// Three hundred requests of those who mark come in one second: points for a
+// class, its return, tables of points, remarks that are kept, looks at work.
+// All of them are answered, and what they do is done once.
+func TestThreeHundredMarkInOneSecond(t *testing.T) {
+	ctx := context.Background()
+	sc, assignment, copies, questions := scored(t, "Crowded")
+	teacher := sc.people["teacher"]
+	given := fmt.Sprintf(`{"question":%q,"given":[{"copy":%d,"attempt":1,"points":"1","was":""},{"copy":%d,"attempt":1,"points":"1","was":""}]}`, questions[1], copies[0], copies[1])
+	table, kind, err := house.FileForm("points.csv", []byte("Sign-in name,Scored\ncrowded.student,3\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	form := "application/x-www-form-urlencoded"
+	doors := []struct{ path, kind, body string }{
+		{fmt.Sprintf("/assignments/%d/across", assignment), "application/json", given},
+		{fmt.Sprintf("/assignments/%d/return", assignment), form, fmt.Sprintf("copy=%d&copy=%d&at=", copies[0], copies[1])},
+		{fmt.Sprintf("/courses/%d/book/read", sc.course.ID), kind, string(table)},
+		{fmt.Sprintf("/courses/%d/remarks", sc.course.ID), form, "text=Well+done"},
+		{fmt.Sprintf("/assignments/%d/across/ops", assignment), "application/json", fmt.Sprintf(`{"copies":[{"copy":%d,"layer":"feedback.1","ops":[{"id":"op-crowded-note","on":"crowded-note","mark":{"id":"crowded-note","page":1,"kind":"note","body":{"at":[300,300],"text":"Look"}}}]}]}`, copies[0])},
+	}
+	var all sync.WaitGroup
+	var failed atomic.Int64
+	for i := range 300 {
+		d := doors[i%len(doors)]
+		all.Go(func() {
+			req, err := http.NewRequestWithContext(ctx, "POST", home.Base+d.path, strings.NewReader(d.body))
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			req.Header.Set("Content-Type", d.kind)
+			req.Header.Set("Accept", "application/json")
+			res, err := teacher.Do(req)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			defer res.Body.Close()
+			if body, _ := io.ReadAll(res.Body); res.StatusCode >= 300 && failed.Add(1) < 4 {
+				t.Errorf("%s: %d %.300s", d.path, res.StatusCode, body)
+			}
+		})
+	}
+	all.Wait()
+	for _, id := range copies {
+		scores, err1 := home.Store.Scores(ctx, id, 1)
+		returns, err2 := home.Store.Returns(ctx, id, 1)
+		if err := errors.Join(err1, err2); err != nil || len(scores) != 1 || scores[0].Points.String() != "1" || len(returns) != 1 {
+			t.Errorf("copy %d has the scores %+v and %d returns (%v)", id, scores, len(returns), err)
+		}
+	}
+	if kept, err := home.School.Ready.Choices(ctx, personOf(t, "crowded.teacher"), sc.course.ID); err != nil || len(kept) != 1 {
+		t.Errorf("%d remarks are kept (%v)", len(kept), err)
 	}
 }

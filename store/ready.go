@@ -24,9 +24,23 @@ func (s ReadyRows) ReadyRemark(ctx context.Context, id uint64) (school.ReadyRema
 	return first[school.ReadyRemark](s.db.WithContext(ctx), "id = ?", id)
 }
 
-// AddReadyRemark adds one.
-func (s ReadyRows) AddReadyRemark(ctx context.Context, r *school.ReadyRemark) error {
-	return s.db.WithContext(ctx).Create(r).Error
+// KeepReadyRemark adds the one that keep makes when it sees somebody's own, or
+// returns it when it is one of these. Nobody else changes them meanwhile.
+func (s ReadyRows) KeepReadyRemark(ctx context.Context, owner uint64, keep func(own []school.ReadyRemark) (school.ReadyRemark, error)) (r school.ReadyRemark, err error) {
+	err = s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("SELECT id FROM people WHERE id = ? FOR UPDATE", owner).Error; err != nil {
+			return err
+		}
+		own, err := all[school.ReadyRemark](tx.Where("owner_id = ?", owner).Order("id"))
+		if err != nil {
+			return err
+		}
+		if r, err = keep(own); err != nil || r.ID != 0 {
+			return err
+		}
+		return tx.Create(&r).Error
+	})
+	return r, err
 }
 
 // DropReadyRemark takes one away, and what it says when nothing else refers to it.

@@ -19,9 +19,9 @@ func (s RubricRows) Rubric(ctx context.Context, id uint64) (school.Rubric, error
 	return first[school.Rubric](s.db.WithContext(ctx), "id = ?", id)
 }
 
-// AddRubric adds one.
+// AddRubric adds one; ErrTaken says that its owner has one of that title.
 func (s RubricRows) AddRubric(ctx context.Context, r *school.Rubric) error {
-	return s.db.WithContext(ctx).Create(r).Error
+	return known(s.db.WithContext(ctx).Create(r).Error)
 }
 
 // DropRubric takes one away.

@@ -45,7 +45,9 @@ type ReadyStore interface {
 	// ReadyRemarks returns somebody's own and those that are shared in a course.
 	ReadyRemarks(ctx context.Context, owner, course uint64) ([]school.ReadyRemark, error)
 	ReadyRemark(ctx context.Context, id uint64) (school.ReadyRemark, error)
-	AddReadyRemark(ctx context.Context, r *school.ReadyRemark) error
+	// KeepReadyRemark adds the remark that keep makes when it sees somebody's own,
+	// or returns it when it is one of these. Nobody else changes them meanwhile.
+	KeepReadyRemark(ctx context.Context, owner uint64, keep func(own []school.ReadyRemark) (school.ReadyRemark, error)) (school.ReadyRemark, error)
 	DropReadyRemark(ctx context.Context, id uint64) error
 	// AddCopyAttachment notes that marks of a copy may show a sound; CopyAttachments
 	// returns what they may show.

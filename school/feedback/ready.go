@@ -108,23 +108,17 @@ func (s *Ready) Keep(ctx context.Context, who school.Person, course uint64, k Ke
 	if k.Shared {
 		r.CourseID = course
 	}
-	all, err := s.store.ReadyRemarks(ctx, who.ID, course)
-	if err != nil {
-		return r, err
-	}
-	own := 0
-	for _, o := range all {
-		if o.OwnerID != who.ID {
-			continue
+	return s.store.KeepReadyRemark(ctx, who.ID, func(own []school.ReadyRemark) (school.ReadyRemark, error) {
+		for _, o := range own {
+			if o.Text == r.Text && o.CourseID == r.CourseID && o.Sound == r.Sound {
+				return o, nil // it is there
+			}
 		}
-		if own++; own >= mostReady {
+		if len(own) >= mostReady {
 			return r, school.Refuse("ready remarks", "", "")
 		}
-		if o.Text == r.Text && o.CourseID == r.CourseID && o.Sound == r.Sound {
-			return o, nil // it is there
-		}
-	}
-	return r, s.store.AddReadyRemark(ctx, &r)
+		return r, nil
+	})
 }
 
 // spoken returns a sound of the feedback on a copy that somebody marks.

@@ -14,6 +14,7 @@ type RubricStore interface {
 	// RubricsOf returns somebody's own, by title; Rubric returns one.
 	RubricsOf(ctx context.Context, owner uint64) ([]school.Rubric, error)
 	Rubric(ctx context.Context, id uint64) (school.Rubric, error)
+	// AddRubric adds one; school.ErrTaken says that its owner has one of that title.
 	AddRubric(ctx context.Context, r *school.Rubric) error
 	DropRubric(ctx context.Context, id uint64) error
 }
@@ -39,7 +40,7 @@ func (s *Rubrics) Own(ctx context.Context, who school.Person) ([]school.Rubric, 
 	return s.store.RubricsOf(ctx, who.ID)
 }
 
-// Keep keeps a rubric under a title. The same once more is there already.
+// Keep keeps a rubric under a title, one of each.
 func (s *Rubrics) Keep(ctx context.Context, who school.Person, title string, body worksheet.Rubric) (school.Rubric, error) {
 	own, err := s.Own(ctx, who)
 	if err != nil {
@@ -54,13 +55,12 @@ func (s *Rubrics) Keep(ctx context.Context, who school.Person, title string, bod
 	case len(own) >= mostRubrics:
 		return school.Rubric{}, school.Refuse("rubrics", "", "")
 	}
-	for _, r := range own {
-		if r.Title == title {
-			return school.Rubric{}, school.Refuse("rubric title", "title", title)
-		}
-	}
 	r := school.Rubric{OwnerID: who.ID, Title: title, Body: body, CreatedAt: s.now()}
-	return r, s.store.AddRubric(ctx, &r)
+	err = s.store.AddRubric(ctx, &r)
+	if errors.Is(err, school.ErrTaken) {
+		err = school.Refuse("rubric title", "title", title)
+	}
+	return r, err
 }
 
 // Drop takes away one that somebody has kept.

@@ -12,7 +12,7 @@ CREATE TABLE rubrics (
   title VARCHAR(100) NOT NULL,
   body TEXT NOT NULL,
   created_at DATETIME(6) NOT NULL,
-  KEY (owner_id),
+  UNIQUE KEY (owner_id, title),
   CONSTRAINT rubric_owner FOREIGN KEY (owner_id) REFERENCES people (id) ON DELETE CASCADE
 );
 -- Teachers may look at copies that are still being worked on; the student is
