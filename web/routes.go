@@ -122,7 +122,7 @@ var routes = []route{
 
 	{"GET", "/copies/:id", (*Site).sheet, 0, quick},
 	{"GET", "/copies/:id/view", (*Site).view, 0, quick},
-	{"POST", savePath, (*Site).save, 8 << 20, quick},
+	{"POST", savePath, (*Site).save, 8 << 20, stroke},
 	{"GET", feedPath, (*Site).feed, 0, endless},
 	{"GET", "/copies/:id/changes", (*Site).changes, 0, quick},
 	{"GET", "/copies/:id/states", (*Site).states, 0, quick},

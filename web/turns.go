@@ -21,6 +21,7 @@ const (
 	made                // it may have to be made first
 	long                // files come in, are read or made
 	rush                // a whole class does it in the same second
+	stroke              // everybody does it all the time
 	endless             // ends when the browser goes
 )
 
@@ -34,7 +35,7 @@ const (
 // turns bound what is done at the same time: by one person, so that nobody
 // stands in everybody's way, and of what comes in a rush, so that the others'
 // requests are not behind all of it.
-type turns struct{ person, files, rush *queue.Queue }
+type turns struct{ person, files, rush, strokes *queue.Queue }
 
 // newTurns returns turns that nobody has taken.
 func newTurns() *turns {
@@ -42,6 +43,9 @@ func newTurns() *turns {
 		person: queue.New(queue.Config{PerOwner: 12}),
 		files:  queue.New(queue.Config{PerOwner: 4}), // so that strokes are saved while files come in
 		rush:   queue.New(queue.Config{AtOnce: 6}),
+		// Nobody looks at a stroke being saved, so pages do not wait behind thousands
+		// of them; as many at once share their flushing to the disk.
+		strokes: queue.New(queue.Config{AtOnce: 16}),
 	}
 }
 
@@ -52,20 +56,23 @@ func (t *turns) keep(p pace) echo.MiddlewareFunc {
 			return next
 		}
 		most, person := quickTime, t.person
+		var shared *queue.Queue // of all people
 		switch p {
 		case made:
 			most = longTime
 		case long:
 			most, person = longTime, t.files
 		case rush:
-			most = rushTime
+			most, shared = rushTime, t.rush
+		case stroke:
+			shared = t.strokes
 		}
 		return func(c *echo.Context) error {
 			browser := c.Request().Context()
 			ctx, cancel := context.WithTimeout(queue.For(browser, asker(c)), most)
 			defer cancel()
 			c.SetRequest(c.Request().WithContext(ctx))
-			err := t.wait(c, person, p == rush, next)
+			err := t.wait(c, person, shared, next)
 			if browser.Err() == nil { // what went wrong is answered after this, when the time is over
 				c.SetRequest(c.Request().WithContext(context.WithoutCancel(c.Request().Context())))
 			}
@@ -81,15 +88,15 @@ func (t *turns) keep(p pace) echo.MiddlewareFunc {
 var errBusy = errors.New("web: the time for a request is over")
 
 // wait goes on when it is the request's turn.
-func (t *turns) wait(c *echo.Context, person *queue.Queue, rush bool, next echo.HandlerFunc) error {
+func (t *turns) wait(c *echo.Context, person, shared *queue.Queue, next echo.HandlerFunc) error {
 	ctx := c.Request().Context()
 	leave, err := person.Enter(ctx)
 	if err != nil {
 		return err
 	}
 	defer leave()
-	if rush {
-		leave, err := t.rush.Enter(ctx)
+	if shared != nil {
+		leave, err := shared.Enter(ctx)
 		if err != nil {
 			return err
 		}
