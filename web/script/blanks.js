@@ -16,6 +16,7 @@ let leads = false, // somebody writes here who is led from place to place
 // begin finds them; who marks writes beside the answers, so a teacher is not led
 // from place to place.
 let fetched = { sheet: 0, pages: [] };
+let told = null; // the guides that the core has
 export async function begin(view) {
   if (fetched.sheet !== view.sheet)
     fetched = { sheet: view.sheet, pages: await ask(`/sheets/${view.sheet}/guide`).catch(() => []) };
@@ -25,7 +26,8 @@ export async function begin(view) {
   leads = !view.teacher;
   core.loaded.then(() => {
     if (guides !== pages) return;
-    pages.forEach((guide, i) => core.setGuide(i + 1, guide));
+    if (told !== pages) pages.forEach((guide, i) => core.setGuide(i + 1, guide));
+    told = pages;
     onCounted();
   });
   all = (view.teacher ? [] : pages).flatMap((guide, i) =>

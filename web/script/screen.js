@@ -111,8 +111,7 @@ async function show(view) {
   Object.assign(marks.mode, { own: false, helper: '' });
   say.band();
   spine.build(view);
-  await known(view);
-  await drafts.begin(view.person, `copy/${view.copy}`, view.drafts);
+  await Promise.all([known(view), drafts.begin(view.person, `copy/${view.copy}`, view.drafts)]);
   await load(view, offline.fromDevice && !online);
   queue.start();
   blanks.begin(view);
