@@ -7,10 +7,13 @@ import (
 	"testing"
 
 	"readymargin/core/access"
+	"readymargin/core/mark"
 	"readymargin/core/points"
+	"readymargin/core/submission"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/assign"
+	"readymargin/school/feedback"
 )
 
 // reasons judges an explanation: its reason by 2, 1 or 0 points, its words by 1 or 0.5.
@@ -281,4 +284,60 @@ func TestTotalsAreScaled(t *testing.T) {
 	steps(t, func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[0])) }, p.Ready,
 		reason(true), func() error { return p.Fill("#points", "") }, says("added up, scaled to 10"), reason(false),
 		is("the reason is gone", `document.querySelector("#reason").value === ""`))
+}
+
+// Across the class levels are given to a whole group, and a ready remark says each
+// student's own name and brings its points; one press takes each back.
+func TestJudgingAcrossTheClass(t *testing.T) {
+	t.Parallel()
+	ctx, s := context.Background(), home.School
+	sc, assignment, copies, questions := scoredBy(t, "wide", reasons(false), assign.Terms{Title: "Wide", Points: "7"})
+	teacher := personOf(t, "wide.teacher")
+	if _, err := s.Ready.Keep(ctx, teacher, sc.course.ID, feedback.Kept{Text: "Well put, {first name}: see {question}.", Short: "wp", Points: "1"}); err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	click := func(selector string) func() error { return func() error { return p.Click(selector) } }
+	got := func(want string) func() error {
+		return is("they have "+want, fmt.Sprintf(`[...document.querySelectorAll(".patch .got")].map((g) => g.innerText).join() === %q`, want))
+	}
+	open := func(n int) func() error {
+		return func() error { return p.Go(fmt.Sprintf("/assignments/%d/across?question=%s", assignment, questions[n])) }
+	}
+	notes := func() (out []string) {
+		for _, id := range copies {
+			heads, err := home.Store.Heads(ctx, id, submission.Feedback(1))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, h := range heads {
+				if h.Mark != nil {
+					out = append(out, h.Mark.Body.(*mark.Note).Text)
+				}
+			}
+		}
+		return out
+	}
+	steps(t, func() error { return p.SignIn("wide.teacher", scenePassword) }, open(2), got(","),
+		is("to be judged", `(() => { const b = [...document.querySelectorAll(".group header .button")].find((b) => b.innerText === "Judge"); b?.click(); return b; })()`),
+		click(`[data-dialog="judge"] [value="level-why"]`), is("one is open", `document.querySelector('[data-dialog="judge"] [data-yes]').disabled`))
+	axeFinds(t, p, "judging across the class")
+	steps(t, click(`[data-dialog="judge"] [value="level-vague"]`), click(`[data-dialog="judge"] [data-yes]`), got("2.5 of 3,2.5 of 3"))
+	for _, id := range copies {
+		if all, err := home.Store.Scores(ctx, id, 1); err != nil || len(all) != 1 || all[0].Levels["criterion-words"] != "level-vague" {
+			t.Errorf("copy %d has %+v, %v", id, all, err)
+		}
+	}
+	steps(t, click(`[data-do="undo"]`), got(","), open(1), got(","),
+		click("[data-remark]"), func() error { return p.Fill("#remark-text", "wp") }, click(".ready-one"))
+	axeFinds(t, p, "a ready remark across the class")
+	steps(t, click(`[data-dialog="remark"] [data-yes]`), got("1 of 1,1 of 1"))
+	if all := notes(); len(all) != 2 || all[0] != "Well put, wide: see 2." {
+		t.Errorf("the remarks are %q", all)
+	}
+	steps(t, click(`[data-do="undo"]`), got(","))
+	if all := notes(); len(all) != 0 {
+		t.Errorf("taken back, the remarks are %q", all)
+	}
 }

@@ -46,6 +46,8 @@ type Asking struct {
 	Scored int    `json:"scored"`
 	Copies int    `json:"copies"`
 
+	Criteria []screen.Criterion `json:"criteria,omitempty"` // by which it is judged, if it is
+
 	worksheet uint64
 }
 
@@ -85,16 +87,17 @@ type Group struct {
 
 // A Patch is the part of a copy on which a question is asked and answered.
 type Patch struct {
-	Copy    uint64        `json:"copy"`
-	Attempt int           `json:"attempt"`
-	Student string        `json:"student"`
-	Sheet   uint64        `json:"sheet"` // the revision
-	Page    int           `json:"page"`
-	Size    page.Point    `json:"size"` // of the page, points
-	Rect    worksheet.Box `json:"rect"`
-	Given   string        `json:"given"`           // "" for nothing
-	Found   string        `json:"found,omitempty"` // how the words that are marked stand to those that are expected
-	Marks   []screen.Mark `json:"marks"`
+	Copy    uint64            `json:"copy"`
+	Attempt int               `json:"attempt"`
+	Student string            `json:"student"`
+	Sheet   uint64            `json:"sheet"` // the revision
+	Page    int               `json:"page"`
+	Size    page.Point        `json:"size"` // of the page, points
+	Rect    worksheet.Box     `json:"rect"`
+	Given   string            `json:"given"`            // "" for nothing
+	Levels  map[string]string `json:"levels,omitempty"` // by which it was judged
+	Found   string            `json:"found,omitempty"`  // how the words that are marked stand to those that are expected
+	Marks   []screen.Mark     `json:"marks"`
 
 	key string // by which it is gathered
 }
@@ -190,6 +193,9 @@ func (out *Across) list(in []RosterEntry, handed map[uint64]shelf.Handed) {
 				one := Asking{ID: q.ID, Ref: ref(h, q), Number: q.Number, Text: q.Text, worksheet: h.WorksheetID}
 				if q.Points > 0 {
 					one.Of = q.Points.String()
+				}
+				if q.Rubric != nil {
+					one.Criteria = screen.Criteria(*q.Rubric, nil)
 				}
 				if several {
 					one.Sheet = h.Now.Title
@@ -347,6 +353,11 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 		if g, ok := r.Score(question); ok {
 			p.Given = g.String()
 		}
+		for _, sc := range r.Scores {
+			if sc.QuestionID == question {
+				p.Levels = sc.Levels
+			}
+		}
 		of[r.Copy.RevisionID] = append(of[r.Copy.RevisionID], snap.Marks)
 		if len(ask.Words) > 0 {
 			var f answer.Found
@@ -468,6 +479,8 @@ type ScoreGift struct {
 	Attempt int    `json:"attempt"`
 	Points  string `json:"points"`
 	Was     string `json:"was"`
+
+	Levels map[string]string `json:"levels,omitempty"` // that give the points, where it is judged
 }
 
 // ScoreSeveral gives points for a question on several copies of an assignment,
@@ -485,7 +498,13 @@ func (s *Marking) ScoreSeveral(ctx context.Context, who school.Person, assignmen
 		if !slices.ContainsFunc(roll, func(r RosterEntry) bool { return r.Copy.ID == g.Copy && g.Copy != 0 }) {
 			return refused, access.ErrHidden
 		}
-		if _, err := s.Score(ctx, who, g.Copy, g.Attempt, question, g.Points, g.Was); err != nil {
+		var err error
+		if len(g.Levels) > 0 {
+			_, err = s.Judge(ctx, who, g.Copy, g.Attempt, question, g.Levels, g.Was)
+		} else {
+			_, err = s.Score(ctx, who, g.Copy, g.Attempt, question, g.Points, g.Was)
+		}
+		if err != nil {
 			refused[g.Copy] = err
 		}
 	}

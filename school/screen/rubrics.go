@@ -13,21 +13,21 @@ type Judging struct {
 
 // A Criterion is one thing that is judged.
 type Criterion struct {
-	ID     string
-	Text   string
-	Levels []Level
+	ID     string  `json:"id"`
+	Text   string  `json:"text"`
+	Levels []Level `json:"levels"`
 }
 
 // A Level is how well a criterion may be met.
 type Level struct {
-	ID    string
-	Text  string
-	Gives string
-	Met   bool // it was found to be
+	ID    string `json:"id"`
+	Text  string `json:"text"`
+	Gives string `json:"gives"`
+	Met   bool   `json:"-"` // it was found to be
 }
 
-// criteria returns a rubric with the levels that were chosen.
-func criteria(r worksheet.Rubric, met map[string]string) (out []Criterion) {
+// Criteria returns a rubric with the levels that were chosen.
+func Criteria(r worksheet.Rubric, met map[string]string) (out []Criterion) {
 	for _, c := range r.Criteria {
 		one := Criterion{ID: c.ID, Text: c.Text}
 		for _, l := range c.Levels {
@@ -47,7 +47,7 @@ func rubrics(pages []worksheet.Guide, scores []school.Score) map[string][]Criter
 	out := map[string][]Criterion{}
 	for _, q := range worksheet.Worth(pages) {
 		if q.Rubric != nil {
-			out[q.ID] = criteria(*q.Rubric, met[q.ID])
+			out[q.ID] = Criteria(*q.Rubric, met[q.ID])
 		}
 	}
 	return out

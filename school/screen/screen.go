@@ -339,7 +339,7 @@ func (v *Screen) issued(is shelf.Issued) {
 	for _, g := range is.Guides {
 		for _, q := range g.ForStudents().Questions {
 			if q.Rubric != nil {
-				v.JudgedBy = append(v.JudgedBy, Judging{q.Number, criteria(*q.Rubric, nil)})
+				v.JudgedBy = append(v.JudgedBy, Judging{q.Number, Criteria(*q.Rubric, nil)})
 			}
 		}
 	}

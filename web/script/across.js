@@ -8,6 +8,7 @@ import { dialog } from './dialogs.js';
 import { toast } from './toast.js';
 import { newId } from './ids.js';
 import * as drafts from './drafts.js';
+import { filled, fitting } from './remarks.js';
 
 const root = document.querySelector('[data-across]'),
   main = document.querySelector('[data-groups]'),
@@ -272,6 +273,7 @@ function draw() {
                 el('span', { className: 'hint' }, `of ${q.of}`),
               )
             : null,
+          q.criteria ? el('button', { className: 'button quiet', on: { click: () => judge(group) } }, 'Judge') : null,
           el('button', { className: 'button quiet', data: { remark: '' }, on: { click: () => remark(group) } }),
         ),
         el('div', { className: 'patches' }, ...g.patches.map(patch)),
@@ -356,7 +358,7 @@ async function give(question, given) {
       const one = given.find((o) => o.copy === p.copy);
       if (!one || data.question.id !== question) continue;
       if (refused[p.copy]) names.push(`${p.student}: ${refused[p.copy]}`);
-      else p.given = one.points;
+      else Object.assign(p, { given: one.points, levels: one.levels });
     }
   if (names.length) {
     toast(names.slice(0, 3).join(' ') + (names.length > 3 ? ` And ${names.length - 3} more.` : ''));
@@ -375,24 +377,92 @@ function counted() {
   if (got && data.question.of) got.textContent = `${all.filter((p) => p.given).length} of ${all.length}`;
 }
 
+// gifts are points for patches, or the levels that give them, with what is to come
+// back when they are undone.
+const gifts = (patches, points, levels) =>
+  patches.map((p) => ({ copy: p.copy, attempt: p.attempt, points, levels, was: p.given, before: p.levels }));
+
+// giveOnce gives points that one press takes back.
+async function giveOnce(question, given) {
+  const taken = await give(question, given);
+  if (taken.length)
+    remember(() =>
+      give(
+        question,
+        taken.map((o) => ({ ...o, points: o.was, levels: o.before, was: o.points, before: o.levels })),
+      ),
+    );
+  return taken;
+}
+
+// judge gives the copies that are chosen the levels of the question's criteria.
+function judge(group) {
+  const all = chosen(group),
+    d = dialog('judge'),
+    box = d.querySelector('[data-judge]'),
+    yes = d.querySelector('[data-yes]'),
+    q = data.question;
+  d.querySelector('[data-judge-title]').textContent =
+    `Question ${q.number.replace(/\.$/, '')}, ${count(all.length, 'copy', 'copies')}`;
+  box.replaceChildren(
+    el(
+      'div',
+      { className: 'judging' },
+      ...q.criteria.map((c) =>
+        el(
+          'fieldset',
+          { data: { criterion: c.id } },
+          el('legend', {}, c.text || 'Criterion'),
+          ...c.levels.map((l) =>
+            el(
+              'label',
+              {},
+              el('input', {
+                type: 'radio',
+                name: c.id,
+                value: l.id,
+                data: { gives: l.gives },
+                checked: all.every((p) => p.levels?.[c.id] === l.id),
+              }),
+              el('b', {}, l.gives),
+              el('span', {}, l.text),
+            ),
+          ),
+        ),
+      ),
+    ),
+  );
+  const met = () => [...box.querySelectorAll('input:checked')];
+  const say = () => {
+    yes.disabled = met().length < q.criteria.length;
+  };
+  box.onchange = say;
+  say();
+  yes.onclick = async () => {
+    const levels = Object.fromEntries(met().map((l) => [l.name, l.value])),
+      points = String(met().reduce((n, l) => n + Number(l.dataset.gives), 0));
+    try {
+      await giveOnce(q.id, gifts(all, points, levels));
+      d.close();
+    } catch (e) {
+      toast(e.message);
+    }
+  };
+  d.showModal();
+}
+
 async function take(group) {
   const box = group.querySelector('[data-give]'),
     points = box.value.trim().replace(',', '.'),
     question = data.question.id,
-    given = chosen(group)
-      .filter((p) => p.given !== points)
-      .map((p) => ({ copy: p.copy, attempt: p.attempt, points, was: p.given }));
+    given = gifts(
+      chosen(group).filter((p) => p.given !== points),
+      points,
+    );
   if (!given.length || (!points && box.placeholder)) return true;
   box.removeAttribute('aria-invalid');
   try {
-    const taken = await give(question, given);
-    if (taken.length)
-      remember(() =>
-        give(
-          question,
-          taken.map((o) => ({ ...o, points: o.was, was: o.points })),
-        ),
-      );
+    const taken = await giveOnce(question, given);
     if (taken.length < given.length) box.setAttribute('aria-invalid', 'true');
     return taken.length === given.length;
   } catch (e) {
@@ -402,7 +472,48 @@ async function take(group) {
   }
 }
 
-// remark puts a note beside the question on the copies that are chosen.
+// ready are the ready remarks of the course, once fetched. What is spoken is said on
+// each copy by itself.
+const remarks = `/courses/${root.dataset.course}/remarks`;
+let ready = null;
+async function offer(d) {
+  const text = d.querySelector('textarea'),
+    box = d.querySelector('[data-ready]');
+  try {
+    ready ??= ((await ask(remarks)) ?? []).filter((r) => !r.sound);
+  } catch {
+    return; // without a line there are none
+  }
+  const fit = fitting(
+    ready.filter((r) => r.text !== text.value.trim()),
+    text.value,
+    data.question,
+  );
+  box.hidden = !fit.length;
+  box.replaceChildren(
+    ...fit.map((r) =>
+      el(
+        'button',
+        { type: 'button', className: 'ready-one', on: { click: () => lay(r) } },
+        el('span', {}, r.text),
+        r.short || r.points
+          ? el('span', { className: 'hint' }, [r.short, r.points && `${r.points} points`].filter(Boolean).join(' · '))
+          : '',
+      ),
+    ),
+  );
+  function lay(r) {
+    text.value = r.text;
+    d.dataset.points = r.points ?? '';
+    r.used[data.question.id] = new Date().toISOString();
+    ask(`${remarks}/${r.id}`, { method: 'POST', form: { do: 'use', question: data.question.id } }).catch(() => {}); // it only sorts
+    offer(d);
+    text.focus();
+  }
+}
+
+// remark puts a note beside the question on the copies that are chosen. One that
+// was ready brings its points to those that have none.
 function remark(group) {
   const all = chosen(group),
     d = dialog('remark'),
@@ -410,6 +521,13 @@ function remark(group) {
     wrong = d.querySelector('[data-wrong]');
   d.querySelector('[data-remark-title]').textContent = `A remark to ${count(all.length, 'copy', 'copies')}`;
   wrong.hidden = true;
+  d.dataset.points = '';
+  text.oninput = () => {
+    d.dataset.points = '';
+    offer(d);
+  };
+  offer(d);
+  const q = data.question;
   d.querySelector('[data-yes]').onclick = async () => {
     if (!text.value.trim()) {
       wrong.hidden = false;
@@ -422,7 +540,7 @@ function remark(group) {
           id: on,
           page: p.page,
           kind: 'note',
-          body: { at: [p.rect[2] - 12, p.rect[1] + 8], text: text.value.trim() },
+          body: { at: [p.rect[2] - 12, p.rect[1] + 8], text: filled(text.value.trim(), p.student, q) },
         };
       return { copy: p.copy, layer: `feedback.${p.attempt}`, ops: [{ id: newId(), on, mark }] };
     });
@@ -431,7 +549,17 @@ function remark(group) {
       d.close();
       text.value = '';
       toast(`Beside the question on ${count(copies.length, 'copy', 'copies')}. They see it when it is returned.`);
-      remember(() => send(copies.map((c) => ({ ...c, ops: [{ id: newId(), on: c.ops[0].on, base: c.ops[0].id }] }))));
+      const bare = all.filter((p) => !p.given),
+        gift = d.dataset.points,
+        taken = gift && q.of && +gift <= +q.of && bare.length ? await give(q.id, gifts(bare, gift)) : [];
+      remember(async () => {
+        await send(copies.map((c) => ({ ...c, ops: [{ id: newId(), on: c.ops[0].on, base: c.ops[0].id }] })));
+        if (taken.length)
+          await give(
+            q.id,
+            taken.map((o) => ({ ...o, points: '', was: o.points })),
+          );
+      });
     } catch (e) {
       wrong.hidden = false;
       wrong.textContent = e.message;

@@ -7,9 +7,9 @@ import { toast } from './toast.js';
 import { marks } from './marks.js';
 import { surface } from './surface.js';
 import { arrange } from './margin.js';
+import { filled, fitting } from './remarks.js';
 
-const margin = document.querySelector('[data-margin]'),
-  MOST = 5; // that are offered at once
+const margin = document.querySelector('[data-margin]');
 let all = null, // once fetched
   course = 0,
   panel = null; // under what is being written
@@ -37,30 +37,8 @@ function questionOf(area) {
   return found;
 }
 
-// filled is a remark with its places filled in.
-function filled(text, q) {
-  return text
-    .replaceAll('{first name}', marks.view.student.split(' ')[0])
-    .replaceAll('{question}', q ? q.number.replace(/[.)]+$/, '') : 'this question');
-}
-
-// fitting are the remarks that what was typed finds, the one last used at this
-// question first.
-function fitting(typed, q, speaks) {
-  const t = typed.trim().toLowerCase(),
-    when = (r) => r.used[q?.id ?? ''] ?? '';
-  return all
-    .filter(
-      (r) => !t || (r.short && r.short.toLowerCase().startsWith(t)) || ` ${r.text.toLowerCase()}`.includes(` ${t}`),
-    )
-    .filter((r) => filled(r.text, q) !== typed.trim() && (!r.sound || speaks))
-    .sort(
-      (a, b) =>
-        Number(b.short.toLowerCase() === t && !!t) - Number(a.short.toLowerCase() === t && !!t) ||
-        when(b).localeCompare(when(a)),
-    )
-    .slice(0, MOST);
-}
+// said is a remark for the student whose copy is open.
+const said = (r, q) => filled(r.text, marks.view.student, q);
 
 function close() {
   panel?.remove();
@@ -76,15 +54,19 @@ async function offer(area) {
   }
   if (document.activeElement !== area && !panel?.contains(document.activeElement)) return;
   const q = questionOf(area),
-    fit = fitting(area.value, q, !!area.speaks),
-    known = all.find((r) => filled(r.text, q) === area.value.trim());
+    fit = fitting(
+      all.filter((r) => said(r, q) !== area.value.trim() && (!r.sound || area.speaks)),
+      area.value,
+      q,
+    ),
+    known = all.find((r) => said(r, q) === area.value.trim());
   close();
   const rows = fit.map((r) =>
     el(
       'button',
       { type: 'button', className: 'ready-one', on: { click: () => take(area, r, q) } },
       r.sound ? icon('voice') : '',
-      el('span', {}, filled(r.text, q)),
+      el('span', {}, said(r, q)),
       r.short || r.points
         ? el('span', { className: 'hint' }, [r.short, r.points && `${r.points} points`].filter(Boolean).join(' · '))
         : '',
@@ -127,13 +109,13 @@ async function take(area, r, q) {
   if (r.sound) {
     try {
       const form = { do: 'speak', copy: marks.view.copy, layer: marks.view.edit };
-      area.speaks(await ask(`${base()}/${r.id}`, { method: 'POST', form }), filled(r.text, q));
+      area.speaks(await ask(`${base()}/${r.id}`, { method: 'POST', form }), said(r, q));
     } catch (e) {
       toast(e.message);
       return;
     }
   } else {
-    area.value = filled(r.text, q);
+    area.value = said(r, q);
     area.dispatchEvent(new Event('input', { bubbles: true }));
     area.focus();
   }
