@@ -24,6 +24,19 @@ var key = []worksheet.Meaning{
 	{Name: "depth", Color: "#bfdcf5", Sign: "m"},
 }
 
+// explained judges what is explained in one's own words, by one point in all.
+var explained = &worksheet.Rubric{Shown: true, Criteria: []worksheet.Criterion{
+	{ID: "explained-rule", Text: "Uses the rule of twelfths", Levels: []worksheet.Level{
+		{ID: "explained-rule-named", Text: "named, with its numbers", Points: points.One / 2},
+		{ID: "explained-rule-hinted", Text: "hinted at", Points: points.One / 4},
+		{ID: "explained-rule-not", Text: "not there"},
+	}},
+	{ID: "explained-reason", Text: "Says why", Levels: []worksheet.Level{
+		{ID: "explained-reason-given", Text: "in words of one’s own", Points: points.One / 2},
+		{ID: "explained-reason-not", Text: "not there"},
+	}},
+}}
+
 // meant highlights with a meaning of the key.
 func meant(m markMaker, of worksheet.Meaning) markMaker {
 	return func(id string) mark.Mark {
@@ -69,6 +82,9 @@ func (f *filler) prepareTides(w school.Worksheet) {
 				f.check(json.Unmarshal([]byte(layer), &print))
 			}
 			for k := range asks {
+				if asks[k].Number == "5." {
+					asks[k].Rubric = explained
+				}
 				if asks[k].Number != "4." {
 					continue
 				}

@@ -102,6 +102,7 @@ function open(view, q, tag, give, criteria) {
   strip.addEventListener('pointerdown', ours);
   strip.style.top = tag.style.top;
   tag.before(strip);
+  if (criteria.length) goTo(q.page, q.y); // they need room below the question
 }
 
 export function close() {
