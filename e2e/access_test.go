@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"fmt"
@@ -24,8 +25,10 @@ import (
 	"readymargin/school"
 	"readymargin/school/assign"
 	"readymargin/school/enrol"
+	"readymargin/school/feedback"
 	"readymargin/school/intake"
 	"readymargin/school/services"
+	"readymargin/sound"
 	"readymargin/web"
 )
 
@@ -361,53 +364,125 @@ func (sc *scene) person(t *testing.T, c *http.Client, method, path string) int {
 }
 
 // Before Return no answer to the student tells of the teacher's draft: not by
-// its bytes, nor by a header, nor by its length.
+// its bytes, nor by a header, nor by its length, and no event comes of it. Every
+// way to read anything is gone, by the student and by a classmate.
 func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
-	ctx := context.Background()
+	ctx, s := context.Background(), home.School
 	sc := setSceneNamed(t, "Draft")
 	c := sc.copies[flow.Submitted]
-	read := func() string {
-		var all strings.Builder
-		for _, path := range []string{"", "/view", "/print", "/sounds/" + strings.Repeat("0", 64), "/pictures/" + strings.Repeat("0", 64)} {
-			res, err := sc.people["student"].Get(fmt.Sprintf("%s/copies/%d%s", home.Base, c.ID, path))
-			if err != nil {
-				t.Fatal(err)
-			}
-			b, _ := io.ReadAll(res.Body)
-			res.Body.Close()
-			if path == "/print" { // embedded fonts carry the time of their making
-				b = []byte(textIn(t, b))
-			}
-			all.WriteString(fmt.Sprint(path, res.StatusCode, res.Header.Get("ETag"), res.Header.Get("Last-Modified"), string(b)))
-		}
-		return all.String()
-	}
-	// The scene's teacher has begun already; the same with more is the same.
-	before := read()
-	teacher, err := home.Store.PersonByLogin(ctx, "draft.teacher")
+	teacher := personOf(t, "draft.teacher")
+	wav, err := sound.Speak(ctx, "Secret words.", "en-gb", 150)
 	if err != nil {
 		t.Fatal(err)
 	}
-	note := mark.Mark{ID: "note-second", Page: 1, Body: &mark.Note{At: [2]float64{90, 90}, Text: "secret feedback, second part"}}
-	if _, err := home.School.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), []submission.Op{{ID: "draft-0009", On: note.ID, Mark: &note}}); err != nil {
+	voice, err := s.Attachments.AddVoice(ctx, teacher, c.ID, submission.Feedback(1), wav)
+	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "", "secret remark"); err != nil {
-		t.Fatal(err)
-	}
-	after := read()
-	if before != after {
-		at := 0
-		for at < min(len(before), len(after)) && before[at] == after[at] {
-			at++
+	numbers := map[string]uint64{"copies": c.ID, "assignments": c.AssignmentID, "courses": sc.course.ID, "worksheets": sc.sheet.ID, "sheets": c.RevisionID, "drafts": c.ID}
+	rest := strings.NewReplacer(":n", "1", ":scale", "150", ":hash", voice.Sound, ":source", "0", ":turn", "0", ":person", fmt.Sprint(sc.student), ":number", "1", ":thing", "copy", ":token", "none", ":name", "none", ":remark", "1")
+	read := func(who string) map[string]string {
+		out := map[string]string{}
+		for _, r := range web.Routes() {
+			method, path, _ := strings.Cut(r, " ")
+			if method != "GET" || strings.HasSuffix(path, "/feed") {
+				continue
+			}
+			path = rest.Replace(strings.Replace(path, ":id", fmt.Sprint(numbers[strings.Split(path, "/")[1]]), 1))
+			for _, kind := range []string{"text/html", "application/json"} {
+				req, err := http.NewRequest("GET", home.Base+path+"?layer=work&attempt=1", nil)
+				if err != nil {
+					t.Fatal(err)
+				}
+				req.Header.Set("Accept", kind)
+				res, err := sc.people[who].Do(req)
+				if err != nil {
+					t.Fatal(err)
+				}
+				b, _ := io.ReadAll(res.Body)
+				res.Body.Close()
+				marks := res.Header.Get("ETag") + res.Header.Get("Last-Modified")
+				if res.Header.Get("Content-Type") == "application/pdf" { // embedded fonts carry the time of their making
+					b, marks = []byte(textIn(t, b)), ""
+				}
+				out[path+" as "+kind] = fmt.Sprint(res.StatusCode, marks, string(b))
+			}
 		}
-		t.Errorf("the student's answers changed while the teacher was marking: %.200q, then %.200q", before[max(0, at-60):], after[max(0, at-60):])
+		return out
 	}
-	if strings.Contains(after, "secret feedback") || strings.Contains(after, "secret remark") {
-		t.Error("the student was sent the draft")
+	listening, stop := context.WithCancel(ctx)
+	defer stop()
+	req, err := http.NewRequestWithContext(listening, "GET", fmt.Sprintf("%s/copies/%d/feed?layer=work&seq=1000000&said=1000000", home.Base, c.ID), nil)
+	if err != nil {
+		t.Fatal(err)
 	}
-	if !strings.Contains(after, "secret work") {
+	res, err := sc.people["student"].Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	events := make(chan string, 100)
+	go func() {
+		for lines := bufio.NewScanner(res.Body); lines.Scan(); {
+			if strings.HasPrefix(lines.Text(), "data:") {
+				events <- lines.Text()
+			}
+		}
+	}()
+	// The scene's teacher has begun already; the same with more is the same.
+	before := map[string]map[string]string{"student": read("student"), "classmate": read("classmate")}
+	note := mark.Mark{ID: "note-second", Page: 1, Body: &mark.Note{At: [2]float64{90, 90}, Text: "secret feedback, second part", Voice: &voice}}
+	plan := func(wall string) error { _, err := s.Marking.PlanReturn(ctx, teacher, c.ID, 1, wall, true); return err }
+	for what, do := range map[string]func() error{
+		"a note": func() error {
+			_, err := s.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), []submission.Op{{ID: "draft-0009", On: note.ID, Mark: &note}})
+			return err
+		},
+		"points": func() error {
+			_, err := s.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "secret reason", "secret remark")
+			return err
+		},
+		"a ready remark": func() error {
+			_, err := s.Ready.Keep(ctx, teacher, sc.course.ID, feedback.Kept{Text: "secret remark", Copy: c.ID, Sound: voice.Sound, Shared: true})
+			return err
+		},
+		"a look":         func() error { _, err := s.Marking.Others(ctx, teacher, c.ID); return err },
+		"a later return": func() error { return plan(wallIn(sc.course, 48*time.Hour)) },
+	} {
+		if err := do(); err != nil {
+			t.Fatalf("%s: %v", what, err)
+		}
+	}
+	for who, was := range before {
+		for path, after := range read(who) {
+			if was[path] != after {
+				at := 0
+				for at < min(len(was[path]), len(after)) && was[path][at] == after[at] {
+					at++
+				}
+				t.Errorf("%s changed for the %s while the teacher was marking: %.200q, then %.200q", path, who, was[path][max(0, at-60):], after[max(0, at-60):])
+			}
+			if strings.Contains(after, "secret feedback") || strings.Contains(after, "secret rem") || strings.Contains(after, "secret rea") {
+				t.Errorf("%s was sent the draft at %s", who, path)
+			}
+		}
+	}
+	time.Sleep(3 * time.Second) // whatever is told comes within two
+	select {
+	case e := <-events:
+		t.Errorf("an event came: %s", e)
+	default:
+	}
+	if !strings.Contains(read("student")[fmt.Sprintf("/copies/%d/view as application/json", c.ID)], "secret work") {
 		t.Error("the student cannot see the own work: the check sees nothing")
+	}
+	if err := s.Marking.Return(ctx, teacher, c.ID, 1); err != nil {
+		t.Fatal(err)
+	}
+	select {
+	case <-events:
+	case <-time.After(20 * time.Second):
+		t.Error("no event comes of Return: the check hears nothing")
 	}
 }
 
