@@ -60,6 +60,7 @@ func Fill(ctx context.Context, s *services.All, press *pdf.Pool) error {
 	tides := f.bringIn("Tide heights 2.pdf", func() ([]byte, error) { return TideHeights() })
 	f.prepareTides(tides)
 	signs := f.bringIn("Symbols and bearings.pdf", func() ([]byte, error) { return symbols(ctx, press) })
+	f.prepareSymbols(signs)
 	f.bringIn("Tide heights 3.pdf", TideHeightsWithAnswers)
 	passage := f.bringIn("Passage plan.pdf", PassagePlan)
 	f.now = start.Add(-8 * 24 * time.Hour)

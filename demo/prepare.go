@@ -109,6 +109,21 @@ func (f *filler) prepareTides(w school.Worksheet) {
 	f.check(f.Shelf.Arrange(f.ctx, f.teachers[0], w.ID, w.Version, p, worksheet.Kit{Key: key, Shelf: []worksheet.Picture{buoy}}))
 }
 
+// prepareSymbols takes the places off the chart on the second page of the sheet
+// about symbols, whose squares look like cells of a table.
+func (f *filler) prepareSymbols(w school.Worksheet) {
+	if f.err != nil {
+		return
+	}
+	p, err := worksheet.Parse(w.Plan)
+	f.check(err)
+	if f.err != nil {
+		return
+	}
+	p[1].Blanks = &[]worksheet.Blank{}
+	f.check(f.Shelf.Arrange(f.ctx, f.teachers[0], w.ID, w.Version, p, worksheet.Kit{}))
+}
+
 // RedBuoy is a small picture for the shelf.
 func RedBuoy() []byte {
 	m := image.NewRGBA(image.Rect(0, 0, 120, 160))

@@ -278,6 +278,7 @@ func (f *filler) again(a school.Assignment, start time.Time) {
 			f.save(who, c.ID, submission.Replies, func(id string) mark.Mark {
 				return mark.Mark{ID: id, Page: 1, Body: &mark.Reply{To: m.Mark.ID, Text: "Plus the tide, or do I take the tide away?"}}
 			})
+			break
 		}
 	}
 	f.check(f.Submitting.Improve(f.ctx, who, c.ID))

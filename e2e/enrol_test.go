@@ -83,6 +83,15 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 	course := found(t, `href="(/courses/\d+)"`, page)
 	_, page = teacher.get(course)
 	code := found(t, `data-join-code>([A-Z0-9]+)<`, page)
+	for name, form := range map[string]url.Values{"without a name": {"name": {" "}, "zone": {"UTC"}}, "on Mars": {"name": {"Knots"}, "zone": {"Mars/Olympus"}}} {
+		if status, _ := teacher.post(course+"/name", form); status != 422 {
+			t.Errorf("renamed %s: %d", name, status)
+		}
+	}
+	teacher.post(course+"/name", url.Values{"name": {"Knots and splices"}, "zone": {"Atlantic/Azores"}})
+	if _, page := teacher.get(course); !strings.Contains(page, ">Knots and splices</h1>") || !strings.Contains(page, "Atlantic/Azores") {
+		t.Error("the course has not got its other name and clock")
+	}
 
 	join := func(name string) (visit, int) {
 		v := visit{t, client(t)}

@@ -12,9 +12,11 @@ import (
 	"time"
 
 	"readymargin/core/access"
+	"readymargin/core/blank"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school"
@@ -346,4 +348,54 @@ func TestWhoIsInACourse(t *testing.T) {
 		func() error {
 			return p.Until("left-handed, with the reading window", `document.querySelector(".screen.left.reading .reading-window")`)
 		})
+}
+
+// A student's start page has three lists, in agreement with their numbers: what is
+// to do, with how far one is, what is handed in, what is back.
+func TestThreeListsOfAStudent(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Lists")
+	student := personOf(t, "lists.student")
+	blankOf := func() worksheet.Blank {
+		c := sc.copies[flow.InProgress]
+		full, err := home.Store.CopyInCourse(ctx, c.ID, student.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		is, err := home.School.Revisions.Revised(ctx, full.Revision)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, b := range is.Guides[0].Blanks {
+			if b.Kind == blank.Cell {
+				return b
+			}
+		}
+		t.Fatal("the sheet has no cells")
+		return worksheet.Blank{}
+	}
+	b := blankOf()
+	m := mark.Mark{ID: "lists-cell", Page: 1, Blank: b.ID, Body: &mark.FreeText{X: b.Rect[0] + 2, Y: b.Baseline, Width: 20, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "0.9", Size: 12, Color: "#1e2a44"}}}}}}
+	if _, err := home.School.Saving.Save(ctx, student, sc.copies[flow.InProgress].ID, submission.Work, []submission.Op{{ID: "op-lists-cell", On: m.ID, Mark: &m}}); err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	rows := func(words string, n int) func() error {
+		return is(fmt.Sprint(n, " say ", words), fmt.Sprintf(`[...document.querySelectorAll(".heap .button")].filter((b) => b.innerText === %q).length === %d`, words, n))
+	}
+	steps(t, func() error { return p.SignIn("lists.student", scenePassword) }, func() error { return p.Go("/to-do") },
+		is("the numbers", `document.querySelector("main h1").innerText === "3 sheets to do" && document.querySelector("main h1 + p").innerText === "1 handed in · 1 back with feedback"`),
+		rows("Begin", 1), rows("Go on", 2), rows("Look at it", 1), rows("See the feedback", 1),
+		is("how far", `[...document.querySelectorAll("[data-filled]")].some((e) => /^1 of \d+ places filled$/.test(e.innerText))`),
+		is("each has its picture", `[...document.querySelectorAll("img.leaf")].length === 5 && [...document.querySelectorAll("img.leaf")].every((i) => (i.loading = "eager") && i.complete && i.naturalWidth > 0)`),
+		is("what is back comes first", `document.querySelector(".heap .button").innerText === "See the feedback" && document.querySelectorAll(".button.next").length === 1`))
+	axeFinds(t, p, "three lists")
+	steps(t, func() error { return p.Click(".button.next") }, p.Ready, func() error { return p.Go("/to-do") },
+		rows("Read it again", 1), rows("See the feedback", 0))
+	if err := p.Resize(390, 844, true); err != nil {
+		t.Fatal(err)
+	}
+	steps(t, func() error { return p.Go("/to-do") }, is("nothing is wider than the telephone", `document.documentElement.scrollWidth <= 390`))
 }

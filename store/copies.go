@@ -15,6 +15,7 @@ import (
 
 	"readymargin/core/answer"
 	"readymargin/core/flow"
+	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/school"
 )
@@ -267,6 +268,21 @@ func (s Copies) Layers(ctx context.Context, copyID uint64, layers ...submission.
 type layerAt struct {
 	Layer submission.Layer
 	Seq   int64
+}
+
+// WrittenIn returns what is written, ticked or stamped in the work on copies, and
+// nothing that is drawn, which may be large.
+func (s Copies) WrittenIn(ctx context.Context, copies ...uint64) (map[uint64][]mark.Mark, error) {
+	of, err := headsByCopy(s.db.WithContext(ctx).Where(`copy_id IN ? AND layer = ?
+		AND JSON_VALUE(body, '$.mark.kind') IN ('freetext', 'widget', 'stamp')`, copies, submission.Work))
+	out := map[uint64][]mark.Mark{}
+	for id, heads := range of {
+		shown, _ := school.Present(heads)
+		for _, w := range shown {
+			out[id] = append(out[id], w.Mark)
+		}
+	}
+	return out, err
 }
 
 // HeadsAmong returns those of some operations that are present.

@@ -58,7 +58,7 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 	data := map[string]any{
 		"Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
 		"New": fresh, "Given": given, "Gone": gone, "Origin": s.cfg.Origin, "Runs": role == access.Teacher,
-		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": assign.Sections(members), "Days": days,
+		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": assign.Sections(members), "Days": days, "Zones": zones,
 	}
 	for k, v := range extra {
 		data[k] = v
@@ -100,6 +100,18 @@ func (s *Site) setVoice(c *echo.Context) error {
 		return err
 	}
 	return s.back(c, n, "course-voice")
+}
+
+// renameCourse gives a course another name and time zone.
+func (s *Site) renameCourse(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if _, err := s.school.Courses.Rename(c.Request().Context(), me(c), n, c.FormValue("name"), c.FormValue("zone")); err != nil {
+		return err
+	}
+	return seeOther(c, "/courses/"+id(n))
 }
 
 // setMarking sets how points are given in a course, which attempt counts, and

@@ -55,6 +55,7 @@ var routes = []route{
 	{"GET", "/courses", (*Site).courses, 0, quick},
 	{"POST", "/courses", (*Site).makeCourse, 0, quick},
 	{"GET", "/courses/:id", (*Site).course, 0, quick},
+	{"POST", "/courses/:id/name", (*Site).renameCourse, 0, quick},
 	{"POST", "/courses/:id/code", (*Site).changeCode, 0, quick},
 	{"POST", "/courses/:id/voice", (*Site).setVoice, 0, quick},
 	{"GET", "/courses/:id/own", (*Site).ownPoints, 0, quick},

@@ -3,6 +3,7 @@ package web
 import (
 	"net/http"
 	"strconv"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -92,28 +93,53 @@ func (s *Site) toDo(c *echo.Context) error {
 			learning = append(learning, k)
 		}
 	}
-	var todo, in, fresh, back, read, gone []assign.Assigned
+	lists := map[string][]sheetRow{}
+	put := func(list, words string, a assign.Assigned) {
+		lists[list] = append(lists[list], sheetRow{Assigned: a, Now: s.school.Now(), List: list, Words: words})
+	}
+	var read, gone []assign.Assigned
 	for _, a := range all {
 		switch {
 		case a.Gone:
 			gone = append(gone, a)
-			continue
 		case a.Assignment.Mode == flow.ToRead && a.Copy.StartedAt != nil:
 			read = append(read, a)
-			continue
-		}
-		switch a.Copy.State {
-		case flow.Submitted:
-			in = append(in, a)
-		case flow.Returned:
-			if a.Returned.OpenedAt == nil {
-				fresh = append(fresh, a)
-			} else {
-				back = append(back, a)
-			}
+		case a.Copy.State == flow.Submitted:
+			put("in", "Look at it", a)
+		case a.Copy.State == flow.Returned && a.Returned.OpenedAt == nil:
+			put("back", "See the feedback", a)
+		case a.Copy.State == flow.Returned:
+			put("back", "Read it again", a)
+		case a.Assignment.Mode == flow.ToRead:
+			put("to do", "Read", a)
+		case a.Assignment.Mode == flow.OneForAll:
+			put("to do", "Open", a)
+		case a.Copy.State == flow.NotStarted:
+			put("to do", "Begin", a)
 		default:
-			todo = append(todo, a)
+			put("to do", "Go on", a)
 		}
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": todo, "In": in, "Fresh": fresh, "Back": back, "Read": read, "Gone": gone, "Waiting": waiting, "Courses": learning, "None": len(all) == 0 && len(waiting) == 0})
+	var first, seen []sheetRow // what has come back and was not seen yet, and the rest of it
+	for _, r := range lists["back"] {
+		if r.Returned.OpenedAt != nil {
+			seen = append(seen, r)
+			continue
+		}
+		r.Next = true
+		first = append(first, r)
+	}
+	if len(first) == 0 && len(lists["to do"]) > 0 {
+		lists["to do"][0].Next = true
+	}
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Gone": gone, "Waiting": waiting, "Courses": learning, "None": len(all) == 0 && len(waiting) == 0})
+}
+
+// sheetRow is a sheet in one of the three lists of a student's start page.
+type sheetRow struct {
+	assign.Assigned
+	Now   time.Time
+	List  string // to do, in, back
+	Words string // on its button
+	Next  bool   // it is what to do next
 }

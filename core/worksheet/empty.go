@@ -51,6 +51,23 @@ func (g Guide) Empty(marks []mark.Mark) (empty []int) {
 	return empty
 }
 
+// Filled returns how many of the places of the page that are written in or ticked
+// have something, and how many there are; see Empty.
+func (g Guide) Filled(marks []mark.Mark) (filled, of int) {
+	written := func(empty []int) (n int) {
+		for _, i := range empty {
+			switch g.Blanks[i].Kind {
+			case blank.Drawing, blank.Shade, blank.Choice:
+			default:
+				n++
+			}
+		}
+		return n
+	}
+	of = written(g.Empty(nil))
+	return of - written(g.Empty(marks)), of
+}
+
 // Nameless returns the marks on pages without those that say who somebody is: what
 // stands in places for a name or a class.
 func Nameless(pages []Guide, marks []mark.Mark) (out []mark.Mark) {

@@ -9,18 +9,21 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/mark"
 	"readymargin/school"
+	"readymargin/school/shelf"
 )
 
 // An Agenda is what somebody was given, and when it is due.
 type Agenda struct {
-	store AgendaStore
-	gate  *school.Gate
+	store     AgendaStore
+	gate      *school.Gate
+	revisions *shelf.Revisions
 }
 
 // NewAgenda returns everybody's agenda.
-func NewAgenda(store AgendaStore, gate *school.Gate) *Agenda {
-	return &Agenda{store, gate}
+func NewAgenda(store AgendaStore, gate *school.Gate, revisions *shelf.Revisions) *Agenda {
+	return &Agenda{store, gate, revisions}
 }
 
 // Assigned is an assignment as a student sees it on the start page.
@@ -31,6 +34,9 @@ type Assigned struct {
 	Latest     school.Attempt // the newest attempt, if any
 	Returned   school.Attempt // the newest returned attempt, if any
 	Gone       bool           // no longer given; the work is kept
+	Sheet      uint64         // the revision that the copy is of, or will be
+	Filled     int            // places that have something, of Places, in what is being worked on
+	Places     int
 }
 
 // Due returns when it is due for this student, nil for never.
@@ -95,12 +101,55 @@ func (s *Agenda) ToDo(ctx context.Context, who school.Person) ([]Assigned, error
 				one.Copy.State = flow.NotStarted
 			}
 			one.Latest, one.Returned = latest[one.Copy.ID], returned[one.Copy.ID]
+			one.Sheet = cmp.Or(one.Copy.RevisionID, a.For(who.ID, c.Section).RevisionID)
 			one.Gone = a.RemovedAt != nil || !a.Audience.Includes(who.ID, c.Section)
 			out = append(out, one)
 		}
 	}
 	sortByDue(out)
-	return out, nil
+	return out, s.countFilled(ctx, out)
+}
+
+// Works reports whether the copy is being worked on.
+func (a Assigned) Works() bool {
+	return !a.Gone && a.Assignment.Mode == flow.CopyEach && (a.Copy.State == flow.InProgress || a.Copy.State == flow.Reworking)
+}
+
+// countFilled counts the places of the copies that are being worked on.
+func (s *Agenda) countFilled(ctx context.Context, all []Assigned) error {
+	var copies, sheets []uint64
+	for _, a := range all {
+		if a.Works() {
+			copies, sheets = append(copies, a.Copy.ID), append(sheets, a.Sheet)
+		}
+	}
+	if len(copies) == 0 {
+		return nil
+	}
+	written, err := s.store.WrittenIn(ctx, copies...)
+	if err != nil {
+		return err
+	}
+	handed, err := s.revisions.HandedIn(ctx, sheets...)
+	if err != nil {
+		return err
+	}
+	for i, a := range all {
+		if !a.Works() {
+			continue
+		}
+		for n, g := range handed[a.Sheet].Now.Guides {
+			var here []mark.Mark
+			for _, m := range written[a.Copy.ID] {
+				if m.Page == n+1 {
+					here = append(here, m)
+				}
+			}
+			filled, of := g.Filled(here)
+			all[i].Filled, all[i].Places = all[i].Filled+filled, all[i].Places+of
+		}
+	}
+	return nil
 }
 
 // ownCopies returns a person's copies by assignment.

@@ -3,6 +3,7 @@ package assign
 import (
 	"context"
 
+	"readymargin/core/mark"
 	"readymargin/school"
 )
 
@@ -17,6 +18,8 @@ type AgendaStore interface {
 	AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error)
 	CopiesOfStudent(ctx context.Context, student uint64) ([]school.Copy, error)
 	AttemptsOfStudent(ctx context.Context, student uint64) ([]school.Attempt, error)
+	// WrittenIn returns what is written, ticked or stamped in the work on copies.
+	WrittenIn(ctx context.Context, copies ...uint64) (map[uint64][]mark.Mark, error)
 }
 
 // An AssignmentStore keeps assignments and whom they are given to.

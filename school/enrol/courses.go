@@ -3,6 +3,7 @@ package enrol
 import (
 	"context"
 	"errors"
+	"strings"
 	"fmt"
 	"time"
 
@@ -30,12 +31,9 @@ func (s *Courses) MakeCourse(ctx context.Context, who school.Person, name, zone 
 	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin, Owner: who.Staff}, access.MakeCourse, access.Thing{}); err != nil {
 		return school.Course{}, err
 	}
-	name, ok := school.OneLine(name, 100)
-	if !ok || name == "" {
-		return school.Course{}, school.Refuse("course name", "name", name)
-	}
-	if _, err := time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
-		return school.Course{}, school.Refuse("time zone", "zone", zone)
+	name, zone, err := named(name, zone)
+	if err != nil {
+		return school.Course{}, err
 	}
 	c := school.Course{Name: name, Zone: zone, JoinOpen: true, VoiceSeconds: 15 * 60, Counts: school.Best, CreatedAt: s.now()}
 	for range 5 {
@@ -45,6 +43,28 @@ func (s *Courses) MakeCourse(ctx context.Context, who school.Person, name, zone 
 		}
 	}
 	return c, school.ErrTaken
+}
+
+// named returns a course's name and time zone as they are kept.
+func named(name, zone string) (string, string, error) {
+	name, ok := school.OneLine(name, 100)
+	if !ok || name == "" {
+		return "", "", school.Refuse("course name", "name", name)
+	}
+	zone = strings.TrimSpace(zone)
+	if _, err := time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
+		return "", "", school.Refuse("time zone", "zone", zone)
+	}
+	return name, zone, nil
+}
+
+// Rename gives a course another name, and another time zone. What is due at a time
+// stays due at that moment, which another clock calls otherwise.
+func (s *Courses) Rename(ctx context.Context, who school.Person, course uint64, name, zone string) (school.Course, error) {
+	return s.changeCourse(ctx, who, course, func(c *school.Course) (err error) {
+		c.Name, c.Zone, err = named(name, zone)
+		return err
+	})
 }
 
 // changeCourse changes a course of the teacher's. Two who change it in the same

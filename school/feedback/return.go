@@ -118,7 +118,7 @@ func (s *Marking) plan(ctx context.Context, who school.Person, id uint64, number
 			if !r.Pending() {
 				continue
 			}
-			if soon := now.Add(Grace); !r.DueAt.After(soon) && !due.After(soon) {
+			if !r.DueAt.After(due) && !due.After(now.Add(Grace)) {
 				out = r
 				return nil
 			}

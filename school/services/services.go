@@ -118,7 +118,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Publishing = shelf.NewPublishing(store, engine, gate, s.Shelf, now)
 
 	s.Assignments = assign.NewAssignments(store, gate, s.Publishing, now)
-	s.Agenda = assign.NewAgenda(store, gate)
+	s.Agenda = assign.NewAgenda(store, gate, s.Revisions)
 
 	s.Live = live.New(store, gate, now)
 	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, now)

@@ -597,6 +597,12 @@ async function reopen(form) {
 }
 
 export function begin() {
+  // Who looks at work that was submitted a moment ago looks no more: the copy is
+  // shown anew, and nothing is wrong.
+  top.addEventListener('htmx:beforeSwap', (e) => {
+    if (e.detail.xhr.status === 403 && e.target.matches('[data-others]'))
+      Object.assign(e.detail, { isError: false, shouldSwap: false });
+  });
   top.addEventListener('input', later);
   top.addEventListener('focusin', (e) => {
     if (e.target.dataset.question) judging.open(e.target);

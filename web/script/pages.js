@@ -110,3 +110,8 @@ if (zones && !zones.querySelector('[selected]')) {
   if (![...zones.options].some((o) => o.value === here)) zones.add(new Option(here, here));
   zones.value = here;
 }
+
+// All time zones that the browser knows can be searched, where one is to be typed.
+const every = document.querySelector('[data-all-zones]');
+if (every && Intl.supportedValuesOf)
+  every.replaceChildren(...Intl.supportedValuesOf('timeZone').map((z) => new Option(z, z)));
