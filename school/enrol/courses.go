@@ -3,8 +3,8 @@ package enrol
 import (
 	"context"
 	"errors"
-	"strings"
 	"fmt"
+	"strings"
 	"time"
 
 	"readymargin/core/access"
