@@ -113,13 +113,13 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 	if status, page := teacher.post(course+"/people/"+second, url.Values{"do": {"refuse"}}); status != 303 {
 		t.Errorf("refusing: %d %s", status, page)
 	}
-	if _, page := two.get("/courses"); strings.Contains(page, ">Knots<") {
+	if _, page := two.get("/courses"); strings.Contains(page, ">Knots and splices<") {
 		t.Error("a refused student still sees the course")
 	}
 	if status, page := two.post("/join", url.Values{"code": {code}}); status != 422 || !strings.Contains(page, "not let you into") {
 		t.Errorf("a refused student joins again: %d", status)
 	}
-	if _, page := one.get("/courses"); !strings.Contains(page, ">Knots<") {
+	if _, page := one.get("/courses"); !strings.Contains(page, ">Knots and splices<") {
 		t.Error("the other student does not see the course")
 	}
 
