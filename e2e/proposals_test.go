@@ -220,9 +220,9 @@ func TestASpokenRemarkIsUsedAgain(t *testing.T) {
 	}
 	stranger := personOf(t, "spoken.stranger")
 	for name, err := range map[string]error{
-		"a stranger's":       said1(s.Ready.Speak(ctx, stranger, sc.course.ID, all[0].ID, copies[1], submission.Feedback(1))),
-		"an assistant's own": said1(s.Ready.Speak(ctx, personOf(t, "spoken.assistant"), sc.course.ID, all[0].ID, copies[1], submission.Feedback(1))),
-		"in the work":        said1(s.Ready.Speak(ctx, teacher, sc.course.ID, all[0].ID, copies[1], submission.Work)),
+		"a stranger's":       errOf(s.Ready.Speak(ctx, stranger, sc.course.ID, all[0].ID, copies[1], submission.Feedback(1))),
+		"an assistant's own": errOf(s.Ready.Speak(ctx, personOf(t, "spoken.assistant"), sc.course.ID, all[0].ID, copies[1], submission.Feedback(1))),
+		"in the work":        errOf(s.Ready.Speak(ctx, teacher, sc.course.ID, all[0].ID, copies[1], submission.Work)),
 		"keeping a sound that is not there": func() error {
 			_, err := s.Ready.Keep(ctx, teacher, sc.course.ID, feedback.Kept{Text: "x", Copy: copies[1], Sound: strings.Repeat("0", 64)})
 			return err
@@ -240,5 +240,3 @@ func TestASpokenRemarkIsUsedAgain(t *testing.T) {
 		t.Errorf("afterwards: %d", code)
 	}
 }
-
-func said1(_ mark.Voice, err error) error { return err }

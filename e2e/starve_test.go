@@ -24,6 +24,9 @@ import (
 	"readymargin/school/work"
 )
 
+// errOf is the error of what gives something else too.
+func errOf[T any](_ T, err error) error { return err }
+
 // must ends the test with an error.
 func must[T any](t *testing.T) func(v T, err error) T {
 	return func(v T, err error) T {

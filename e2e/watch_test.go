@@ -16,7 +16,6 @@ import (
 	"readymargin/school"
 	"readymargin/school/assign"
 	"readymargin/school/feedback"
-	"readymargin/school/work"
 )
 
 // Where the course lets them, those who mark look at work as it is being done.
@@ -95,9 +94,9 @@ func TestLookingAtWork(t *testing.T) {
 	note := mark.Mark{ID: "watch-note", Page: 1, Body: &mark.Note{At: [2]float64{50, 50}, Text: "mine"}}
 	pen := house.Written("watched3", "theirs")
 	for name, err := range map[string]error{
-		"a teacher writes in the work":             saved(s.Saving.Save(ctx, teacher, c.ID, submission.Work, []submission.Op{pen})),
-		"a teacher writes in what is said at once": saved(s.Saving.Save(ctx, teacher, c.ID, submission.Replies, []submission.Op{pen})),
-		"a student's note is no answer":            saved(s.Saving.Save(ctx, student, c.ID, submission.Replies, []submission.Op{{ID: "op-watch-note", On: note.ID, Mark: &note}})),
+		"a teacher writes in the work":             errOf(s.Saving.Save(ctx, teacher, c.ID, submission.Work, []submission.Op{pen})),
+		"a teacher writes in what is said at once": errOf(s.Saving.Save(ctx, teacher, c.ID, submission.Replies, []submission.Op{pen})),
+		"a student's note is no answer":            errOf(s.Saving.Save(ctx, student, c.ID, submission.Replies, []submission.Op{{ID: "op-watch-note", On: note.ID, Mark: &note}})),
 	} {
 		if err == nil {
 			t.Error(name)
@@ -140,5 +139,3 @@ func TestLookingAtWork(t *testing.T) {
 func said(all []feedback.Asked, text string) bool {
 	return slices.ContainsFunc(all, func(a feedback.Asked) bool { return a.Text == text })
 }
-
-func saved(_ work.Saved, err error) error { return err }

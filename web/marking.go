@@ -53,11 +53,12 @@ func (s *Site) marking(c *echo.Context) error {
 	for _, r := range roll {
 		marked := r.Copy.Attempts > 0 && (wanted == 0 || wanted == r.Copy.ID)
 		if marked || r.Watched && wanted == r.Copy.ID {
-			open := func() (screen.Screen, error) { return s.school.Screens.OpenToMark(ctx, me(c), r.Copy.ID, attempt) }
-			if !marked {
-				open = func() (screen.Screen, error) { return s.school.Screens.OpenToWatch(ctx, me(c), r.Copy.ID) }
+			var v screen.Screen
+			if marked {
+				v, err = s.school.Screens.OpenToMark(ctx, me(c), r.Copy.ID, attempt)
+			} else {
+				v, err = s.school.Screens.OpenToWatch(ctx, me(c), r.Copy.ID)
 			}
-			v, err := open()
 			if err != nil {
 				return err
 			}

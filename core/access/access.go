@@ -153,7 +153,7 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 	case MarkCopy:
 		return staff && t.Attempt > 0, own || staff
 	case WatchCopy:
-		return staff && t.watched(), own || staff
+		return staff && t.Watched(), own || staff
 	case SubmitCopy:
 		return own && !t.Shared && t.Given.Mode == flow.CopyEach, own || staff
 	case ReadCopy:
@@ -180,8 +180,8 @@ func (p Person) owns(t Thing) bool { return p.Role == Student && p.Owner && t.se
 // marks reports whether the person sees and marks the copies of a course.
 func (p Person) marks() bool { return p.Role == Teacher || p.Role == Assistant }
 
-// watched reports whether those who mark may look at the work as it is done.
-func (t Thing) watched() bool {
+// Watched reports whether those who mark may look at the work as it is done.
+func (t Thing) Watched() bool {
 	return t.Given.Watched && t.Given.Begun && !t.Shared && t.Given.Mode == flow.CopyEach && (t.State == flow.InProgress || t.State == flow.Reworking)
 }
 
@@ -194,7 +194,7 @@ func readLayer(p Person, t Thing) bool {
 	case t.Shared:
 		return t.Layer == submission.Work && (own || p.marks())
 	case t.Layer == submission.Work:
-		return own || p.marks() && t.watched()
+		return own || p.marks() && t.Watched()
 	case t.Layer == submission.Own:
 		return own
 	case t.Layer == submission.Replies:
@@ -217,7 +217,7 @@ func writeLayer(p Person, t Thing) bool {
 	case t.Layer == submission.Work || t.Layer == submission.Own:
 		return own
 	case t.Layer == submission.Replies:
-		return own && t.State != flow.NotStarted || p.marks() && (t.Attempt > 0 || t.watched())
+		return own && t.State != flow.NotStarted || p.marks() && (t.Attempt > 0 || t.Watched())
 	case t.Layer.Attempt() > 0:
 		return p.marks() && t.Layer.Attempt() <= t.Attempt
 	}

@@ -350,12 +350,9 @@ func (s *Marking) patches(ctx context.Context, in []RosterEntry, where map[uint6
 		p := Patch{Copy: r.Copy.ID, Attempt: r.Latest.Number, Student: r.Member.Name, Sheet: r.Copy.RevisionID, Page: at.page, Size: at.size, Marks: []screen.Mark{}}
 		part, ask := at.part(), at.guide.Questions[at.at]
 		p.Rect = worksheet.BoxOf(part)
-		if g, ok := r.Score(question); ok {
-			p.Given = g.String()
-		}
 		for _, sc := range r.Scores {
 			if sc.QuestionID == question {
-				p.Levels = sc.Levels
+				p.Given, p.Levels = sc.Points.String(), sc.Levels
 			}
 		}
 		of[r.Copy.RevisionID] = append(of[r.Copy.RevisionID], snap.Marks)

@@ -265,8 +265,7 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 	}
 	roll := all.roll(a, members)
 	for i, r := range roll {
-		working := r.Copy.State == flow.InProgress || r.Copy.State == flow.Reworking
-		roll[i].Watched = a.WatchedIn(c) && working && r.Copy.Begun() && a.Mode == flow.CopyEach
+		roll[i].Watched = access.Thing{State: r.Copy.State, Given: access.Given{Mode: a.Mode, Begun: r.Copy.Begun(), Watched: a.WatchedIn(c)}}.Watched()
 	}
 	scores, err := s.store.ScoresOf(ctx, a.ID)
 	if err != nil {
