@@ -66,13 +66,13 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 	token := found(t, `/slip\?code=([A-Z0-9]{16})`, page)
 
 	teacher := visit{t, client(t)}
-	if status, _ := teacher.post("/slip", url.Values{"code": {token}, "name": {"Mx Invited"}, "password": {"short"}}); status != 422 {
+	if status, _ := teacher.post("/slip", url.Values{"do": {"begin"}, "code": {token}, "name": {"Mx Invited"}, "password": {"short"}}); status != 422 {
 		t.Errorf("a short password: %d", status)
 	}
-	if status, _ := teacher.post("/slip", url.Values{"code": {token}, "name": {"Mx Invited"}, "password": {scenePassword}}); status != 303 {
+	if status, _ := teacher.post("/slip", url.Values{"do": {"begin"}, "code": {token}, "name": {"Mx Invited"}, "password": {scenePassword}}); status != 303 {
 		t.Fatalf("the invitation was refused: %d", status)
 	}
-	if status, page := (visit{t, client(t)}).post("/slip", url.Values{"code": {token}, "name": {"Thief"}, "password": {scenePassword}}); status != 422 || !strings.Contains(page, "used already") {
+	if status, page := (visit{t, client(t)}).post("/slip", url.Values{"do": {"begin"}, "code": {token}, "name": {"Thief"}, "password": {scenePassword}}); status != 422 || !strings.Contains(page, "used already") {
 		t.Errorf("an invitation works twice: %d", status)
 	}
 	if status, _ := teacher.post("/courses", url.Values{"name": {"Knots"}, "zone": {"Mars/Olympus"}}); status != 422 {
@@ -95,7 +95,7 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 
 	join := func(name string) (visit, int) {
 		v := visit{t, client(t)}
-		status, _ := v.post("/join", url.Values{"code": {strings.ToLower(code)}, "name": {name}, "password": {scenePassword}})
+		status, _ := v.post("/join", url.Values{"do": {"join"}, "code": {strings.ToLower(code)}, "name": {name}, "password": {scenePassword}})
 		return v, status
 	}
 	one, status := join("Žofia Ågren")
@@ -116,7 +116,7 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 	if _, page := two.get("/courses"); strings.Contains(page, ">Knots and splices<") {
 		t.Error("a refused student still sees the course")
 	}
-	if status, page := two.post("/join", url.Values{"code": {code}}); status != 422 || !strings.Contains(page, "not let you into") {
+	if status, page := two.post("/join", url.Values{"do": {"join"}, "code": {code}}); status != 422 || !strings.Contains(page, "not let you into") {
 		t.Errorf("a refused student joins again: %d", status)
 	}
 	if _, page := one.get("/courses"); !strings.Contains(page, ">Knots and splices<") {
@@ -135,10 +135,10 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 
 	// A forgotten password: a slip signs in once, and sets a new one.
 	first := found(t, `žofia.ågren</td>.*?people/(\d+)"`, strings.ReplaceAll(page, "\n", " "))
-	_, page = teacher.post(course+"/people/"+first+"/slip", url.Values{})
+	_, page = teacher.post(course+"/people/"+first+"/slip", url.Values{"do": {"begin"}, })
 	slip := found(t, `data-code>([A-Z0-9 ]+)<`, page)
 	fresh := visit{t, client(t)}
-	if status, _ := fresh.post("/slip", url.Values{"code": {slip}, "password": {"another-password"}}); status != 303 {
+	if status, _ := fresh.post("/slip", url.Values{"do": {"begin"}, "code": {slip}, "password": {"another-password"}}); status != 303 {
 		t.Errorf("the slip was refused: %d", status)
 	}
 	if status, _ := fresh.get("/to-do"); status != 200 {

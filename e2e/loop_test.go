@@ -132,7 +132,10 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 
 	// A student joins with the code, opens the copy, and works on it.
 	steps(t,
-		func() error { return student.Go("/join?code=" + code) },
+		func() error { return student.Go("/join#" + code) },
+		func() error {
+			return student.Until("the scanned code has opened the course, and is not in the address", `document.querySelector("#name") && !location.href.includes("#")`)
+		},
 		func() error { return student.Fill("#name", "Ines Varga") },
 		func() error { return student.Fill("#password", "a-fine-password") },
 		func() error { return student.Click("main form button") },

@@ -25,6 +25,7 @@ import (
 	"readymargin/school"
 	"readymargin/school/assign"
 	"readymargin/school/intake"
+	"readymargin/school/shelf"
 )
 
 // file writes a demo worksheet to be chosen in a browser.
@@ -412,13 +413,13 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 	if err := os.WriteFile(photo, b.Bytes(), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	shelf := func() []school.Shelved {
+	lying := func() []school.Shelved {
 		t.Helper()
-		all, err := home.School.Shelf.Worksheets(context.Background(), teacher, "")
+		all, err := home.School.Shelf.Worksheets(context.Background(), teacher, shelf.Look{})
 		if err != nil {
 			t.Fatal(err)
 		}
-		return all
+		return all.Own
 	}
 	p := tab(t, 1280, 800)
 	document := file(t, "Bearings.rtf", func() ([]byte, error) {
@@ -440,7 +441,7 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 			return p.Until("the blank", `document.querySelector(".blank-list").innerText.includes("The bearing of the light is")`)
 		},
 	)
-	all := shelf()
+	all := lying()
 	if got := uses(t, all[0].ID); got != "s0.1/0 s0.2/0 s1.1/0 s2.1/0" || all[0].Title != "Tide heights 2" {
 		t.Errorf("%s: %s", all[0].Title, got)
 	}
@@ -463,7 +464,7 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 			func() error { return p.Until(name, fmt.Sprintf(`document.body.innerText.includes(%q)`, c.says)) },
 		)
 	}
-	if len(shelf()) != len(all) {
+	if len(lying()) != len(all) {
 		t.Error("a refused file left a worksheet behind")
 	}
 }

@@ -108,7 +108,7 @@ func TestJoiningAtOnceAndGuessingCodes(t *testing.T) {
 	sc := setSceneNamed(t, "Rushed")
 	join := func(v visit) func(i int) int {
 		return func(i int) int {
-			return v.try("/join", url.Values{"code": {sc.course.JoinCode}, "name": {fmt.Sprint("Pupil ", i)}, "password": {scenePassword}})
+			return v.try("/join", url.Values{"do": {"join"}, "code": {sc.course.JoinCode}, "name": {fmt.Sprint("Pupil ", i)}, "password": {scenePassword}})
 		}
 	}
 	class := make([]visit, 30)
@@ -127,7 +127,7 @@ func TestJoiningAtOnceAndGuessingCodes(t *testing.T) {
 	}
 	guess := at(t, "127.0.0.32")
 	got := together(120, func(i int) int {
-		return guess.try("/join", url.Values{"code": {fmt.Sprintf("QQQ%03d", i)}, "name": {"Guess"}, "password": {scenePassword}})
+		return guess.try("/join", url.Values{"do": {"join"}, "code": {fmt.Sprintf("QQQ%03d", i)}, "name": {"Guess"}, "password": {scenePassword}})
 	})
 	if got[422] > 60 || got[429] < 60 {
 		t.Errorf("120 guesses of a code: %v", got)
@@ -171,7 +171,7 @@ func TestANewPasswordEndsWhatWasOpen(t *testing.T) {
 	if in(other) {
 		t.Error("the other device is still signed in")
 	}
-	if status, page := at(t, "127.0.0.43").post("/slip", url.Values{"code": {slip}, "password": {"stolen password"}}); status != 422 || !strings.Contains(page, "used already") {
+	if status, page := at(t, "127.0.0.43").post("/slip", url.Values{"do": {"begin"}, "code": {slip}, "password": {"stolen password"}}); status != 422 || !strings.Contains(page, "used already") {
 		t.Errorf("the slip from before opens the account: %d", status)
 	}
 	if status := other.try("/sign-in", asking("changed.student", "another password")); status != http.StatusSeeOther {
@@ -187,7 +187,7 @@ func TestANewPasswordEndsWhatWasOpen(t *testing.T) {
 	if _, slip, err = home.School.Accounts.NewSignInToken(ctx, teacher, sc.course.ID, student.ID); err != nil {
 		t.Fatal(err)
 	}
-	if status, _ := at(t, "127.0.0.44").post("/slip", url.Values{"code": {slip}, "password": {"third password"}}); status != http.StatusSeeOther || in(other) || in(one) {
+	if status, _ := at(t, "127.0.0.44").post("/slip", url.Values{"do": {"begin"}, "code": {slip}, "password": {"third password"}}); status != http.StatusSeeOther || in(other) || in(one) {
 		t.Errorf("after a slip: %d, still signed in: %v %v", status, in(one), in(other))
 	}
 }
@@ -230,7 +230,7 @@ func TestAddressesComeFromTheSetting(t *testing.T) {
 	}
 	defer res.Body.Close()
 	page := body(t, res)
-	if !strings.Contains(page, "https://margin.example/slip?code=") || strings.Contains(page, "evil.example") {
+	if !strings.Contains(page, "https://margin.example/slip#") || strings.Contains(page, "evil.example") {
 		t.Errorf("the invitation: %d %s", res.StatusCode, page)
 	}
 	if h := res.Header.Get("Strict-Transport-Security"); !strings.HasPrefix(h, "max-age=") {

@@ -30,19 +30,20 @@ type Gate struct {
 // NewGate returns a gate.
 func NewGate(store GateStore, now Clock) *Gate { return &Gate{store, now} }
 
-// Worksheet loads a worksheet of the person's own.
-func (s *Gate) Worksheet(ctx context.Context, who Person, id uint64) (Worksheet, error) {
+// Worksheet loads a worksheet and checks one action.
+func (s *Gate) Worksheet(ctx context.Context, who Person, id uint64, a access.Action) (Worksheet, error) {
 	if who.ID == 0 {
 		return Worksheet{}, access.ErrSignIn
 	}
-	w, err := s.store.Worksheet(ctx, id)
-	if errors.Is(err, ErrNotFound) {
-		return w, access.ErrHidden
+	w, err := s.store.WorksheetFor(ctx, id, who.ID)
+	if errors.Is(err, ErrNotFound) || err == nil && w.DeletedAt != nil {
+		return w.Worksheet, access.ErrHidden
 	}
 	if err != nil {
-		return w, err
+		return w.Worksheet, err
 	}
-	return w, access.May(access.Person{SignedIn: true, Owner: w.OwnerID == who.ID}, access.UseWorksheet, access.Thing{})
+	p := access.Person{SignedIn: true, Owner: w.OwnerID == who.ID, Colleague: w.Shared && (who.Staff || who.Admin), Together: w.Changes}
+	return w.Worksheet, access.May(p, a, access.Thing{})
 }
 
 // Revision loads what students get of a worksheet and checks one action.
@@ -57,7 +58,7 @@ func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Act
 	if err != nil {
 		return r, err
 	}
-	w, err := s.store.Worksheet(ctx, r.WorksheetID)
+	w, err := s.store.WorksheetFor(ctx, r.WorksheetID, who.ID)
 	if err != nil {
 		return r, err
 	}
@@ -86,7 +87,7 @@ func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Act
 func (s *Gate) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer submission.Layer) (access.Person, access.Thing) {
 	shared := a.Mode == flow.OneForAll
 	t := access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: shared, Now: s.now(), Given: access.Given{
-		Mode: a.Mode, Draft: a.Draft, Removed: a.RemovedAt != nil, Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere, Watched: a.Watched}}
+		Mode: a.Mode, Draft: a.Draft, Removed: a.Over(), Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere, Watched: a.Watched}}
 	if a.OpensAt != nil {
 		t.Given.Opens = *a.OpensAt
 	}
@@ -165,7 +166,8 @@ func (s *Gate) Layer(ctx context.Context, who Person, id uint64, a access.Action
 type GateStore interface {
 	// CourseFor returns a course with what a person is in it; access.None for nothing.
 	CourseFor(ctx context.Context, id, person uint64) (CourseRole, error)
-	Worksheet(ctx context.Context, id uint64) (Worksheet, error)
+	// WorksheetFor returns a worksheet with whether it is shared with somebody.
+	WorksheetFor(ctx context.Context, id, person uint64) (WorksheetFor, error)
 	Revision(ctx context.Context, id uint64) (Revision, error)
 	// Holdings returns what gives a person a revision to see.
 	Holdings(ctx context.Context, revision, person uint64) ([]Holding, error)

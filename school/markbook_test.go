@@ -15,6 +15,7 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/points"
 	"readymargin/school"
+	"readymargin/school/markbook"
 )
 
 // The mark book has what counts of every student, what it comes to by the
@@ -109,20 +110,33 @@ func TestMarkBook(t *testing.T) {
 	}
 
 	// A student has what came back, as it came back, and nobody else's.
-	_, own, err := b.Own(h.ctx, h.Students[0], course)
-	h.must(err)
-	if len(own) != 1 || own[0].Attempt != 1 || own[0].Points != nil || own[0].Remark != "" || !own[0].Fresh { // it may still be withdrawn
-		t.Errorf("before opening it, a student's own are %+v", own)
+	returned := func(who school.Person) (out []markbook.Attempt) {
+		_, own, err := b.Own(h.ctx, who, course)
+		h.must(err)
+		for _, sheet := range own {
+			for _, a := range sheet.Attempts {
+				switch {
+				case sheet.Copy.StudentID != who.ID:
+					t.Errorf("%s has the copy of %d", who.Name, sheet.Copy.StudentID)
+				case a.ReturnedAt != nil:
+					out = append(out, a)
+				case a.Points != nil || a.Remark != "":
+					t.Errorf("what is being marked is shown: %+v", a)
+				}
+			}
+		}
+		return out
+	}
+	if got := returned(h.Students[0]); len(got) != 1 || got[0].Number != 1 || got[0].Points != nil || got[0].Remark != "" || !got[0].Fresh { // it may still be withdrawn
+		t.Errorf("before opening it, a student's own are %+v", got)
 	}
 	_, err = h.school.Screens.OpenAttempt(h.ctx, h.Students[0], h.copies[0], 1)
 	h.must(err)
-	_, own, err = b.Own(h.ctx, h.Students[0], course)
-	h.must(err)
-	if len(own) != 1 || own[0].Points == nil || own[0].Points.String() != "3" || own[0].Remark != "Kept" || own[0].Share() != 0.75 || own[0].Fresh {
-		t.Errorf("a student's own are %+v", own)
+	if got := returned(h.Students[0]); len(got) != 1 || got[0].Points == nil || got[0].Points.String() != "3" || got[0].Remark != "Kept" || got[0].Share() != 0.75 || got[0].Fresh {
+		t.Errorf("a student's own are %+v", got)
 	}
-	if _, own, err := b.Own(h.ctx, h.Students[1], course); err != nil || len(own) != 0 {
-		t.Errorf("with nothing returned: %+v (%v)", own, err)
+	if got := returned(h.Students[1]); len(got) != 0 {
+		t.Errorf("with nothing returned: %+v", got)
 	}
 	for _, p := range []school.Person{h.Teacher, h.person("Another stranger")} {
 		if _, _, err := b.Own(h.ctx, p, course); !errors.Is(err, access.ErrHidden) && !errors.Is(err, access.ErrDenied) {

@@ -31,6 +31,7 @@ type CourseRole struct {
 
 // A Use is an assignment of a worksheet.
 type Use struct {
+	WorksheetID  uint64 `json:"-"`
 	AssignmentID uint64
 	Title        string
 	Course       string

@@ -9,6 +9,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/core/points"
+	"readymargin/core/roster"
 	"readymargin/core/submission"
 	"readymargin/core/worksheet"
 )
@@ -18,7 +19,9 @@ import (
 // A Person is anybody with an account.
 type Person struct {
 	ID           uint64
-	Name         string
+	Name         string // the whole of it, as it is said
+	Given        string // its parts, by which lists are sorted
+	Family       string
 	Login        string // what one signs in with; unique
 	PasswordHash string
 	Admin        bool   // may invite teachers
@@ -26,6 +29,7 @@ type Person struct {
 	Settings     string // JSON, the person's instruments and view
 	SourceID     string // of the record in a school's directory, "" for none
 	CreatedAt    time.Time
+	ClosedAt     *time.Time // since when they do not sign in
 }
 
 // A SignInToken lets its bearer in once: a new teacher (PersonID 0) or a person who
@@ -35,6 +39,7 @@ type SignInToken struct {
 	PersonID  uint64 `gorm:"default:null"` // 0 for an invitation
 	ExpiresAt time.Time
 	UsedAt    *time.Time
+	Card      bool // lets in again and again until it expires
 }
 
 // A Course is a class with its teachers.
@@ -54,6 +59,7 @@ type Course struct {
 	SourceID     string             // of its record in a school's directory, "" for none
 	Version      int                // goes up with every change
 	CreatedAt    time.Time
+	ArchivedAt   *time.Time // when it was put away
 }
 
 // Location returns the course's time zone; UTC when the machine does not know it.
@@ -90,12 +96,30 @@ type Membership struct {
 	JoinedAt time.Time
 }
 
+// Coming is somebody new in a course, with what they sign in with for the first
+// time.
+type Coming struct {
+	Person  *Person
+	Token   *SignInToken
+	Section string
+}
+
 // A Member is a membership with the person's names.
 type Member struct {
 	Membership
-	Name  string
-	Login string
+	Name   string
+	Given  string
+	Family string
+	Login  string
 }
+
+// Sorted returns by what a member is sorted.
+func (m Member) Sorted() (name roster.Name, section, login string) {
+	return roster.Name{Whole: m.Name, Given: m.Given, Family: m.Family}, m.Section, m.Login
+}
+
+// SortMembers sorts members of a course.
+func SortMembers(all []Member, by roster.Order) { roster.Sort(all, by, Member.Sorted) }
 
 // A Worksheet lies on its teacher's shelf. Plan says which of the pages that
 // were brought in students get, and how; see plan.Parse.
@@ -108,6 +132,18 @@ type Worksheet struct {
 	Version   int    // of plan and kit
 	Reading   bool   // the words of its pages are still being read
 	CreatedAt time.Time
+
+	ArchivedAt *time.Time // when it was put away
+	DeletedAt  *time.Time // when it was taken off the shelf for good; what is assigned of it stays
+	Folder     string     // on the shelf, "" for none
+}
+
+// A Share says who but its owner has a worksheet: those who teach or mark in a
+// course, or all teachers of the school.
+type Share struct {
+	WorksheetID uint64
+	CourseID    uint64 `gorm:"default:null"` // 0 for the school
+	MayChange   bool
 }
 
 // A WorksheetAttachment is a sound or a picture that lies with a worksheet: what is said
@@ -123,7 +159,16 @@ type WorksheetAttachment struct {
 // A Shelved is a worksheet on the shelf.
 type Shelved struct {
 	Worksheet
-	UsedIn string // the courses that it was assigned in, in words
+	Owner     string // whose it is, where it is shared by somebody else
+	MayChange bool   // the same, and it may be changed
+	Used      []Use  `gorm:"-"` // where it is assigned, the newest first
+}
+
+// A WorksheetFor is a worksheet as somebody stands to it.
+type WorksheetFor struct {
+	Worksheet
+	Shared  bool // with them
+	Changes bool // they may change it too
 }
 
 // A Source is a PDF as the teacher brought it in.
@@ -193,6 +238,7 @@ type Assignment struct {
 	Scaled       bool            // what the questions add up to is brought to Points
 	Draft        bool            // students do not see it yet
 	RemovedAt    *time.Time      // when it was unassigned; the work is kept
+	ArchivedAt   *time.Time      // when its course was put away
 	Version      int             // goes up with every change
 	CreatedAt    time.Time
 
@@ -219,7 +265,7 @@ func (a Assignment) For(person uint64, section string) Handout {
 }
 
 // TimesFor returns the assignment's times for the flow, as they are for the
-// owner of a copy. What is no longer assigned is closed.
+// owner of a copy. What is over is closed.
 func (a Assignment) TimesFor(c Copy) (t flow.Times) {
 	if a.OpensAt != nil {
 		t.Opens = *a.OpensAt
@@ -233,11 +279,17 @@ func (a Assignment) TimesFor(c Copy) (t flow.Times) {
 	if c.DueAt != nil {
 		t = t.Extended(*c.DueAt)
 	}
-	if a.RemovedAt != nil && (t.Closes.IsZero() || a.RemovedAt.Before(t.Closes)) {
-		t.Closes = *a.RemovedAt
+	for _, gone := range []*time.Time{a.RemovedAt, a.ArchivedAt} {
+		if gone != nil && (t.Closes.IsZero() || gone.Before(t.Closes)) {
+			t.Closes = *gone
+		}
 	}
 	return t
 }
+
+// Over reports whether it is given to nobody any more: it was unassigned, or its
+// course is put away.
+func (a Assignment) Over() bool { return a.RemovedAt != nil || a.ArchivedAt != nil }
 
 // WatchedIn reports whether those who mark in the course may look at work before
 // it is submitted: never where they are to see no names.

@@ -17,16 +17,21 @@ type Assignments struct{ *base }
 func (s Assignments) AddAssignments(ctx context.Context, all []*school.Assignment) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
 		for _, a := range all {
-			a.ID, a.Version = 0, 1
-			if err := tx.Create(a).Error; err != nil {
-				return err
-			}
-			if err := putHandouts(tx, a); err != nil {
+			if err := addAssignment(tx, a); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+}
+
+// addAssignment adds one with its handouts.
+func addAssignment(tx *gorm.DB, a *school.Assignment) error {
+	a.ID, a.Version = 0, 1
+	if err := tx.Create(a).Error; err != nil {
+		return err
+	}
+	return putHandouts(tx, a)
 }
 
 func putHandouts(tx *gorm.DB, a *school.Assignment) error {

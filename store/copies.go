@@ -79,7 +79,7 @@ type copyWithName struct {
 }
 
 // decides are the columns of an assignment that say who may do what, when.
-const decides = "a.mode, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.audience, COALESCE(a.instruments, 'null'), (SELECT courses.watch FROM courses WHERE courses.id = a.course_id) AND NOT a.nameless, a.nameless"
+const decides = "a.mode, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.archived_at, a.audience, COALESCE(a.instruments, 'null'), (SELECT courses.watch FROM courses WHERE courses.id = a.course_id) AND NOT a.nameless, a.nameless"
 
 // deciding reads these columns into an assignment. Every stroke asks for them,
 // so it goes past GORM's reading of structs.
@@ -89,7 +89,7 @@ type deciding struct {
 }
 
 func (d *deciding) columns() []any {
-	return []any{&d.to.Mode, &d.to.Draft, &d.to.KeepHere, &d.to.OpensAt, &d.to.DueAt, &d.to.ClosesAt, &d.to.RemovedAt, &d.audience, &d.instruments, &d.to.Watched, &d.to.Nameless}
+	return []any{&d.to.Mode, &d.to.Draft, &d.to.KeepHere, &d.to.OpensAt, &d.to.DueAt, &d.to.ClosesAt, &d.to.RemovedAt, &d.to.ArchivedAt, &d.audience, &d.instruments, &d.to.Watched, &d.to.Nameless}
 }
 
 func (d *deciding) read() error {

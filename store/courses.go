@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -15,13 +16,15 @@ type Courses struct{ *base }
 
 // AddCourse adds a course with its teacher; ErrTaken says that the join code is.
 func (s Courses) AddCourse(ctx context.Context, c *school.Course, teacher uint64) error {
-	return known(s.inTx(ctx, func(tx *gorm.DB) error {
-		c.ID, c.Version = 0, 1
-		if err := tx.Create(c).Error; err != nil {
-			return err
-		}
-		return tx.Create(&school.Membership{CourseID: c.ID, PersonID: teacher, Role: access.Teacher, Seen: true, JoinedAt: c.CreatedAt}).Error
-	}))
+	return known(s.inTx(ctx, func(tx *gorm.DB) error { return addCourse(tx, c, teacher) }))
+}
+
+func addCourse(tx *gorm.DB, c *school.Course, teacher uint64) error {
+	c.ID, c.Version = 0, 1
+	if err := tx.Create(c).Error; err != nil {
+		return err
+	}
+	return tx.Create(&school.Membership{CourseID: c.ID, PersonID: teacher, Role: access.Teacher, Seen: true, JoinedAt: c.CreatedAt}).Error
 }
 
 // CourseByCode returns the course that a join code opens.
@@ -45,6 +48,32 @@ func (s Courses) ChangeCourse(ctx context.Context, id uint64, change func(*schoo
 	return c, known(err)
 }
 
+// ArchiveCourse says of a course and all its assignments since when they are put away.
+func (s Courses) ArchiveCourse(ctx context.Context, id uint64, at *time.Time) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("UPDATE courses SET archived_at = ?, version = version + 1 WHERE id = ?", at, id).Error; err != nil {
+			return err
+		}
+		return tx.Exec("UPDATE assignments SET archived_at = ?, version = version + 1 WHERE course_id = ?", at, id).Error
+	})
+}
+
+// AddCourseWith adds a course with its teacher and what is assigned in it, all or none.
+func (s Courses) AddCourseWith(ctx context.Context, c *school.Course, teacher uint64, given []*school.Assignment) error {
+	return known(s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := addCourse(tx, c, teacher); err != nil {
+			return err
+		}
+		for _, a := range given {
+			a.CourseID = c.ID
+			if err := addAssignment(tx, a); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+}
+
 // SetMembership writes what somebody is in a course over what they were.
 func (s Courses) SetMembership(ctx context.Context, m school.Membership) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&m).Error
@@ -66,12 +95,12 @@ func (s Courses) CourseFor(ctx context.Context, id, person uint64) (school.Cours
 		Joins("LEFT JOIN memberships ON memberships.course_id = courses.id AND memberships.person_id = ?", person), "courses.id = ?", id)
 }
 
-// Members returns the people of courses by name.
+// Members returns the people of courses by family name.
 func (s Courses) Members(ctx context.Context, courses ...uint64) ([]school.Member, error) {
 	return all[school.Member](s.db.WithContext(ctx).Table("memberships").
-		Select("memberships.*, people.name, people.login").
+		Select("memberships.*, people.name, people.given, people.family, people.login").
 		Joins("JOIN people ON people.id = memberships.person_id").
-		Where("course_id IN ?", courses).Order("people.name, people.id"))
+		Where("course_id IN ?", courses).Order("people.family, people.given, people.id"))
 }
 
 // CoursesOf returns the courses that a person is in, by name.

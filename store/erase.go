@@ -44,28 +44,23 @@ func (s *Store) DeletePerson(ctx context.Context, id uint64) error {
 // DeleteCourse deletes a course with its assignments and all copies of them.
 // Its people and the worksheets stay.
 func (s *Store) DeleteCourse(ctx context.Context, id uint64) error {
-	return s.deleteOne(ctx, "DELETE FROM courses WHERE id = ?", id)
-}
-
-// DeleteWorksheet deletes a worksheet that is assigned nowhere; school.ErrInUse
-// says that it is.
-func (s *Store) DeleteWorksheet(ctx context.Context, id uint64) error {
-	return s.deleteOne(ctx, "DELETE FROM worksheets WHERE id = ?", id)
-}
-
-func (s *Store) deleteOne(ctx context.Context, q string, id uint64) error {
 	return s.inTx(ctx, func(tx *gorm.DB) error {
-		res := tx.Exec(q, id)
+		res := tx.Exec("DELETE FROM courses WHERE id = ?", id)
 		switch {
-		case errors.Is(res.Error, gorm.ErrForeignKeyViolated):
-			return school.ErrInUse
 		case res.Error != nil:
 			return res.Error
 		case res.RowsAffected == 0:
 			return school.ErrNotFound
 		}
-		return sweepSoon(tx)
+		return errors.Join(dropUnused(tx), sweepSoon(tx))
 	})
+}
+
+// dropUnused deletes the worksheets that were taken off their shelves and of which
+// nothing is assigned and no copy is there any more.
+func dropUnused(tx *gorm.DB) error {
+	return tx.Exec(`DELETE FROM worksheets WHERE deleted_at IS NOT NULL AND NOT EXISTS (SELECT 1 FROM handouts WHERE handouts.worksheet_id = worksheets.id)
+		AND NOT EXISTS (SELECT 1 FROM copies JOIN revisions ON revisions.id = copies.revision_id WHERE revisions.worksheet_id = worksheets.id)`).Error
 }
 
 func sweepSoon(tx *gorm.DB) error { return addJob(tx, school.JobSweep, 0, time.Now()) }

@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"readymargin/core/access"
+	"readymargin/core/roster"
 	"readymargin/school"
 )
 
@@ -25,6 +26,10 @@ func (s People) AddPerson(ctx context.Context, p *school.Person) error {
 // addPerson adds p under a login, or under the first free number behind it.
 func addPerson(db *gorm.DB, p *school.Person, login string) error {
 	p.Login = login
+	if p.Family == "" {
+		split := roster.Split(p.Name)
+		p.Given, p.Family = split.Given, split.Family
+	}
 	for n := 2; ; n++ {
 		p.ID = 0
 		err := known(db.Create(p).Error)
@@ -38,6 +43,11 @@ func addPerson(db *gorm.DB, p *school.Person, login string) error {
 // Person returns whose an ID is.
 func (s People) Person(ctx context.Context, id uint64) (school.Person, error) {
 	return first[school.Person](s.db.WithContext(ctx), "id = ?", id)
+}
+
+// SetName writes what somebody is called.
+func (s People) SetName(ctx context.Context, id uint64, n roster.Name) error {
+	return s.db.WithContext(ctx).Model(&school.Person{ID: id}).Updates(map[string]any{"name": n.Whole, "given": n.Given, "family": n.Family}).Error
 }
 
 // PersonByLogin returns who signs in with a name.
@@ -55,6 +65,16 @@ func (s People) AddSignInToken(ctx context.Context, slip school.SignInToken) err
 	return s.db.WithContext(ctx).Create(&slip).Error
 }
 
+// NewCard ends a person's cards, and adds another one unless it is nil.
+func (s People) NewCard(ctx context.Context, person uint64, card *school.SignInToken) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("DELETE FROM sign_in_tokens WHERE person_id = ? AND card", person).Error; err != nil || card == nil {
+			return err
+		}
+		return tx.Create(card).Error
+	})
+}
+
 // Logins returns which of these are in use, in lower case.
 func (s People) Logins(ctx context.Context, logins []string) (map[string]bool, error) {
 	out := map[string]bool{}
@@ -70,28 +90,33 @@ func (s People) Logins(ctx context.Context, logins []string) (map[string]bool, e
 	return out, nil
 }
 
-// AddStudents adds people with a token each to a course, all or none.
-func (s People) AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, tokens []*school.SignInToken) error {
-	wanted := make([]string, len(people)) // a transaction that is tried again begins with these
-	for i, p := range people {
-		wanted[i] = p.Login
+// AddStudents adds people with a token each to a course, and writes memberships
+// that change, all or none.
+func (s People) AddStudents(ctx context.Context, course uint64, at time.Time, coming []school.Coming, changed []school.Membership) error {
+	wanted := make([]string, len(coming)) // a transaction that is tried again begins with these
+	for i, n := range coming {
+		wanted[i] = n.Person.Login
 	}
 	return s.inTx(ctx, func(tx *gorm.DB) error {
-		var members []school.Membership
-		for i, p := range people {
-			if err := addPerson(tx, p, wanted[i]); err != nil {
+		members := slices.Clone(changed)
+		var tokens []*school.SignInToken
+		for i, n := range coming {
+			if err := addPerson(tx, n.Person, wanted[i]); err != nil {
 				return err
 			}
-			tokens[i].PersonID = p.ID
-			members = append(members, school.Membership{CourseID: course, PersonID: p.ID, Role: access.Student, Seen: true, JoinedAt: at})
+			n.Token.PersonID = n.Person.ID
+			tokens = append(tokens, n.Token)
+			members = append(members, school.Membership{CourseID: course, PersonID: n.Person.ID, Role: access.Student, Section: n.Section, Seen: true, JoinedAt: at})
 		}
 		if len(members) == 0 {
 			return nil
 		}
-		if err := tx.CreateInBatches(tokens, 500).Error; err != nil {
-			return err
+		if len(tokens) > 0 {
+			if err := tx.CreateInBatches(tokens, 500).Error; err != nil {
+				return err
+			}
 		}
-		return tx.CreateInBatches(members, 500).Error
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(members, 500).Error
 	})
 }
 

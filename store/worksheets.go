@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"strings"
+	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -47,13 +48,25 @@ func (s Worksheets) Worksheet(ctx context.Context, id uint64) (school.Worksheet,
 	return first[school.Worksheet](s.db.WithContext(ctx), "id = ?", id)
 }
 
-// WorksheetsOf returns an owner's worksheets, the newest first; words are looked
-// for in titles and print, by their beginnings.
-func (s Worksheets) WorksheetsOf(ctx context.Context, owner uint64, words []string) (out []school.Shelved, err error) {
-	q := s.db.WithContext(ctx).Table("worksheets").
-		Select(`worksheets.*, COALESCE((SELECT GROUP_CONCAT(DISTINCT courses.name ORDER BY courses.name SEPARATOR ', ') FROM handouts
-			JOIN assignments ON assignments.id = handouts.assignment_id JOIN courses ON courses.id = assignments.course_id WHERE handouts.worksheet_id = worksheets.id), '') AS used_in`).
-		Where("owner_id <=> NULLIF(?, 0)", owner).Order("worksheets.id DESC")
+// sharedWith says that a worksheet is shared with a person: with the school, or with
+// a course in which they teach or mark. It is told the person twice.
+const sharedWith = `EXISTS (SELECT 1 FROM worksheet_shares s LEFT JOIN memberships m ON m.course_id = s.course_id AND m.person_id = ?
+	WHERE s.worksheet_id = worksheets.id AND (s.course_id IS NULL OR m.role IN ('teacher', 'assistant')) AND worksheets.owner_id <> NULLIF(?, 0)`
+
+// WorksheetFor returns a worksheet with whether it is shared with somebody.
+func (s Worksheets) WorksheetFor(ctx context.Context, id, person uint64) (school.WorksheetFor, error) {
+	return first[school.WorksheetFor](s.db.WithContext(ctx).Table("worksheets").
+		Select("worksheets.*, "+sharedWith+") AS shared, "+sharedWith+" AND s.may_change) AS changes", person, person, person, person), "worksheets.id = ?", id)
+}
+
+// WorksheetsOf returns a person's worksheets and those that are shared with them, the
+// newest first, with where they are assigned; words are looked for in titles and
+// print, by their beginnings.
+func (s Worksheets) WorksheetsOf(ctx context.Context, person uint64, words []string) (out []school.Shelved, err error) {
+	db := s.db.WithContext(ctx)
+	q := db.Table("worksheets").Select("worksheets.*, IF(worksheets.owner_id <=> NULLIF(?, 0), '', people.name) AS owner, "+sharedWith+" AND s.may_change) AS may_change", person, person, person).
+		Joins("LEFT JOIN people ON people.id = worksheets.owner_id").
+		Where("worksheets.deleted_at IS NULL AND (worksheets.owner_id <=> NULLIF(?, 0) OR worksheets.archived_at IS NULL AND "+sharedWith+"))", person, person, person).Order("worksheets.id DESC")
 	if len(words) > 0 {
 		title, print := q.Session(&gorm.Session{NewDB: true}), make([]string, len(words))
 		for i, w := range words {
@@ -63,8 +76,52 @@ func (s Worksheets) WorksheetsOf(ctx context.Context, owner uint64, words []stri
 		q = q.Where(title.Or(`worksheets.id IN (SELECT worksheet_id FROM sources JOIN file_pages ON file_pages.file_hash = sources.file_hash
 			WHERE MATCH (file_pages.text) AGAINST (? IN BOOLEAN MODE))`, strings.Join(print, " ")))
 	}
-	err = q.Scan(&out).Error
+	if err = q.Scan(&out).Error; err != nil || len(out) == 0 {
+		return out, err
+	}
+	ids, at := make([]uint64, len(out)), map[uint64]*school.Shelved{}
+	for i := range out {
+		ids[i], at[out[i].ID] = out[i].ID, &out[i]
+	}
+	uses, err := usesOf(db, ids...)
+	for _, u := range uses {
+		if w := at[u.WorksheetID]; w.OwnerID == person {
+			w.Used = append(w.Used, u)
+		}
+	}
 	return out, err
+}
+
+// SetShares says with whom a worksheet is shared, in place of what was said.
+func (s Worksheets) SetShares(ctx context.Context, worksheet uint64, shares []school.Share) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("DELETE FROM worksheet_shares WHERE worksheet_id = ?", worksheet).Error; err != nil || len(shares) == 0 {
+			return err
+		}
+		return tx.Table("worksheet_shares").Create(&shares).Error
+	})
+}
+
+// Shares returns with whom a worksheet is shared.
+func (s Worksheets) Shares(ctx context.Context, worksheet uint64) ([]school.Share, error) {
+	return all[school.Share](s.db.WithContext(ctx).Table("worksheet_shares").Where("worksheet_id = ?", worksheet).Order("course_id"))
+}
+
+// DropWorksheet deletes a worksheet of which nothing is assigned and no copy is there,
+// or notes since when it is to be deleted.
+func (s Worksheets) DropWorksheet(ctx context.Context, id uint64, at time.Time) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("UPDATE worksheets SET deleted_at = ? WHERE id = ?", at, id).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("DELETE FROM worksheet_shares WHERE worksheet_id = ?", id).Error; err != nil {
+			return err
+		}
+		if err := dropUnused(tx); err != nil {
+			return err
+		}
+		return sweepSoon(tx)
+	})
 }
 
 // SetTitle gives a worksheet another title.
@@ -174,12 +231,17 @@ func (s Worksheets) Reissue(ctx context.Context, worksheet, revision uint64) (be
 }
 
 // Uses returns where a worksheet is assigned, the newest first.
-func (s Worksheets) Uses(ctx context.Context, worksheet uint64) (out []school.Use, err error) {
-	err = s.db.WithContext(ctx).Raw(`SELECT DISTINCT a.id AS assignment_id, a.title, courses.name AS course,
+func (s Worksheets) Uses(ctx context.Context, worksheet uint64) ([]school.Use, error) {
+	return usesOf(s.db.WithContext(ctx), worksheet)
+}
+
+// usesOf returns where worksheets are assigned, the newest first.
+func usesOf(db *gorm.DB, worksheets ...uint64) (out []school.Use, err error) {
+	err = db.Raw(`SELECT DISTINCT h.worksheet_id, a.id AS assignment_id, a.title, courses.name AS course,
 		(SELECT COUNT(*) FROM copies JOIN revisions r ON r.id = copies.revision_id
 			WHERE copies.assignment_id = a.id AND r.worksheet_id = h.worksheet_id AND state <> ?) AS begun
 		FROM handouts h JOIN assignments a ON a.id = h.assignment_id JOIN courses ON courses.id = a.course_id
-		WHERE h.worksheet_id = ? ORDER BY a.id DESC`, flow.NotStarted, worksheet).Scan(&out).Error
+		WHERE h.worksheet_id IN ? ORDER BY a.id DESC`, flow.NotStarted, worksheets).Scan(&out).Error
 	return out, err
 }
 

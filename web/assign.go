@@ -17,6 +17,7 @@ import (
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/assign"
+	"readymargin/school/shelf"
 )
 
 // A class is a course with whom something in it can be for.
@@ -58,7 +59,7 @@ func (s *Site) assigning(c *echo.Context, of string, wrong error) error {
 	}
 	var teaching []class
 	for _, course := range all {
-		if course.Role == access.Teacher {
+		if course.Role == access.Teacher && course.ArchivedAt == nil {
 			k, err := s.class(ctx, me(c), course.ID)
 			if err != nil {
 				return err
@@ -70,11 +71,14 @@ func (s *Site) assigning(c *echo.Context, of string, wrong error) error {
 	if worth := p.Plan.Points(); worth > 0 {
 		t.Points = worth.String()
 	}
-	if len(teaching) > 0 {
-		t.Due = flow.NextLesson(teaching[0].Lessons, s.school.Now(), teaching[0].Location())
+	chosen := c.QueryParam("course") // whose page it was come from
+	for i, k := range teaching {
+		if i == 0 || id(k.ID) == chosen {
+			t.Due = flow.NextLesson(k.Lessons, s.school.Now(), k.Location())
+		}
 	}
 	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(worksheet.Sheet), "Held": len(p.Plan.Of(worksheet.Held)),
-		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": t, "Instruments": instruments(nil)}
+		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": t, "Instruments": instruments(nil), "Chosen": []string{chosen}}
 	if wrong != nil {
 		form := c.Request().PostForm
 		data["Terms"], data["Chosen"], data["Instruments"] = terms(c), form["course"], instruments(form["instrument"])
@@ -195,16 +199,16 @@ func (s *Site) changing(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	shelf, err := s.school.Shelf.Worksheets(ctx, me(c), "")
+	lying, err := s.school.Shelf.Worksheets(ctx, me(c), shelf.Look{})
 	if err != nil {
 		return err
 	}
 	titles := map[uint64]string{}
-	for _, w := range shelf {
+	for _, w := range lying.Own {
 		titles[w.ID] = w.Title
 	}
 	data := map[string]any{"Assignment": a, "Course": course, "Terms": assign.TermsOf(a, course.Location()), "Class": k, "Courses": []class{k}, "Concerned": concerned,
-		"Worksheets": shelf, "Titles": titles, "Instruments": instruments(a.Instruments), "Undecided": school.IsProblem(wrong, "undecided"),
+		"Worksheets": lying.Own, "Titles": titles, "Instruments": instruments(a.Instruments), "Undecided": school.IsProblem(wrong, "undecided"),
 		"ChosenSections": sectionsOf(a.Audience, course.ID), "ChosenPeople": peopleOf(a.Audience, course.ID)}
 	data["Stale"] = errors.Is(wrong, school.ErrStale)
 	if wrong == nil {
@@ -309,5 +313,5 @@ func (s *Site) concern(c *echo.Context) error {
 		return s.changing(c, err)
 	}
 	s.tell(c, "Kept.")
-	return seeOther(c, "/assignments/"+id(n)+"/change#whom")
+	return seeOther(c, localPath(cmp.Or(c.FormValue("back"), "/assignments/"+id(n)+"/change#whom")))
 }

@@ -42,31 +42,42 @@ func (s *Site) signOut(c *echo.Context) error {
 	return seeOther(c, "/sign-in")
 }
 
-// joinPage shows the form for a join code, and for a new account.
+// joinPage shows the form for a join code. A code that was scanned stands behind
+// the # of the address, where no server and no list of visited pages that is sent
+// on has it; script puts it into the form.
 func (s *Site) joinPage(c *echo.Context) error {
-	code := strings.TrimSpace(c.QueryParam("code"))
-	if code == "" {
-		return s.render(c, http.StatusOK, "join.html", "Join a course", nil)
-	}
-	course, err := s.school.Courses.CourseByCode(c.Request().Context(), me(c), code, device(c))
-	if err != nil {
-		return s.again(c, err, "join.html", "Join a course", map[string]any{"Code": code})
-	}
-	return s.render(c, http.StatusOK, "join.html", "Join "+course.Name, map[string]any{"Code": code, "Course": course})
+	return s.render(c, http.StatusOK, "join.html", "Join a course", nil)
 }
 
-// join lets somebody into the course of a code, with a new account if they have none.
+// join takes a code, and shows which course it opens; then it lets somebody in,
+// with a new account if they have none.
 func (s *Site) join(c *echo.Context) error {
 	ctx := c.Request().Context()
-	code := c.FormValue("code")
+	code := strings.TrimSpace(c.FormValue("code"))
 	p := me(c)
+	if c.FormValue("do") == "" {
+		course, err := s.school.Courses.CourseByCode(ctx, p, code, device(c))
+		if err != nil {
+			return s.again(c, err, "join.html", "Join a course", nil)
+		}
+		return s.render(c, http.StatusOK, "join.html", "Join "+course.Name, map[string]any{"Code": code, "Course": course})
+	}
 	var course school.Course
 	var err error
-	if p.ID != 0 {
+	if p.ID == 0 && c.FormValue("do") == "sign in" {
+		if p, err = s.school.Accounts.SignIn(ctx, c.FormValue("login"), c.FormValue("password"), device(c)); err == nil {
+			err = s.begin(c, p)
+		}
+	}
+	switch {
+	case err != nil: // the sign-in failed
+	case p.ID != 0:
 		course, err = s.school.Courses.Join(ctx, p, code, device(c))
-	} else if p, course, err = s.school.Courses.SignUp(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c)); err == nil {
-		err = s.begin(c, p)
-		s.tell(c, "Welcome to "+course.Name+". Next time you sign in as "+p.Login+".")
+	default:
+		if p, course, err = s.school.Courses.SignUp(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c)); err == nil {
+			err = s.begin(c, p)
+			s.tell(c, "Welcome to "+course.Name+". Next time you sign in as "+p.Login+".")
+		}
 	}
 	if err != nil {
 		data := map[string]any{"Code": code}
@@ -78,27 +89,34 @@ func (s *Site) join(c *echo.Context) error {
 	return seeOther(c, "/to-do")
 }
 
-// slipPage asks the bearer of a sign-in slip for a password.
+// slipPage asks for the code of a sign-in slip or card; see joinPage for one that
+// was scanned.
 func (s *Site) slipPage(c *echo.Context) error {
-	code := strings.TrimSpace(c.QueryParam("code"))
-	if code == "" {
-		return s.render(c, http.StatusOK, "slip.html", "Use a slip", nil)
-	}
-	owner, err := s.school.Accounts.TokenOwner(c.Request().Context(), code, device(c))
-	if err != nil {
-		return s.again(c, err, "slip.html", "Use a slip", nil)
-	}
-	return s.render(c, http.StatusOK, "slip.html", "Welcome", map[string]any{"Code": code, "Owner": owner})
+	return s.render(c, http.StatusOK, "slip.html", "Use a slip", nil)
 }
 
-// useSlip signs the bearer of a slip in with a new password.
+// useSlip takes a code: the bearer of a card is signed in with it, the bearer of a
+// slip is asked for a new password, and signed in with that.
 func (s *Site) useSlip(c *echo.Context) error {
 	ctx := c.Request().Context()
-	code := c.FormValue("code")
+	code := strings.TrimSpace(c.FormValue("code"))
+	if c.FormValue("do") == "" {
+		owner, card, err := s.school.Accounts.TokenOwner(ctx, code, device(c))
+		if err != nil {
+			return s.again(c, err, "slip.html", "Use a slip", nil)
+		}
+		if !card {
+			return s.render(c, http.StatusOK, "slip.html", "Welcome", map[string]any{"Code": code, "Owner": owner})
+		}
+		if err := s.begin(c, owner); err != nil {
+			return err
+		}
+		return seeOther(c, "/")
+	}
 	p, err := s.school.Accounts.UseToken(ctx, code, c.FormValue("name"), c.FormValue("password"), device(c))
 	if err != nil {
 		data := map[string]any{"Code": code}
-		owner, slipErr := s.school.Accounts.TokenOwner(ctx, code, device(c))
+		owner, _, slipErr := s.school.Accounts.TokenOwner(ctx, code, device(c))
 		if slipErr != nil {
 			data = nil
 		} else {
@@ -122,7 +140,7 @@ func (s *Site) invite(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "invitation.html", "Invitation", map[string]any{"Code": token, "Origin": s.cfg.Origin})
 }
 
-// zones are offered for a course; the browser's own is put first by script.
+// zones are offered for a course where script does not offer all that the browser knows.
 var zones = []string{
 	"UTC", "Europe/London", "Europe/Lisbon", "Europe/Berlin", "Europe/Paris", "Europe/Stockholm", "Europe/Warsaw", "Europe/Athens", "Europe/Helsinki", "Europe/Kyiv", "Europe/Istanbul",
 	"Africa/Casablanca", "Africa/Lagos", "Africa/Cairo", "Africa/Johannesburg", "Africa/Nairobi",
@@ -144,7 +162,15 @@ func (s *Site) coursesPage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"Courses": all, "Zones": zones, "MayMake": p.Staff || p.Admin}
+	var now, archived []school.CourseRole
+	for _, k := range all {
+		if k.ArchivedAt != nil {
+			archived = append(archived, k)
+		} else {
+			now = append(now, k)
+		}
+	}
+	data := map[string]any{"Courses": now, "Archived": archived, "Zones": zones, "MayMake": p.Staff || p.Admin}
 	if wrong != nil {
 		return s.again(c, wrong, "courses.html", "Courses", data)
 	}
@@ -242,6 +268,7 @@ func why(reason string) string {
 		"other role":     "this role neither teaches nor learns",
 		"left":           "this person has left the course; the code lets them in again, with their work",
 		"refused before": "you have refused this person; let them in from the course page",
+		"section":        "comes into the section that the list says",
 		"account exists": "somebody has this sign-in name already; let them join with the code",
 	}[reason]
 }

@@ -13,6 +13,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"readymargin/core/roster"
 	"readymargin/school"
 	"readymargin/school/markbook"
 )
@@ -30,6 +31,9 @@ func (s *Site) bookPage(c *echo.Context, extra map[string]any) error {
 	book, err := s.school.Books.Book(ctx, me(c), n)
 	if err != nil {
 		return err
+	}
+	if by := c.QueryParam("by"); by != "" {
+		book.Sort(roster.Order(by))
 	}
 	data := map[string]any{"Book": book, "Weighed": len(book.Course.Weights) > 0}
 	wanted, _ := echo.QueryParam[uint64](c, "assignment")
@@ -125,17 +129,17 @@ func (s *Site) excuse(c *echo.Context) error {
 	return seeOther(c, fmt.Sprintf("/courses/%d/book", n))
 }
 
-// ownPoints shows a student what came back in a course.
+// ownPoints shows a student a course: its sheets, and what came back.
 func (s *Site) ownPoints(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	course, own, err := s.school.Books.Own(c.Request().Context(), me(c), n)
+	course, sheets, err := s.school.Books.Own(c.Request().Context(), me(c), n)
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "own-points.html", "Points and feedback, "+course.Name, map[string]any{"Course": course, "Own": own})
+	return s.render(c, http.StatusOK, "own-points.html", course.Name, map[string]any{"Course": course, "Sheets": sheets})
 }
 
 // maxPoints is the largest table of points, in bytes.

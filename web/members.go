@@ -1,6 +1,8 @@
 package web
 
 import (
+	"cmp"
+	"errors"
 	"net/http"
 	"slices"
 	"strings"
@@ -10,13 +12,22 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/roster"
 	"readymargin/school"
 	"readymargin/school/assign"
 	"readymargin/school/enrol"
+	"readymargin/school/feedback"
 )
 
-// course shows a course to those who teach or mark in it.
-func (s *Site) course(c *echo.Context) error { return s.coursePage(c, "course.html", nil) }
+// course shows a course to those who teach or mark in it, and leads those who learn
+// in it to their own page.
+func (s *Site) course(c *echo.Context) error {
+	err := s.coursePage(c, "course.html", nil)
+	if errors.Is(err, access.ErrDenied) { // who learns there has a page of their own
+		return seeOther(c, c.Request().URL.Path+"/own")
+	}
+	return err
+}
 
 // coursePage shows a course, or a part of it to be swapped.
 func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) error {
@@ -25,16 +36,14 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 		return err
 	}
 	ctx := c.Request().Context()
-	course, members, err := s.school.Roster.Members(ctx, me(c), n)
-	if err != nil {
-		return err
-	}
-	given, err := s.school.Assignments.InCourse(ctx, me(c), n)
+	course, members, given, err := s.school.Queue.InCourse(ctx, me(c), n)
 	if err != nil {
 		return err
 	}
 	// By chapter, and by due time in each; those without a chapter come first.
-	slices.SortStableFunc(given, func(a, b school.Assignment) int { return strings.Compare(a.Chapter, b.Chapter) })
+	slices.SortStableFunc(given, func(a, b feedback.MarkingQueue) int {
+		return strings.Compare(a.Assignment.Chapter, b.Assignment.Chapter)
+	})
 	groups := map[access.Role][]school.Member{}
 	fresh := 0
 	for _, m := range members {
@@ -49,14 +58,16 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 	}
 	// What is no longer assigned stands apart.
 	var gone []school.Assignment
-	given = slices.DeleteFunc(given, func(a school.Assignment) bool {
-		if a.RemovedAt != nil {
-			gone = append(gone, a)
+	given = slices.DeleteFunc(given, func(h feedback.MarkingQueue) bool {
+		if h.Assignment.RemovedAt != nil {
+			gone = append(gone, h.Assignment)
 		}
-		return a.RemovedAt != nil
+		return h.Assignment.RemovedAt != nil
 	})
+	by := roster.Order(cmp.Or(c.QueryParam("by"), string(roster.ByFamily)))
+	school.SortMembers(groups[access.Student], by)
 	data := map[string]any{
-		"Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
+		"By": by, "Course": course, "Students": groups[access.Student], "Teachers": groups[access.Teacher], "Refused": groups[access.None],
 		"New": fresh, "Given": given, "Gone": gone, "Origin": s.cfg.Origin, "Runs": role == access.Teacher,
 		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": assign.Sections(members), "Days": days, "Zones": zones,
 	}
@@ -156,6 +167,14 @@ func (s *Site) admit(c *echo.Context) error {
 			s.tell(c, "Kept.")
 			return seeOther(c, "/courses/"+id(n)+"/people/"+id(person))
 		}
+	case "name":
+		switch err = s.school.Accounts.Rename(ctx, me(c), n, person, c.FormValue("given"), c.FormValue("family")); {
+		case err == nil:
+			s.tell(c, "The name is changed. The sign-in name stays.")
+			return seeOther(c, "/courses/"+id(n)+"/people/"+id(person))
+		case s.say(err).status == http.StatusUnprocessableEntity:
+			return s.personPage(c, s.say(err).text)
+		}
 	case "remove":
 		err = s.school.Roster.RemoveStaff(ctx, me(c), n, person)
 	default:
@@ -167,8 +186,10 @@ func (s *Site) admit(c *echo.Context) error {
 	return s.back(c, n, "course-people")
 }
 
-// person shows a student of a course, with how the screen is kept.
-func (s *Site) person(c *echo.Context) error {
+// person shows a student of a course: the work, and how the screen is kept.
+func (s *Site) person(c *echo.Context) error { return s.personPage(c, "") }
+
+func (s *Site) personPage(c *echo.Context, wrong string) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
@@ -177,11 +198,16 @@ func (s *Site) person(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	course, p, m, help, err := s.school.Roster.HelpOf(c.Request().Context(), me(c), n, person)
+	ctx := c.Request().Context()
+	course, p, m, help, err := s.school.Roster.HelpOf(ctx, me(c), n, person)
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "person.html", p.Name, map[string]any{"Course": course, "Person": p, "Member": m, "Help": help})
+	sheets, err := s.school.Books.Of(ctx, me(c), n, person)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "person.html", p.Name, map[string]any{"Course": course, "Person": p, "Member": m, "Help": help, "Sheets": sheets, "Now": s.school.Now(), "Wrong": wrong, "Typed": typed(c)})
 }
 
 // welcomeAll lets everybody in who waits.
@@ -264,7 +290,8 @@ func (s *Site) leave(c *echo.Context) error {
 	return seeOther(c, "/courses")
 }
 
-// newSlip makes a sign-in slip for a student who forgot the password.
+// newSlip makes a sign-in slip for a student who forgot the password, or a card for
+// one who has none, or ends it.
 func (s *Site) newSlip(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
@@ -274,9 +301,21 @@ func (s *Site) newSlip(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	owner, token, err := s.school.Accounts.NewSignInToken(c.Request().Context(), me(c), n, person)
+	ctx, do := c.Request().Context(), c.FormValue("do")
+	if do == "end card" {
+		if err := s.school.Accounts.EndCard(ctx, me(c), n, person); err != nil {
+			return err
+		}
+		s.tell(c, "The card signs nobody in any more.")
+		return seeOther(c, "/courses/"+id(n)+"/people/"+id(person))
+	}
+	newOne, title := s.school.Accounts.NewSignInToken, "Sign-in slip"
+	if do == "card" {
+		newOne, title = s.school.Accounts.NewCard, "Sign-in card"
+	}
+	owner, token, err := newOne(ctx, me(c), n, person)
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "new-slip.html", "Sign-in slip", map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": s.cfg.Origin})
+	return s.render(c, http.StatusOK, "new-slip.html", title, map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": s.cfg.Origin, "Card": do == "card"})
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
+	"readymargin/school/shelf"
 )
 
 // worksheets shows the shelf.
@@ -30,12 +32,18 @@ func (s *Site) worksheetsPage(c *echo.Context, wrong error) error {
 	if !p.Staff && !p.Admin {
 		return access.ErrDenied
 	}
-	query := c.QueryParam("q")
-	all, err := s.school.Shelf.Worksheets(c.Request().Context(), p, query)
+	ctx := c.Request().Context()
+	look := shelf.Look{Query: c.QueryParam("q"), Folder: c.QueryParam("folder"), Archived: c.QueryParam("away") != ""}
+	all, err := s.school.Shelf.Worksheets(ctx, p, look)
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"Worksheets": all, "Limits": s.school.Intake.Limits(), "Query": query}
+	data := map[string]any{"Shelf": all, "Limits": s.school.Intake.Limits(), "Look": look}
+	if wanted, err := echo.QueryParam[uint64](c, "course"); err == nil {
+		if course, err := s.school.Courses.Runs(ctx, p, wanted); err == nil {
+			data["For"] = course
+		}
+	}
 	if c.Request().Header.Get("HX-Request") == "true" {
 		return s.render(c, http.StatusOK, "shelf", "Worksheets", data)
 	}
@@ -109,7 +117,8 @@ type bench struct {
 	Uses    []school.Use  `json:"uses"`
 	Changed bool          `json:"changed"` // since what was assigned
 	Kit     worksheet.Kit `json:"kit"`
-	Reading bool          `json:"reading"` // words and answers are still looked for
+	Heading string        `json:"heading,omitempty"` // offered as the title
+	Reading bool          `json:"reading"`           // words and answers are still looked for
 }
 
 // A benchLeaf is a page of the plan as the bench shows it.
@@ -128,7 +137,7 @@ func (s *Site) benchOf(c *echo.Context) (bench, error) {
 	if err != nil {
 		return bench{}, err
 	}
-	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed, Kit: p.Kit, Reading: p.Worksheet.Reading}
+	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed, Kit: p.Kit, Reading: p.Worksheet.Reading, Heading: p.Heading}
 	for i, l := range p.Plan {
 		out.Leaves = append(out.Leaves, benchLeaf{l, p.Pages[i]})
 	}
@@ -147,7 +156,7 @@ func (s *Site) worksheet(c *echo.Context) error {
 	if wantsJSON(c) {
 		return c.JSON(http.StatusOK, b)
 	}
-	return s.render(c, http.StatusOK, "bench.html", b.Title, map[string]any{"View": b})
+	return s.render(c, http.StatusOK, "bench.html", b.Title, map[string]any{"View": b, "Course": c.QueryParam("course")})
 }
 
 // arrange keeps what the teacher changed on the bench.
@@ -203,6 +212,92 @@ func (s *Site) rename(c *echo.Context) error {
 		return err
 	}
 	return nothing(c)
+}
+
+// manage does what only its owner does with a worksheet as it lies on the shelf.
+func (s *Site) manage(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx, me, to := c.Request().Context(), me(c), "/worksheets"
+	switch c.FormValue("do") {
+	case "folder":
+		if err = s.school.Shelf.PutInto(ctx, me, n, c.FormValue("folder")); err == nil && c.FormValue("folder") != "" {
+			to += "?folder=" + url.QueryEscape(strings.Join(strings.Fields(c.FormValue("folder")), " "))
+		}
+	case "title":
+		err = s.school.Shelf.Rename(ctx, me, n, c.FormValue("title"))
+	case "away":
+		if err = s.school.Shelf.PutAway(ctx, me, n, true); err == nil {
+			s.tell(c, "It is put away. What is assigned of it stays.")
+		}
+	case "back":
+		err = s.school.Shelf.PutAway(ctx, me, n, false)
+	case "share":
+		return s.share(c, n)
+	case "delete":
+		if err = s.school.Shelf.Delete(ctx, me, n); err == nil {
+			s.tell(c, "The worksheet is deleted. What is assigned of it stays as it is.")
+		}
+	default:
+		if _, err = s.school.Shelf.Shares(ctx, me, n); err == nil { // whose it is not learns no more
+			err = &school.Problem{Code: "wrong form"}
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return seeOther(c, to)
+}
+
+// share says with which colleagues a worksheet is shared.
+func (s *Site) share(c *echo.Context, n uint64) error {
+	var shares []school.Share
+	for _, v := range c.Request().PostForm["with"] {
+		course, err := strconv.ParseUint(v, 10, 63)
+		if err != nil {
+			return access.ErrHidden
+		}
+		shares = append(shares, school.Share{CourseID: course, MayChange: c.FormValue("change") == "1"})
+	}
+	if err := s.school.Shelf.Share(c.Request().Context(), me(c), n, shares); err != nil {
+		return err
+	}
+	s.tell(c, "Kept.")
+	return seeOther(c, "/worksheets/"+id(n)+"/sharing")
+}
+
+// sharing shows with whom a worksheet is shared.
+func (s *Site) sharing(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	shares, err := s.school.Shelf.Shares(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	b, err := s.school.Shelf.Prepare(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	all, err := s.school.Courses.CoursesOf(ctx, me(c))
+	if err != nil {
+		return err
+	}
+	var works []school.CourseRole
+	for _, k := range all {
+		if (k.Role == access.Teacher || k.Role == access.Assistant) && k.ArchivedAt == nil {
+			works = append(works, k)
+		}
+	}
+	with, change := map[uint64]bool{}, false
+	for _, sh := range shares {
+		with[sh.CourseID], change = true, change || sh.MayChange
+	}
+	return s.render(c, http.StatusOK, "sharing.html", "Share “"+b.Worksheet.Title+"”", map[string]any{"Worksheet": b.Worksheet, "Courses": works, "With": with, "Change": change})
 }
 
 // duplicate opens a copy of a worksheet on the bench.

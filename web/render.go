@@ -15,6 +15,7 @@ import (
 
 	"readymargin/core/points"
 	"readymargin/school"
+	"readymargin/school/feedback"
 )
 
 //go:embed templates/*.html
@@ -24,7 +25,7 @@ var templates embed.FS
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "among": among, "chosen": chosen, "rich": rich, "percent": percent, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
+		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "qr": qr, "glance": glance, "more": func(n, shown int) int { return n - shown }, "among": among, "chosen": chosen, "rich": rich, "percent": percent, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -228,3 +229,22 @@ func icon(name string) template.HTML {
 
 // nothing answers a request that changed something and shows nothing.
 func nothing(c *echo.Context) error { return c.NoContent(http.StatusNoContent) }
+
+// glance draws how a class stands with a sheet: a stroke for each student, filled as
+// far as they are.
+func glance(h feedback.MarkingQueue) template.HTML {
+	var b strings.Builder
+	fmt.Fprintf(&b, `<svg class="glance" viewBox="0 0 %d 10" width="%d" aria-hidden="true">`, 6*h.Students, 6*h.Students)
+	at := 0
+	for _, part := range []struct {
+		of    string
+		count int
+	}{{"back", h.Back}, {"in", h.In - h.Back}, {"begun", h.Begun}, {"none", h.Students - h.In - h.Begun}} {
+		for range max(part.count, 0) {
+			fmt.Fprintf(&b, `<rect class="%s" x="%d" y="0" width="4" height="10"/>`, part.of, 6*at)
+			at++
+		}
+	}
+	b.WriteString(`</svg>`)
+	return template.HTML(b.String())
+}

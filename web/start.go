@@ -84,12 +84,16 @@ func (s *Site) toDo(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var waiting, learning []school.CourseRole
+	var waiting, learning, past []school.CourseRole
 	for _, k := range courses {
 		switch k.Role {
 		case access.Waiting:
 			waiting = append(waiting, k)
 		case access.Student:
+			if k.ArchivedAt != nil {
+				past = append(past, k)
+				continue
+			}
 			learning = append(learning, k)
 		}
 	}
@@ -132,7 +136,7 @@ func (s *Site) toDo(c *echo.Context) error {
 	if len(first) == 0 && len(lists["to do"]) > 0 {
 		lists["to do"][0].Next = true
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Gone": gone, "Waiting": waiting, "Courses": learning, "None": len(all) == 0 && len(waiting) == 0})
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
 }
 
 // sheetRow is a sheet in one of the three lists of a student's start page.

@@ -17,12 +17,13 @@ import (
 type pace int
 
 const (
-	quick   pace = iota // what people wait for
-	made                // it may have to be made first
-	long                // files come in, are read or made
-	rush                // a whole class does it in the same second
-	stroke              // everybody does it all the time
-	endless             // ends when the browser goes
+	quick    pace = iota // what people wait for
+	made                 // it may have to be made first
+	long                 // files come in, are read or made
+	rush                 // a whole class does it in the same second
+	stroke               // everybody does it all the time
+	streamed             // written as it is made, for as long as that takes
+	endless              // ends when the browser goes
 )
 
 // Times that requests may take, waiting included.
@@ -30,6 +31,7 @@ const (
 	quickTime = 20 * time.Second
 	longTime  = 4 * time.Minute
 	rushTime  = 60 * time.Second
+	lastTime  = 2 * time.Hour
 )
 
 // turns bound what is done at the same time: by one person, so that nobody
@@ -62,6 +64,8 @@ func (t *turns) keep(p pace) echo.MiddlewareFunc {
 			most = longTime
 		case long:
 			most, person = longTime, t.files
+		case streamed:
+			most, person = lastTime, t.files
 		case rush:
 			most, shared = rushTime, t.rush
 		case stroke:

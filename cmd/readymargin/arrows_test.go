@@ -31,7 +31,7 @@ var arrows = map[string][]string{
 	"school/work":     {"core", "school", "school/intake", "school/shelf", "school/assign", "school/screen"},
 	"school/feedback": {"core", "school", "school/enrol", "school/assign", "school/shelf", "school/screen"},
 	"school/markbook": {"core", "school", "school/shelf", "school/feedback"},
-	"school/takeaway": {"core", "school", "school/intake", "school/shelf", "school/screen", "school/work"},
+	"school/takeaway": {"core", "school", "school/intake", "school/markbook", "school/shelf", "school/screen", "school/work"},
 	"school/jobs":     {"queue", "school"},
 	"school/services": {"school/..."},
 	"store":           {"core", "queue", "school/..."},

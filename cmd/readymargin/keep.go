@@ -129,7 +129,12 @@ func deleteOne(ctx context.Context, args []string) error {
 	} else if id, err = strconv.ParseUint(which, 10, 63); err != nil {
 		return fmt.Errorf("%q is no number; it stands in the address of the page", which)
 	}
-	remove := map[string]func(context.Context, uint64) error{"person": st.DeletePerson, "course": st.DeleteCourse, "worksheet": st.DeleteWorksheet}[kind]
+	remove := map[string]func(context.Context, uint64) error{"person": st.DeletePerson, "course": st.DeleteCourse, "worksheet": func(ctx context.Context, id uint64) error {
+		if _, err := st.Worksheet(ctx, id); err != nil {
+			return err
+		}
+		return st.DropWorksheet(ctx, id, time.Now().UTC())
+	}}[kind]
 	if remove == nil {
 		return fmt.Errorf("%q cannot be deleted; a person, a course or a worksheet can", kind)
 	}

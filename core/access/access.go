@@ -30,6 +30,9 @@ type Person struct {
 	Admin    bool
 	Role     Role
 	Owner    bool // of the copy, the worksheet or the account asked about
+
+	Colleague bool // the worksheet asked about is shared with them
+	Together  bool // and they may change it too
 }
 
 // An Action is what somebody wants to do.
@@ -44,8 +47,10 @@ const (
 	SeeOwnPoints   Action = "see one's own points in a course"
 	ReadCopy       Action = "see one's own copy"
 	ShareCopy      Action = "work on a copy that is one for all"
-	SeeWorksheet   Action = "see a worksheet's pages" // by being handed it, or by owning it
-	UseWorksheet   Action = "use a worksheet"         // assign it, change it, see the original
+	SeeWorksheet   Action = "see a worksheet's pages"  // by being handed it, or by owning it
+	UseWorksheet   Action = "use a worksheet"          // assign it, change it, see the original
+	CopyWorksheet  Action = "copy a worksheet"         // onto one's own shelf, and look at it before
+	OwnWorksheet   Action = "decide about a worksheet" // share it, put it away, delete it
 	SeeHeld        Action = "see the pages that are held back"
 	MarkCopy       Action = "mark a copy"
 	WatchCopy      Action = "look at a copy that is still being worked on"
@@ -146,8 +151,12 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return own && (t.lasts() || t.Given.Begun && !t.Shared) || staff && t.Shared, false
 	case SeeWorksheet:
 		return made || staff || own, false
+	case OwnWorksheet:
+		return made, p.Colleague
+	case CopyWorksheet:
+		return made || p.Colleague, false
 	case UseWorksheet:
-		return made, false
+		return made || p.Colleague && p.Together, p.Colleague
 	case SeeHeld:
 		return made || staff, false
 	case MarkCopy:

@@ -37,3 +37,20 @@ func At(wall string, place *time.Location) (time.Time, error) {
 	}
 	return t.UTC(), nil
 }
+
+// Later returns the moment so many days later at which the clocks of a place show the
+// same time; where they leave it out, they have just been put forward over it.
+func Later(t time.Time, days int, place *time.Location) time.Time {
+	moved := t.In(place).AddDate(0, 0, days)
+	if at, err := At(moved.Format(Wall), place); err == nil {
+		return at.Add(time.Duration(t.Second())*time.Second + time.Duration(t.Nanosecond()))
+	}
+	return moved.UTC()
+}
+
+// DaysTo returns how many days a moment must be moved to lie on a day, by the
+// calendar of a place; of day only the date counts.
+func DaysTo(t, day time.Time, place *time.Location) int {
+	noon := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, time.UTC) }
+	return int(noon(day).Sub(noon(t.In(place))).Hours() / 24)
+}

@@ -31,9 +31,9 @@ type Class struct {
 // An Enrolled is a person in a class.
 type Enrolled struct {
 	SourceID string
-	Name     string
-	Login    string // in lower case, "" for none
-	Teacher  bool   // and otherwise a student
+	Name
+	Login   string // in lower case, "" for none
+	Teacher bool   // and otherwise a student
 }
 
 // A Strange is a line that was passed over.
@@ -193,7 +193,7 @@ func (d *Directory) users(t *table, roles map[string]string) map[string]Enrolled
 		if first == "" {
 			first = t.get(row, "givenName")
 		}
-		e.Name = strings.TrimSpace(first + " " + t.get(row, "familyName"))
+		e.Name = Joined(first, t.get(row, "familyName"))
 		role := t.get(row, "role")
 		if role == "" {
 			role = roles[e.SourceID]
@@ -204,7 +204,7 @@ func (d *Directory) users(t *table, roles map[string]string) map[string]Enrolled
 			d.strange(t, line, "no id")
 		case twice:
 			d.strange(t, line, "twice")
-		case e.Name == "":
+		case e.Whole == "":
 			d.strange(t, line, "no name")
 		case strings.EqualFold(t.get(row, "enabledUser"), "false"), !wanted && role != "":
 			out[e.SourceID] = Enrolled{} // known, and of no use here

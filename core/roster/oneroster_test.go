@@ -52,7 +52,7 @@ func TestDirectoriesOfBothVersions(t *testing.T) {
 		for _, c := range d.Classes {
 			var people []string
 			for _, p := range c.People {
-				s := strings.TrimSpace(p.SourceID + " " + p.Name + " " + p.Login)
+				s := strings.TrimSpace(p.SourceID + " " + p.Whole + " " + p.Login)
 				if p.Teacher {
 					s += " teaches"
 				}

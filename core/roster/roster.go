@@ -21,9 +21,10 @@ import (
 
 // An Entry is one line of a list that names somebody.
 type Entry struct {
-	Line  int    // in the file, from 1
-	Name  string // first name first
-	Login string // what the person signs in with, where the list says it
+	Line int // in the file, from 1
+	Name
+	Login   string // what the person signs in with, where the list says it
+	Section string // the class or group, where the list says it
 }
 
 // A List is what was read.
@@ -186,18 +187,19 @@ func clean(s string) string {
 }
 
 // columns says where in a row things stand; -1 where they do not.
-type columns struct{ name, first, last, login int }
+type columns struct{ name, first, last, login, section int }
 
 // What columns are headed with, in lower case. Common practice, no source.
 var (
 	firstNames = []string{"first name", "firstname", "first", "given name", "givenname", "forename", "vorname", "prénom", "prenom", "nombre", "nombres", "nome", "voornaam", "förnamn", "fornavn", "imię"}
 	lastNames  = []string{"last name", "lastname", "last", "surname", "family name", "familyname", "nachname", "familienname", "nom", "nom de famille", "apellido", "apellidos", "cognome", "sobrenome", "apelido", "achternaam", "efternamn", "etternavn", "nazwisko"}
 	fullNames  = []string{"name", "full name", "fullname", "student", "student name", "students", "pupil", "display name", "schüler", "schülerin", "schüler/in", "élève", "nom complet", "nom et prénom", "alumno", "alumna", "nombre completo", "nome completo", "naam", "leerling", "namn", "elev", "navn", "imię i nazwisko", "uczeń"}
+	sections   = []string{"class", "section", "group", "form", "klasse", "gruppe", "kurs", "classe", "groupe", "division", "clase", "grupo", "curso", "gruppo", "turma", "klas", "groep", "klass", "grupp", "klasa", "grupa"}
 	logins     = []string{"login", "username", "user name", "user", "sign-in name", "benutzername", "anmeldename", "identifiant", "usuario", "nome utente", "utilizador", "gebruikersnaam", "användarnamn", "brukernavn"}
 )
 
 func headings(row []string) *columns {
-	c := columns{-1, -1, -1, -1}
+	c := columns{-1, -1, -1, -1, -1}
 	set := func(at *int, i int, names []string) bool {
 		if *at < 0 && slices.Contains(names, strings.ToLower(strings.Trim(row[i], ":*"))) {
 			*at = i
@@ -206,7 +208,7 @@ func headings(row []string) *columns {
 		return false
 	}
 	for i := range row {
-		_ = set(&c.name, i, fullNames) || set(&c.first, i, firstNames) || set(&c.last, i, lastNames) || set(&c.login, i, logins)
+		_ = set(&c.name, i, fullNames) || set(&c.first, i, firstNames) || set(&c.last, i, lastNames) || set(&c.login, i, logins) || set(&c.section, i, sections)
 	}
 	// A word that means a first name beside a last name means the name alone.
 	if c.name < 0 && c.first >= 0 && c.last < 0 {
@@ -223,9 +225,9 @@ func headings(row []string) *columns {
 
 func guess(row []string) *columns {
 	if len(row) > 1 && strings.IndexFunc(row[1], unicode.IsDigit) < 0 && !strings.Contains(row[1], "@") && row[1] != "" {
-		return &columns{-1, 0, 1, -1}
+		return &columns{-1, 0, 1, -1, -1}
 	}
-	return &columns{0, -1, -1, -1}
+	return &columns{0, -1, -1, -1, -1}
 }
 
 func (c *columns) entry(row []string, line int) Entry {
@@ -235,11 +237,14 @@ func (c *columns) entry(row []string, line int) Entry {
 		}
 		return row[i]
 	}
-	e := Entry{Line: line, Name: at(c.name), Login: strings.ToLower(at(c.login))}
-	if full := strings.TrimSpace(at(c.first) + " " + at(c.last)); full != "" {
-		e.Name = full
-	} else if last, first, ok := strings.Cut(e.Name, ","); ok && !strings.Contains(first, ",") {
-		e.Name = strings.TrimSpace(strings.TrimSpace(first) + " " + strings.TrimSpace(last)) // Varga, Ines
+	e := Entry{Line: line, Login: strings.ToLower(at(c.login)), Section: at(c.section)}
+	name := at(c.name)
+	if joined := Joined(at(c.first), at(c.last)); joined.Whole != "" {
+		e.Name = joined
+	} else if last, first, ok := strings.Cut(name, ","); ok && !strings.Contains(first, ",") {
+		e.Name = Joined(first, last) // Varga, Ines
+	} else {
+		e.Name = Split(name)
 	}
 	return e
 }

@@ -44,7 +44,7 @@ func TestListsAsTheyAreWritten(t *testing.T) {
 		l, err := Read([]byte(c.file))
 		var got []string
 		for _, e := range l.Entries {
-			got = append(got, strings.TrimRight(fmt.Sprintf("%d %s %s", e.Line, e.Name, e.Login), " "))
+			got = append(got, strings.TrimRight(fmt.Sprintf("%d %s %s", e.Line, e.Whole, e.Login), " "))
 		}
 		if err != nil || strings.Join(got, "|") != c.want || l.Encoding != c.encoding || l.Guessed != c.guessed {
 			t.Errorf("%s: %q, %s, guessed %v (%v), want %q, %s", c.name, strings.Join(got, "|"), l.Encoding, l.Guessed, err, c.want, c.encoding)

@@ -53,7 +53,8 @@ type CourseGiven struct {
 	Given []school.Assignment
 }
 
-// Given returns the courses in which the person has one of the roles.
+// Given returns the courses in which the person has one of the roles, without those
+// that are put away.
 func (s *Agenda) Given(ctx context.Context, who school.Person, roles ...access.Role) (out []CourseGiven, err error) {
 	courses, err := s.store.CoursesOf(ctx, who.ID)
 	if err != nil {
@@ -61,7 +62,7 @@ func (s *Agenda) Given(ctx context.Context, who school.Person, roles ...access.R
 	}
 	at := map[uint64]int{}
 	for _, c := range courses {
-		if slices.Contains(roles, c.Role) {
+		if c.ArchivedAt == nil && slices.Contains(roles, c.Role) {
 			at[c.ID] = len(out)
 			out = append(out, CourseGiven{CourseRole: c})
 		}
@@ -102,7 +103,7 @@ func (s *Agenda) ToDo(ctx context.Context, who school.Person) ([]Assigned, error
 			}
 			one.Latest, one.Returned = latest[one.Copy.ID], returned[one.Copy.ID]
 			one.Sheet = cmp.Or(one.Copy.RevisionID, a.For(who.ID, c.Section).RevisionID)
-			one.Gone = a.RemovedAt != nil || !a.Audience.Includes(who.ID, c.Section)
+			one.Gone = a.Over() || !a.Audience.Includes(who.ID, c.Section)
 			out = append(out, one)
 		}
 	}

@@ -75,7 +75,7 @@ func (s *Assignments) Assign(ctx context.Context, who school.Person, n NewAssign
 // AssignTo gives a worksheet to several courses on the same terms, to all or
 // to none; times are those of each course's own clock.
 func (s *Assignments) AssignTo(ctx context.Context, who school.Person, n NewAssignment, courses []uint64) ([]*school.Assignment, error) {
-	w, err := s.gate.Worksheet(ctx, who, n.Worksheet)
+	w, err := s.gate.Worksheet(ctx, who, n.Worksheet, access.UseWorksheet)
 	if err != nil {
 		return nil, err
 	}
@@ -87,6 +87,9 @@ func (s *Assignments) AssignTo(ctx context.Context, who school.Person, n NewAssi
 		c, _, err := s.gate.Course(ctx, who, id, access.RunCourse)
 		if err != nil {
 			return nil, err
+		}
+		if c.ArchivedAt != nil {
+			return nil, school.Refuse("archived", "course", c.Name)
 		}
 		a := &school.Assignment{CourseID: c.ID, Draft: n.Draft, CreatedAt: s.now(), Audience: n.Audiences[id]}
 		if err := s.known(ctx, id, a.Audience); err != nil {
@@ -215,15 +218,6 @@ func (s *Assignments) may(ctx context.Context, who school.Person, id uint64, wha
 	}
 	c, _, err := s.gate.Course(ctx, who, a.CourseID, what)
 	return a, c, err
-}
-
-// InCourse returns what is assigned in a course, by due time, to those who
-// teach or mark in it.
-func (s *Assignments) InCourse(ctx context.Context, who school.Person, course uint64) ([]school.Assignment, error) {
-	if _, _, err := s.gate.Course(ctx, who, course, access.SeeRoll); err != nil {
-		return nil, err
-	}
-	return s.store.AssignmentsOf(ctx, course)
 }
 
 // ChangeTerms changes an assignment as it was at a version; when somebody else

@@ -47,7 +47,7 @@ func (s *Agenda) Calendar(ctx context.Context, token string) (out []Due, err err
 	for _, c := range courses {
 		for _, a := range c.Given {
 			mine := own[a.ID]
-			if a.RemovedAt != nil || a.Draft || s.gate.Assigned(who, c.CourseRole, a, mine, access.OpenCopy) != nil && c.Role == access.Student {
+			if a.Over() || a.Draft || s.gate.Assigned(who, c.CourseRole, a, mine, access.OpenCopy) != nil && c.Role == access.Student {
 				continue
 			}
 			if mine.DueAt != nil {

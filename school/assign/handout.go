@@ -65,7 +65,7 @@ func (s *Assignments) AddHandout(ctx context.Context, who school.Person, id, wor
 	if err != nil {
 		return a, err
 	}
-	w, err := s.gate.Worksheet(ctx, who, worksheet)
+	w, err := s.gate.Worksheet(ctx, who, worksheet, access.UseWorksheet)
 	if err != nil {
 		return a, err
 	}

@@ -3,15 +3,16 @@
 package enrol
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
 	"time"
-	"unicode"
 
 	"readymargin/core/access"
+	"readymargin/core/roster"
 	"readymargin/queue"
 	"readymargin/school"
 )
@@ -50,28 +51,12 @@ func (s *Accounts) AddPerson(ctx context.Context, name, password string, admin, 
 	return p, err
 }
 
-// loginName makes what one signs in with of a name: lower case, words joined
-// by points, only letters, digits and hyphens.
+// loginName returns what somebody of a name signs in with.
 func loginName(name string) string {
-	var words []string
-	for _, w := range strings.Fields(strings.ToLower(name)) {
-		w = strings.Map(func(r rune) rune {
-			if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) || r == '-' {
-				return r
-			}
-			return -1
-		}, w)
-		if w != "" {
-			words = append(words, w)
-		}
-	}
-	if len(words) == 0 {
-		return "person"
-	}
-	return school.Shorten(strings.Join(words, "."), 60)
+	return cmp.Or(school.Shorten(roster.Login(name), 60), "person")
 }
 
-// addSlip makes a one-time token: for a new teacher, or for a person's next sign-in.
+// addToken makes a one-time token: for a new teacher, or for a person's next sign-in.
 func (s *Accounts) addToken(ctx context.Context, person uint64, lasts time.Duration) (string, error) {
 	token, slip := s.token(person, lasts)
 	return token, s.store.AddSignInToken(ctx, slip)
@@ -86,6 +71,7 @@ func (s *Accounts) token(person uint64, lasts time.Duration) (token string, slip
 const (
 	InviteLasts = 14 * 24 * time.Hour
 	TokenLasts  = 7 * 24 * time.Hour
+	CardLasts   = 366 * 24 * time.Hour // a school year
 )
 
 // InviteTeacher returns a token with which a teacher makes an account.
@@ -97,22 +83,25 @@ func (s *Accounts) InviteTeacher(ctx context.Context, who school.Person) (string
 }
 
 // TokenOwner returns whose slip it is: a person, or the zero Person for an
-// invitation; "slip used" when it is of no use any more.
-func (s *Accounts) TokenOwner(ctx context.Context, token string, from Device) (school.Person, error) {
+// invitation, and whether it is a card; "slip used" when it is of no use any more.
+func (s *Accounts) TokenOwner(ctx context.Context, token string, from Device) (p school.Person, card bool, err error) {
 	if err := s.guess(ctx, school.Person{}, from); err != nil {
-		return school.Person{}, err
+		return p, false, err
 	}
 	slip, err := s.store.PeekSignInToken(ctx, school.CodeHash(token), s.now())
 	if errors.Is(err, school.ErrNotFound) {
-		return school.Person{}, school.Refuse("slip used", "", "")
+		return p, false, school.Refuse("slip used", "", "")
 	}
 	if err != nil {
-		return school.Person{}, err
+		return p, false, err
 	}
 	if err := s.guessed(ctx, school.Person{}, from); err != nil || slip.PersonID == 0 {
-		return school.Person{}, err
+		return p, false, err
 	}
-	return s.store.Person(ctx, slip.PersonID)
+	if p, err = s.store.Person(ctx, slip.PersonID); err == nil && p.ClosedAt != nil {
+		err = school.Refuse("account closed", "", "")
+	}
+	return p, slip.Card, err
 }
 
 // UseToken signs its bearer in with a new password: an invited teacher under
@@ -121,7 +110,10 @@ func (s *Accounts) UseToken(ctx context.Context, token, name, password string, f
 	if err := CheckPassword(password); err != nil {
 		return school.Person{}, err
 	}
-	owner, err := s.TokenOwner(ctx, token, from)
+	owner, card, err := s.TokenOwner(ctx, token, from)
+	if card {
+		return school.Person{}, school.Refuse("wrong form", "code", "")
+	}
 	if err != nil {
 		return school.Person{}, err
 	}
@@ -143,22 +135,79 @@ func (s *Accounts) UseToken(ctx context.Context, token, name, password string, f
 
 // NewSignInToken makes a sign-in slip for a student of the teacher's course.
 func (s *Accounts) NewSignInToken(ctx context.Context, who school.Person, course, student uint64) (school.Person, string, error) {
-	if _, _, err := s.gate.Course(ctx, who, course, access.RunCourse); err != nil {
-		return school.Person{}, "", err
-	}
-	m, err := s.store.Membership(ctx, course, student)
+	p, err := s.pupil(ctx, who, course, student)
 	if err != nil {
-		return school.Person{}, "", err
-	}
-	p, err := s.store.Person(ctx, student)
-	if m.Role != access.Student || errors.Is(err, school.ErrNotFound) || p.Staff || p.Admin {
-		return school.Person{}, "", access.ErrHidden // a teacher's account is not a teacher's to open
-	}
-	if err != nil {
-		return school.Person{}, "", err
+		return p, "", err
 	}
 	token, err := s.addToken(ctx, student, TokenLasts)
 	return p, token, err
+}
+
+// NewCard makes a card that signs a student of the teacher's course in again and
+// again, for those who are too young for a password. The one before ends.
+func (s *Accounts) NewCard(ctx context.Context, who school.Person, course, student uint64) (school.Person, string, error) {
+	p, err := s.pupil(ctx, who, course, student)
+	if err != nil {
+		return p, "", err
+	}
+	token, card := s.token(student, CardLasts)
+	card.Card = true
+	return p, token, s.store.NewCard(ctx, student, &card)
+}
+
+// EndCard ends the card of a student of the teacher's course.
+func (s *Accounts) EndCard(ctx context.Context, who school.Person, course, student uint64) error {
+	if _, err := s.pupil(ctx, who, course, student); err != nil {
+		return err
+	}
+	return s.store.NewCard(ctx, student, nil)
+}
+
+// pupil returns a student of the teacher's course whose account is the teacher's to
+// open: never another teacher's.
+func (s *Accounts) pupil(ctx context.Context, who school.Person, course, student uint64) (school.Person, error) {
+	if _, _, err := s.gate.Course(ctx, who, course, access.RunCourse); err != nil {
+		return school.Person{}, err
+	}
+	m, err := s.store.Membership(ctx, course, student)
+	if err != nil {
+		return school.Person{}, err
+	}
+	p, err := s.store.Person(ctx, student)
+	if m.Role != access.Student || errors.Is(err, school.ErrNotFound) || p.Staff || p.Admin {
+		return school.Person{}, access.ErrHidden
+	}
+	return p, err
+}
+
+// Rename puts right what a student of the teacher's course is called. The sign-in
+// name stays, which they know.
+func (s *Accounts) Rename(ctx context.Context, who school.Person, course, student uint64, given, family string) error {
+	if _, err := s.pupil(ctx, who, course, student); err != nil {
+		return err
+	}
+	return s.rename(ctx, student, given, family)
+}
+
+// RenameOwn puts right what somebody who has a teacher's account is called. A
+// student's name is put right by the teacher.
+func (s *Accounts) RenameOwn(ctx context.Context, who school.Person, given, family string) error {
+	switch {
+	case who.ID == 0:
+		return access.ErrSignIn
+	case !who.Staff && !who.Admin:
+		return access.ErrDenied
+	}
+	return s.rename(ctx, who.ID, given, family)
+}
+
+func (s *Accounts) rename(ctx context.Context, person uint64, given, family string) error {
+	name := roster.Joined(given, family)
+	whole, ok := school.OneLine(name.Whole, 100)
+	if !ok || whole == "" {
+		return school.Refuse("name", "name", name.Whole)
+	}
+	return s.store.SetName(ctx, person, name)
 }
 
 // guess takes a try at a code or a slip, which is given back when it is right.

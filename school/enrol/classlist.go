@@ -40,7 +40,9 @@ const (
 type Listed struct {
 	roster.Entry
 	Verdict Verdict
-	Why     string // "no name", "long name", "twice", "refused before", "account exists"; see web
+	Why     string // "no name", "long name", "twice", "refused before", "account exists", "section"; see web
+
+	member school.Membership // as it will be, of somebody who comes into another section
 }
 
 // A ClassList is a list as it would be taken in.
@@ -75,9 +77,9 @@ func (s *Lists) CheckList(ctx context.Context, who school.Person, course uint64,
 		return ClassList{}, err
 	}
 	out := ClassList{Course: c, List: list}
-	names, logins := map[string]access.Role{}, map[string]access.Role{}
+	names, logins := map[string]school.Member{}, map[string]school.Member{}
 	for _, m := range members {
-		names[strings.ToLower(m.Name)], logins[m.Login] = m.Role, m.Role
+		names[strings.ToLower(m.Name)], logins[m.Login] = m, m
 	}
 	var wanted []string
 	for _, e := range list.Entries {
@@ -92,22 +94,26 @@ func (s *Lists) CheckList(ctx context.Context, who school.Person, course uint64,
 	seen := map[string]bool{}
 	for _, e := range list.Entries {
 		l := Listed{Entry: e, Verdict: IsNew}
-		role, member := names[strings.ToLower(e.Name)]
+		there, member := names[strings.ToLower(e.Whole)]
 		if e.Login != "" {
-			role, member = logins[e.Login]
+			there, member = logins[e.Login]
 		}
-		key := strings.ToLower(e.Name) + "\x00" + e.Login
+		key := strings.ToLower(e.Whole) + "\x00" + e.Login
 		switch {
-		case e.Name == "":
+		case e.Whole == "":
 			l.Verdict, l.Why = IsRefused, "no name"
-		case utf8.RuneCountInString(e.Name) > 100 || !fitLogin(e.Login):
+		case utf8.RuneCountInString(e.Whole) > 100 || utf8.RuneCountInString(e.Section) > 60 || !fitLogin(e.Login):
 			l.Verdict, l.Why = IsRefused, "long name"
-		case member && role == access.Left:
+		case member && there.Role == access.Left:
 			l.Verdict, l.Why = IsUnclear, "left"
-		case member && role == access.None:
+		case member && there.Role == access.None:
 			l.Verdict, l.Why = IsUnclear, "refused before"
 		case member:
 			l.Verdict = IsThere
+			if e.Section != "" && e.Section != there.Section && there.Role == access.Student {
+				l.Why, l.member = "section", there.Membership
+				l.member.Section = e.Section
+			}
 		case seen[key]:
 			l.Verdict, l.Why = IsUnclear, "twice"
 		case taken[e.Login]:
@@ -134,34 +140,37 @@ type Newcomer struct {
 	Code   string
 }
 
-// TakeList takes the new students of a class list into the course, all or none.
+// TakeList takes the new students of a class list into the course, and puts those
+// who are there into the sections that it says, all or none.
 func (s *Lists) TakeList(ctx context.Context, who school.Person, course uint64, file []byte) (ClassList, []Newcomer, error) {
 	list, err := s.CheckList(ctx, who, course, file)
 	if err != nil {
 		return list, nil, err
 	}
 	var out []Newcomer
-	var people []*school.Person
-	var slips []*school.SignInToken
+	var coming []school.Coming
+	var moved []school.Membership
 	now := s.now()
 	for _, l := range list.Lines {
+		if l.Why == "section" {
+			moved = append(moved, l.member)
+		}
 		if l.Verdict != IsNew {
 			continue
 		}
 		login := l.Login
 		if login == "" {
-			login = loginName(l.Name)
+			login = loginName(l.Whole)
 		}
 		token, slip := s.accounts.token(0, TokenLasts) // the store knows whose, once there is somebody
-		people = append(people, &school.Person{Name: l.Name, Login: login, Settings: "{}", CreatedAt: now})
-		slips = append(slips, &slip)
+		coming = append(coming, school.Coming{Person: &school.Person{Name: l.Whole, Given: l.Given, Family: l.Family, Login: login, Settings: "{}", CreatedAt: now}, Token: &slip, Section: l.Section})
 		out = append(out, Newcomer{Code: token})
 	}
-	if err := s.store.AddStudents(ctx, course, now, people, slips); err != nil {
+	if err := s.store.AddStudents(ctx, course, now, coming, moved); err != nil {
 		return list, nil, err
 	}
 	for i := range out {
-		out[i].Person = *people[i]
+		out[i].Person = *coming[i].Person
 	}
 	return list, out, nil
 }

@@ -76,6 +76,38 @@ func (s *Courses) changeCourse(ctx context.Context, who school.Person, id uint64
 	return s.store.ChangeCourse(ctx, id, change)
 }
 
+// Archive puts a course away: nobody joins it and nothing in it takes work, it lies
+// on no pile and among nothing to do, and everybody in it reads what they did.
+func (s *Courses) Archive(ctx context.Context, who school.Person, course uint64) error {
+	now := s.now()
+	return s.archive(ctx, who, course, &now)
+}
+
+// BringBack brings back a course that was put away, as it was.
+func (s *Courses) BringBack(ctx context.Context, who school.Person, course uint64) error {
+	return s.archive(ctx, who, course, nil)
+}
+
+func (s *Courses) archive(ctx context.Context, who school.Person, course uint64, at *time.Time) error {
+	if _, err := s.Runs(ctx, who, course); err != nil {
+		return err
+	}
+	return s.store.ArchiveCourse(ctx, course, at)
+}
+
+// Delete deletes a course of the teacher's with its assignments and all work of all
+// students, who has typed its name to say so.
+func (s *Courses) Delete(ctx context.Context, who school.Person, course uint64, typed string) error {
+	c, err := s.Runs(ctx, who, course)
+	if err != nil {
+		return err
+	}
+	if !strings.EqualFold(strings.Join(strings.Fields(typed), " "), c.Name) {
+		return school.Refuse("not the name", "name", typed)
+	}
+	return s.store.DeleteCourse(ctx, course)
+}
+
 // RenewCode gives the course another join code; the old one no longer works.
 func (s *Courses) RenewCode(ctx context.Context, who school.Person, course uint64) (school.Course, error) {
 	return s.changeCourse(ctx, who, course, func(c *school.Course) error { c.JoinCode, c.JoinOpen = school.NewCode(6), true; return nil })
@@ -123,7 +155,7 @@ func (s *Courses) CourseByCode(ctx context.Context, who school.Person, typed str
 		return c, school.Refuse("join code", "code", typed)
 	case err != nil:
 		return c, err
-	case !c.JoinOpen:
+	case !c.JoinOpen || c.ArchivedAt != nil:
 		return c, school.Refuse("join closed", "code", typed)
 	}
 	return c, s.accounts.guessed(ctx, who, from)

@@ -105,7 +105,7 @@ func (s *Lists) CheckDirectory(ctx context.Context, who school.Person, file []by
 func (p *DirectoryPerson) judge(members map[uint64]access.Role, taken map[string]bool) {
 	role, member := members[p.person.ID]
 	switch {
-	case utf8.RuneCountInString(p.Name) > 100 || !fitLogin(p.Login):
+	case utf8.RuneCountInString(p.Whole) > 100 || !fitLogin(p.Login):
 		p.Verdict, p.Why = IsRefused, "long name"
 	case p.person.ID == 0 && p.Login != "" && taken[p.Login]:
 		// A list must not be a way to somebody else's account.
@@ -157,10 +157,10 @@ func (s *Lists) TakeDirectory(ctx context.Context, who school.Person, file []byt
 					made[p.SourceID] = at
 					login := p.Login
 					if login == "" {
-						login = loginName(p.Name)
+						login = loginName(p.Whole)
 					}
 					token, slip := s.accounts.token(0, TokenLasts)
-					change.People = append(change.People, &school.Person{Name: p.Name, Login: login, Staff: p.Teacher, Settings: "{}", SourceID: p.SourceID, CreatedAt: now})
+					change.People = append(change.People, &school.Person{Name: p.Whole, Given: p.Given, Family: p.Family, Login: login, Staff: p.Teacher, Settings: "{}", SourceID: p.SourceID, CreatedAt: now})
 					change.Tokens = append(change.Tokens, &slip)
 					out = append(out, NewcomerIn{Newcomer: Newcomer{Code: token}})
 				}

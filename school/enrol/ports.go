@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"readymargin/core/roster"
 	"readymargin/school"
 )
 
@@ -21,6 +22,9 @@ type AccountStore interface {
 	EndSessions(ctx context.Context, person uint64, session string) error
 	SetSettings(ctx context.Context, id uint64, settings string) error
 	AddSignInToken(ctx context.Context, s school.SignInToken) error
+	// NewCard ends a person's cards, and adds another one unless it is nil.
+	NewCard(ctx context.Context, person uint64, card *school.SignInToken) error
+	SetName(ctx context.Context, id uint64, n roster.Name) error
 	// UseSlip returns an unused slip that has not expired, and marks it used.
 	UseSignInToken(ctx context.Context, tokenHash string, now time.Time) (school.SignInToken, error)
 	// PeekSlip is UseSlip without using it.
@@ -44,6 +48,11 @@ type CourseStore interface {
 	// ChangeCourse lets change have a course that nobody else changes meanwhile,
 	// and keeps what it made of it. Nothing else of the store is reachable inside.
 	ChangeCourse(ctx context.Context, id uint64, change func(*school.Course) error) (school.Course, error)
+	// ArchiveCourse says of a course and all its assignments since when they are put
+	// away, nil for not.
+	ArchiveCourse(ctx context.Context, id uint64, at *time.Time) error
+	// DeleteCourse deletes a course with its assignments and all copies of them.
+	DeleteCourse(ctx context.Context, id uint64) error
 	SetMembership(ctx context.Context, m school.Membership) error
 	// Membership returns what a person is in a course; in none, with access.None.
 	Membership(ctx context.Context, course, person uint64) (school.Membership, error)
@@ -54,9 +63,9 @@ type CourseStore interface {
 type ListStore interface {
 	// Logins returns which of these are in use.
 	Logins(ctx context.Context, logins []string) (map[string]bool, error)
-	// AddStudents adds people to a course, with a slip each, all or none. A
-	// login in use gets a number behind it.
-	AddStudents(ctx context.Context, course uint64, at time.Time, people []*school.Person, slips []*school.SignInToken) error
+	// AddStudents adds people to a course, with a slip each, and writes
+	// memberships that change, all or none. A login in use gets a number behind it.
+	AddStudents(ctx context.Context, course uint64, at time.Time, coming []school.Coming, changed []school.Membership) error
 	// CoursesBySource and PeopleBySource return those of a school's directory
 	// that are there, by the names they have in it.
 	CoursesBySource(ctx context.Context, sources []string) (map[string]school.Course, error)

@@ -106,6 +106,9 @@ func (s *Accounts) SignIn(ctx context.Context, login, password string, from Devi
 	if !ok {
 		return school.Person{}, school.Refuse("sign-in wrong", "", login)
 	}
+	if p.ClosedAt != nil { // said only to who knows the password
+		return school.Person{}, school.Refuse("account closed", "", "")
+	}
 	if err := s.store.GiveBack(ctx, here, pace); err != nil || known {
 		return p, err
 	}

@@ -60,6 +60,8 @@ type ReadyStore interface {
 
 // A QueueStore keeps what waits to be marked.
 type QueueStore interface {
+	// AssignmentsOf returns those of courses by due time; what is never due comes last.
+	AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error)
 	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
 	// AssignmentBare returns an assignment without its handouts.
 	AssignmentBare(ctx context.Context, id uint64) (school.Assignment, error)

@@ -50,6 +50,8 @@ type MarkingQueue struct {
 	In         int       // students who have submitted at least once
 	Students   int
 	Unopened   int // students who have not opened what was returned
+	Begun      int // students who have begun and not submitted
+	Back       int // students who have something back
 	Asked      []Asked
 }
 
@@ -68,6 +70,38 @@ func (s *Queue) Pile(ctx context.Context, who school.Person) ([]MarkingQueue, er
 	if err != nil {
 		return nil, err
 	}
+	out, err := s.queues(ctx, courses)
+	slices.SortStableFunc(out, func(a, b MarkingQueue) int {
+		switch {
+		case a.ToMark > 0 && b.ToMark > 0:
+			return a.Oldest.Compare(b.Oldest)
+		case a.ToMark > 0:
+			return -1
+		case b.ToMark > 0:
+			return 1
+		}
+		return 0
+	})
+	return out, err
+}
+
+// InCourse returns how every assignment of a course stands with the class, by due
+// time, to those who mark in it; and the people of the course.
+func (s *Queue) InCourse(ctx context.Context, who school.Person, course uint64) (school.Course, []school.Member, []MarkingQueue, error) {
+	c, members, err := s.roster.Members(ctx, who, course)
+	if err != nil {
+		return c, nil, nil, err
+	}
+	given, err := s.store.AssignmentsOf(ctx, course)
+	if err != nil {
+		return c, nil, nil, err
+	}
+	out, err := s.queues(ctx, []assign.CourseGiven{{CourseRole: school.CourseRole{Course: c}, Given: given}})
+	return c, members, out, err
+}
+
+// queues returns what lies there of what is assigned in courses, in their order.
+func (s *Queue) queues(ctx context.Context, courses []assign.CourseGiven) ([]MarkingQueue, error) {
 	var ids, given []uint64
 	for _, c := range courses {
 		ids = append(ids, c.ID)
@@ -97,17 +131,6 @@ func (s *Queue) Pile(ctx context.Context, who school.Person) ([]MarkingQueue, er
 			out = append(out, queueOf(a, c.Course, all.roll(a, in[c.ID]), replies))
 		}
 	}
-	slices.SortStableFunc(out, func(a, b MarkingQueue) int {
-		switch {
-		case a.ToMark > 0 && b.ToMark > 0:
-			return a.Oldest.Compare(b.Oldest)
-		case a.ToMark > 0:
-			return -1
-		case b.ToMark > 0:
-			return 1
-		}
-		return 0
-	})
 	return out, nil
 }
 
@@ -123,6 +146,12 @@ func queueOf(a school.Assignment, c school.Course, roll []RosterEntry, replies m
 		}
 		if r.Copy.Attempts > 0 {
 			h.In++
+		}
+		if r.Copy.Attempts == 0 && r.Copy.Begun() {
+			h.Begun++
+		}
+		if r.Copy.State == flow.Returned || r.Copy.State == flow.Reworking {
+			h.Back++
 		}
 		if r.Latest.ReturnedAt != nil && r.Latest.OpenedAt == nil {
 			h.Unopened++

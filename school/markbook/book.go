@@ -13,6 +13,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/core/points"
+	"readymargin/core/roster"
 	"readymargin/core/statistics"
 	"readymargin/core/worksheet"
 	"readymargin/school"
@@ -40,6 +41,11 @@ type Book struct {
 	Rows     []Row
 	Chapters []Chapter
 	Overall  statistics.Spread // of the rows' shares
+}
+
+// Sort sorts the rows by what their students are called, or by section.
+func (b Book) Sort(by roster.Order) {
+	roster.Sort(b.Rows, by, func(r Row) (roster.Name, string, string) { return r.Member.Sorted() })
 }
 
 // A Column is an assignment that has points.

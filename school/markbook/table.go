@@ -63,10 +63,7 @@ func (b Book) CSV() ([]byte, error) {
 			switch v := v.(type) {
 			case nil:
 			case string:
-				if v != "" && strings.ContainsRune("=+-@\t\r", rune(v[0])) {
-					v = "'" + v
-				}
-				fields[i] = v
+				fields[i] = NoFormula(v)
 			default:
 				fields[i] = fmt.Sprint(v)
 			}
@@ -256,4 +253,12 @@ func (b *Books) TakePoints(ctx context.Context, who school.Person, course uint64
 		}
 	}
 	return len(r.Taken()), nil
+}
+
+// NoFormula writes a text so that no spreadsheet takes it for a formula.
+func NoFormula(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
 }

@@ -51,7 +51,7 @@ func (s *Screens) preview(ctx context.Context, who school.Person, w school.Works
 
 // Preview returns the student's screen of a worksheet, to be tried out.
 func (s *Screens) Preview(ctx context.Context, who school.Person, id uint64) (Screen, error) {
-	w, err := s.gate.Worksheet(ctx, who, id)
+	w, err := s.gate.Worksheet(ctx, who, id, access.UseWorksheet)
 	if err != nil {
 		return Screen{}, err
 	}

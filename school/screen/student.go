@@ -1,6 +1,7 @@
 package screen
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -45,7 +46,7 @@ func (s *Screens) opened(ctx context.Context, id uint64, a school.Attempt) error
 
 // forStudent says what a student may do with a copy now, and until when.
 func (s *Screens) forStudent(who school.Person, c school.CopyInCourse, attempts []school.Attempt) *ForStudent {
-	v := &ForStudent{May: []Action{}, Closed: s.gate.Closed(c.Assignment, c.Copy, c.Section), Removed: c.Assignment.RemovedAt}
+	v := &ForStudent{May: []Action{}, Closed: s.gate.Closed(c.Assignment, c.Copy, c.Section), Removed: cmp.Or(c.Assignment.RemovedAt, c.Assignment.ArchivedAt)}
 	if times := c.Assignment.TimesFor(c.Copy); !times.Closes.IsZero() {
 		v.Closes = &times.Closes
 	}

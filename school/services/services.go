@@ -133,7 +133,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Revisions, s.Live, now, func(at time.Time) { s.Returns.WakeAt(at) })
 	s.Ready = feedback.NewReady(store, gate, now)
 	s.Books = markbook.New(store, gate, s.Revisions, s.Marking)
-	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments)
+	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments, s.Books)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
 		school.JobRead:     s.Shelf.ReadBehind,

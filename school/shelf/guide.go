@@ -160,7 +160,7 @@ const directionSeconds = 15 * 60
 
 // AddSpoken takes a recording in for the directions of a worksheet.
 func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, sheetID uint64, recorded []byte) (mark.Voice, error) {
-	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID, access.UseWorksheet); err != nil {
 		return mark.Voice{}, err
 	}
 	v, peaks, err := s.intake.Recording(ctx, recorded, directionSeconds*time.Second)
@@ -173,7 +173,7 @@ func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, sheetID uint64
 // AddPicture takes a picture in for the picture shelf of a worksheet. It is
 // painted anew, so that nothing else of the file goes to students.
 func (s *Shelf) AddPicture(ctx context.Context, who school.Person, sheetID uint64, f intake.Upload) (worksheet.Picture, error) {
-	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID, access.UseWorksheet); err != nil {
 		return worksheet.Picture{}, err
 	}
 	pic, err := s.intake.Picture(ctx, f, intake.StaffPixels)
@@ -185,7 +185,7 @@ func (s *Shelf) AddPicture(ctx context.Context, who school.Person, sheetID uint6
 
 // Attachment returns a sound or a picture that lies with a worksheet to its owner.
 func (s *Shelf) Attachment(ctx context.Context, who school.Person, sheetID uint64, hash string) (school.Media, error) {
-	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID, access.UseWorksheet); err != nil {
 		return school.Media{}, err
 	}
 	return s.revisions.Attachment(ctx, sheetID, hash)

@@ -60,7 +60,7 @@ func (s *Revisions) HeldPicture(ctx context.Context, who school.Person, revision
 
 // SourcePicture returns the picture of a page that the teacher brought in.
 func (s *Shelf) SourcePicture(ctx context.Context, who school.Person, sheetID uint64, source, number, scale int) (school.Media, error) {
-	if _, err := s.gate.Worksheet(ctx, who, sheetID); err != nil {
+	if _, err := s.gate.Worksheet(ctx, who, sheetID, access.CopyWorksheet); err != nil {
 		return school.Media{}, err
 	}
 	return s.revisions.sourcePicture(ctx, sheetID, source, number, scale)

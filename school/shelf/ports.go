@@ -2,6 +2,7 @@ package shelf
 
 import (
 	"context"
+	"time"
 
 	"readymargin/core/document"
 	"readymargin/core/worksheet"
@@ -74,9 +75,15 @@ type Reader interface {
 type ShelfStore interface {
 	AddWorksheet(ctx context.Context, w *school.Worksheet, sources []school.Source, extras []school.WorksheetAttachment) error
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
-	// WorksheetsOf returns the owner's worksheets, newest first: all, or those
-	// whose title or print has every one of the words, or words that begin so.
+	// WorksheetsOf returns a person's worksheets and those that are shared with
+	// them, newest first: all, or those whose title or print has every one of the
+	// words, or words that begin so.
 	WorksheetsOf(ctx context.Context, owner uint64, words []string) ([]school.Shelved, error)
+	// DropWorksheet deletes a worksheet of which nothing is assigned and no copy is
+	// there, or notes since when it is to be deleted.
+	DropWorksheet(ctx context.Context, id uint64, at time.Time) error
+	SetShares(ctx context.Context, worksheet uint64, shares []school.Share) error
+	Shares(ctx context.Context, worksheet uint64) ([]school.Share, error)
 	SetTitle(ctx context.Context, worksheet uint64, title string) error
 	// ChangeWorksheet lets change have a worksheet that nobody else changes
 	// meanwhile, keeps what it made of it, and adds a source if there is one.

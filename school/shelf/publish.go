@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strconv"
 
+	"readymargin/core/access"
 	"readymargin/core/document"
 	"readymargin/core/worksheet"
 	"readymargin/school"
@@ -171,7 +172,7 @@ func (s *Publishing) AssembleAnew(ctx context.Context, revision uint64) error {
 // Reissue lets the worksheet's assignments go on with what the plan says now.
 // Copies that are begun stay as they are; begun is how many these are.
 func (s *Publishing) Reissue(ctx context.Context, who school.Person, id uint64, anyway bool) (begun int, err error) {
-	w, err := s.gate.Worksheet(ctx, who, id)
+	w, err := s.gate.Worksheet(ctx, who, id, access.UseWorksheet)
 	if err != nil {
 		return 0, err
 	}

@@ -48,7 +48,7 @@ func (s *Shelf) readSoonest(ctx context.Context, f intake.Upload) (t intake.Read
 
 // readOut waits until all pages of a worksheet of the person's own are read.
 func (s *Shelf) readOut(ctx context.Context, who school.Person, id uint64) (school.Worksheet, error) {
-	w, err := s.gate.Worksheet(ctx, who, id)
+	w, err := s.gate.Worksheet(ctx, who, id, access.UseWorksheet)
 	if err != nil || !w.Reading {
 		return w, err
 	}

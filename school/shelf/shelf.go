@@ -5,14 +5,17 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
 
 	"golang.org/x/sync/singleflight"
 
+	"readymargin/core/access"
 	"readymargin/core/document"
 	"readymargin/core/heldback"
+	"readymargin/core/words"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -119,7 +122,7 @@ func filePages(hash string, pages []document.Page) ([]school.FilePage, error) {
 
 // planned loads a worksheet of the person's own with its plan.
 func (s *Shelf) planned(ctx context.Context, who school.Person, id uint64) (w school.Worksheet, p worksheet.Plan, err error) {
-	if w, err = s.gate.Worksheet(ctx, who, id); err == nil {
+	if w, err = s.gate.Worksheet(ctx, who, id, access.UseWorksheet); err == nil {
 		p, err = worksheet.Parse(w.Plan)
 	}
 	return w, p, err
@@ -134,6 +137,7 @@ type Bench struct {
 	Uses      []school.Use
 	Changed   bool // since the newest revision
 	Kit       worksheet.Kit
+	Heading   string // of its first page, where that is offered as the title
 }
 
 // Prepare returns a worksheet of the teacher's own as it is being prepared.
@@ -163,6 +167,9 @@ func (s *Shelf) Prepare(ctx context.Context, who school.Person, id uint64) (b Be
 	if b.Uses, err = s.store.Uses(ctx, id); err != nil {
 		return b, err
 	}
+	if b.Heading, err = s.heading(ctx, b); err != nil {
+		return b, err
+	}
 	last, err := s.store.LatestRevision(ctx, id)
 	if errors.Is(err, school.ErrNotFound) {
 		return b, nil
@@ -173,6 +180,28 @@ func (s *Shelf) Prepare(ctx context.Context, who school.Person, id uint64) (b Be
 	was, err := worksheet.Parse(last.Plan)
 	b.Changed = !was.SameSheet(b.Plan)
 	return b, err
+}
+
+// heading returns what the first page is headed with, while the worksheet is called
+// after its file.
+func (s *Shelf) heading(ctx context.Context, b Bench) (string, error) {
+	sheet := b.Plan.Of(worksheet.Sheet)
+	if len(sheet) == 0 || b.Worksheet.Title != intake.Title(b.Sources[0].Name) {
+		return "", nil
+	}
+	p, err := s.store.FilePage(ctx, b.Sources[sheet[0].Source].FileHash, sheet[0].Page)
+	if err != nil || p.TextLayer == "" {
+		return "", err
+	}
+	var printed words.Page
+	if err := json.Unmarshal([]byte(p.TextLayer), &printed); err != nil {
+		return "", err
+	}
+	heading, ok := school.OneLine(printed.Heading(p.Height), 100)
+	if !ok || heading == b.Worksheet.Title {
+		return "", nil
+	}
+	return heading, nil
 }
 
 // Arrange changes which pages the worksheet has, how, what stands on each for
@@ -246,7 +275,7 @@ func (s *Shelf) AddPages(ctx context.Context, who school.Person, id uint64, at i
 
 // Rename gives a worksheet another title.
 func (s *Shelf) Rename(ctx context.Context, who school.Person, id uint64, title string) error {
-	if _, err := s.gate.Worksheet(ctx, who, id); err != nil {
+	if _, err := s.gate.Worksheet(ctx, who, id, access.UseWorksheet); err != nil {
 		return err
 	}
 	title, ok := school.OneLine(title, 100)
@@ -256,17 +285,119 @@ func (s *Shelf) Rename(ctx context.Context, who school.Person, id uint64, title 
 	return s.store.SetTitle(ctx, id, title)
 }
 
-// Worksheets returns the teacher's own worksheets, newest first; with a query,
-// those in whose title or print its words stand.
-func (s *Shelf) Worksheets(ctx context.Context, who school.Person, query string) ([]school.Shelved, error) {
-	words := strings.FieldsFunc(query, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
-	return s.store.WorksheetsOf(ctx, who.ID, words[:min(len(words), 8)])
+// A Look says what of a shelf is looked at.
+type Look struct {
+	Query    string // its words stand in title or print
+	Folder   string // "" for all
+	Archived bool   // what was put away, and otherwise what was not
 }
 
-// Duplicate puts a copy of a worksheet on the shelf, to be changed without
+// A Shelving is what lies on a teacher's shelf, the newest first.
+type Shelving struct {
+	Own     []school.Shelved
+	Shared  []school.Shelved // by colleagues
+	Folders []string         // of all that is the teacher's own
+	Away    int              // how many are put away
+}
+
+// Worksheets returns what of a teacher's shelf is looked at. What is searched for is
+// found in all folders.
+func (s *Shelf) Worksheets(ctx context.Context, who school.Person, look Look) (out Shelving, err error) {
+	words := strings.FieldsFunc(look.Query, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
+	all, err := s.store.WorksheetsOf(ctx, who.ID, words[:min(len(words), 8)])
+	if err != nil {
+		return out, err
+	}
+	for _, w := range all {
+		if w.OwnerID != who.ID {
+			if !look.Archived && look.Folder == "" {
+				out.Shared = append(out.Shared, w)
+			}
+			continue
+		}
+		if w.Folder != "" && w.ArchivedAt == nil {
+			out.Folders = append(out.Folders, w.Folder)
+		}
+		if w.ArchivedAt != nil {
+			out.Away++
+		}
+		if (w.ArchivedAt != nil) == look.Archived && (look.Folder == "" || len(words) > 0 || w.Folder == look.Folder) {
+			out.Own = append(out.Own, w)
+		}
+	}
+	slices.Sort(out.Folders)
+	out.Folders = slices.Compact(out.Folders)
+	return out, nil
+}
+
+// PutInto puts a worksheet of the teacher's own into a folder, "" for none.
+func (s *Shelf) PutInto(ctx context.Context, who school.Person, id uint64, folder string) error {
+	folder, ok := school.OneLine(folder, 60)
+	if !ok {
+		return school.Refuse("folder", "folder", folder)
+	}
+	return s.decide(ctx, who, id, func(w *school.Worksheet) { w.Folder = folder })
+}
+
+// PutAway puts a worksheet of the teacher's own away, or brings it back. What is
+// assigned of it stays.
+func (s *Shelf) PutAway(ctx context.Context, who school.Person, id uint64, away bool) error {
+	now := s.now()
+	return s.decide(ctx, who, id, func(w *school.Worksheet) {
+		if w.ArchivedAt = nil; away {
+			w.ArchivedAt = &now
+		}
+	})
+}
+
+// decide changes what only its owner decides of a worksheet.
+func (s *Shelf) decide(ctx context.Context, who school.Person, id uint64, change func(*school.Worksheet)) error {
+	if _, err := s.gate.Worksheet(ctx, who, id, access.OwnWorksheet); err != nil {
+		return err
+	}
+	return s.store.ChangeWorksheet(ctx, id, func(w *school.Worksheet) error { change(w); return nil }, nil)
+}
+
+// Delete takes a worksheet of the teacher's own off the shelf for good. What is
+// assigned of it stays as it is; the rest goes, and all of it once nothing of it is
+// assigned any more.
+func (s *Shelf) Delete(ctx context.Context, who school.Person, id uint64) error {
+	if _, err := s.gate.Worksheet(ctx, who, id, access.OwnWorksheet); err != nil {
+		return err
+	}
+	return s.store.DropWorksheet(ctx, id, s.now())
+}
+
+// Share says with which colleagues a worksheet of the teacher's own is shared: those
+// of courses that the teacher works in, or the school's (course 0).
+func (s *Shelf) Share(ctx context.Context, who school.Person, id uint64, shares []school.Share) error {
+	if _, err := s.gate.Worksheet(ctx, who, id, access.OwnWorksheet); err != nil {
+		return err
+	}
+	for i := range shares {
+		shares[i].WorksheetID = id
+		if shares[i].CourseID == 0 {
+			continue
+		}
+		if _, _, err := s.gate.Course(ctx, who, shares[i].CourseID, access.SeeRoll); err != nil {
+			return err
+		}
+	}
+	return s.store.SetShares(ctx, id, shares)
+}
+
+// Shares returns with whom a worksheet of the teacher's own is shared.
+func (s *Shelf) Shares(ctx context.Context, who school.Person, id uint64) ([]school.Share, error) {
+	if _, err := s.gate.Worksheet(ctx, who, id, access.OwnWorksheet); err != nil {
+		return nil, err
+	}
+	return s.store.Shares(ctx, id)
+}
+
+// Duplicate puts a copy of a worksheet, one's own or a colleague's, on the shelf, to be changed without
 // touching what was assigned.
 func (s *Shelf) Duplicate(ctx context.Context, who school.Person, id uint64) (school.Worksheet, error) {
-	w, err := s.gate.Worksheet(ctx, who, id)
+	w, err := s.gate.Worksheet(ctx, who, id, access.CopyWorksheet)
 	if err != nil {
 		return w, err
 	}

@@ -21,6 +21,7 @@ import (
 	"readymargin/core/typeset"
 	"readymargin/school"
 	"readymargin/school/intake"
+	"readymargin/school/markbook"
 	"readymargin/school/screen"
 	"readymargin/school/shelf"
 	"readymargin/school/work"
@@ -34,11 +35,12 @@ type Exports struct {
 	revisions   *shelf.Revisions
 	screens     *screen.Screens
 	attachments *work.Attachments
+	books       *markbook.Books
 }
 
 // New returns what makes files to take away.
-func New(store ExportStore, engine Printer, gate *school.Gate, revisions *shelf.Revisions, screens *screen.Screens, enclosures *work.Attachments) *Exports {
-	return &Exports{store, engine, gate, revisions, screens, enclosures}
+func New(store ExportStore, engine Printer, gate *school.Gate, revisions *shelf.Revisions, screens *screen.Screens, enclosures *work.Attachments, books *markbook.Books) *Exports {
+	return &Exports{store, engine, gate, revisions, screens, enclosures, books}
 }
 
 // A File is something to take away, opened to be read. Whoever gets it closes
@@ -302,13 +304,15 @@ func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
 
 // fileName says worksheet, student, attempt and what it is.
 func fileName(v screen.Screen) string {
-	clean := func(s string) string {
-		return strings.TrimSpace(strings.Map(func(r rune) rune {
-			if unicode.IsControl(r) || strings.ContainsRune(`/\:*?"<>|`, r) {
-				return '-'
-			}
-			return r
-		}, s))
-	}
 	return fmt.Sprintf("%s, %s, attempt %d, marks printed.pdf", clean(v.Title), clean(v.Student), v.Attempt)
+}
+
+// clean makes a part of a file's name of a text.
+func clean(s string) string {
+	return strings.TrimSpace(strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) || strings.ContainsRune(`/\:*?"<>|`, r) {
+			return '-'
+		}
+		return r
+	}, s))
 }

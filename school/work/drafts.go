@@ -37,7 +37,7 @@ func (s *Drafts) mayDraft(ctx context.Context, who school.Person, of school.Draf
 	case school.OfAssignment:
 		err = s.assignments.Marked(ctx, who, id)
 	case school.OfWorksheet:
-		_, err = s.gate.Worksheet(ctx, who, id)
+		_, err = s.gate.Worksheet(ctx, who, id, access.UseWorksheet)
 	default:
 		err = access.ErrHidden
 	}

@@ -22,7 +22,6 @@ type Store interface {
 	services.Store
 	DeletePerson(ctx context.Context, id uint64) error
 	DeleteCourse(ctx context.Context, id uint64) error
-	DeleteWorksheet(ctx context.Context, id uint64) error
 }
 
 // A Class is a course with a teacher, students, and a worksheet of one page

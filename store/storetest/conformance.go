@@ -514,7 +514,13 @@ func deleting(c *check) {
 		must(c.View(c.ctx, one.ID, class.Teacher.ID, false, c.now, c.now))
 	}
 	name := must(c.attachmentOf(own[0].ID))
-	c.is("a worksheet that is assigned", c.DeleteWorksheet(c.ctx, class.Worksheet.ID), school.ErrInUse)
+	c.must(c.DropWorksheet(c.ctx, class.Worksheet.ID, c.now))
+	if w := must(c.Worksheet(c.ctx, class.Worksheet.ID)); w.DeletedAt == nil {
+		c.Error("a worksheet that was taken off the shelf is not marked so")
+	}
+	if lying := must(c.WorksheetsOf(c.ctx, class.Teacher.ID, nil)); len(lying) != 0 {
+		c.Errorf("%d worksheets lie on the shelf", len(lying))
+	}
 	c.is("its owner", c.DeletePerson(c.ctx, class.Teacher.ID), school.ErrInUse)
 
 	c.must(c.DeletePerson(c.ctx, class.Students[0].ID))
@@ -531,7 +537,8 @@ func deleting(c *check) {
 	c.is("a sound of who was deleted", err, school.ErrNotFound)
 
 	c.must(c.DeleteCourse(c.ctx, class.Course.ID))
-	c.must(c.DeleteWorksheet(c.ctx, class.Worksheet.ID))
+	_, err = c.Worksheet(c.ctx, class.Worksheet.ID)
+	c.is("a worksheet off the shelf of which nothing is assigned any more", err, school.ErrNotFound)
 	c.must(c.DeletePerson(c.ctx, class.Teacher.ID))
 	c.is("again", c.DeleteCourse(c.ctx, class.Course.ID), school.ErrNotFound)
 	must(c.Sweep(c.ctx, c.now.Add(time.Hour)))

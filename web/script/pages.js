@@ -2,7 +2,9 @@
 // are registered here because the strict policy allows no script in markup.
 
 import './leaving.js';
+import './codes.js';
 import './forms.js';
+import './whom.js';
 import { newId } from './ids.js';
 
 document.addEventListener('alpine:init', () => {
@@ -15,6 +17,9 @@ document.addEventListener('alpine:init', () => {
   // bringin sends files with progress.
   window.Alpine.data('bringin', () => ({
     busy: false,
+    asking: false,
+    question: '',
+    several: '',
     doing: '',
     wrong: '',
     over() {
@@ -30,15 +35,52 @@ document.addEventListener('alpine:init', () => {
         this.send();
       }
     },
+    // send brings in what was chosen; of several files it is asked what they are.
     send() {
-      const form = this.$root,
-        files = form.querySelector('input[type=file]').files;
+      const files = this.files();
       if (!files.length || this.busy) return;
-      Object.assign(this, {
-        busy: true,
-        wrong: '',
-        doing: `Bringing in ${files.length > 1 ? `${files.length} files` : files[0].name}`,
-      });
+      if (files.length > 1)
+        Object.assign(this, {
+          asking: true,
+          wrong: '',
+          question: `${files.length} files: ${files.length} worksheets, or one?`,
+          several: `${files.length} worksheets`,
+        });
+      else this.bring([files]);
+    },
+    files() {
+      return [...this.$root.querySelector('input[type=file]').files];
+    },
+    one() {
+      this.bring([this.files()]);
+    },
+    each() {
+      this.bring(this.files().map((f) => [f]));
+    },
+    // bring sends one worksheet after the other, each with its files.
+    async bring(sheets) {
+      this.asking = false;
+      let at = '';
+      for (const [i, files] of sheets.entries()) {
+        const name = files.length > 1 ? `${files.length} files` : files[0].name;
+        at = await this.post(files, sheets.length > 1 ? `${i + 1} of ${sheets.length}: ${name}` : name);
+        if (!at) {
+          if (i) this.wrong = `${this.wrong} The ${i > 1 ? `${i} before it are` : 'one before it is'} on your shelf.`;
+          return;
+        }
+      }
+      const course = new URLSearchParams(location.search).get('course');
+      location.href = sheets.length > 1 ? '/worksheets' : at + (course ? `?course=${course}` : '');
+    },
+    // post sends the files of one worksheet, and returns where it is, '' for nowhere.
+    async post(files, called) {
+      Object.assign(this, { busy: true, wrong: '', doing: `Bringing in ${called}` });
+      const form = this.$root,
+        body = new FormData();
+      for (const f of files) body.append('file', f);
+      return new Promise((done) => this.request(form.action, body, files, done));
+    },
+    request(to, body, files, done) {
       const request = new XMLHttpRequest(),
         name = newId();
       request.upload.onprogress = (e) => {
@@ -55,17 +97,20 @@ document.addEventListener('alpine:init', () => {
         const answer = JSON.parse(request.responseText || '{}');
         if (request.status === 201) {
           this.$refs.bar.style.width = '100%';
-          location.href = answer.at;
+          done(answer.at);
           return;
         }
         this.fail(answer.error ?? 'The file could not be brought in. Nothing was kept. Try again.');
+        done('');
       };
-      request.onerror = () =>
+      request.onerror = () => {
         this.fail('The connection broke while the file was on its way. Nothing was kept. Try again.');
-      request.open('POST', form.action);
+        done('');
+      };
+      request.open('POST', to);
       request.setRequestHeader('Accept', 'application/json');
       request.setRequestHeader('Readymargin-Progress', name);
-      request.send(new FormData(form));
+      request.send(body);
     },
     // watch says how many files of others are before this one.
     async watch(name, words) {
@@ -103,13 +148,9 @@ document.addEventListener('submit', (e) => {
   window.addEventListener('pageshow', () => button.removeAttribute('aria-busy'), { once: true });
 });
 
-// A new course's time zone is the browser's own, where it is in the list.
-const zones = document.querySelector('[data-zones]');
-if (zones && !zones.querySelector('[selected]')) {
-  const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
-  if (![...zones.options].some((o) => o.value === here)) zones.add(new Option(here, here));
-  zones.value = here;
-}
+// A new course's time zone is the browser's own.
+const here = /** @type {HTMLInputElement | null} */ (document.querySelector('[data-here]'));
+if (here && !here.value) here.value = Intl.DateTimeFormat().resolvedOptions().timeZone;
 
 // All time zones that the browser knows can be searched, where one is to be typed.
 const every = document.querySelector('[data-all-zones]');

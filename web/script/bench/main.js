@@ -184,6 +184,13 @@ title.addEventListener('input', () => {
   titling ||= setTimeout(name, 300);
 });
 title.addEventListener('change', () => name());
+// What the sheet is headed with is offered as the title.
+const heading = document.querySelector('[data-heading]');
+heading?.addEventListener('click', () => {
+  title.value = heading.dataset.heading;
+  heading.remove();
+  name();
+});
 window.addEventListener('pagehide', () => {
   if (titling) name(true);
 });

@@ -1,0 +1,30 @@
+-- +goose Up
+-- A name in two fields beside the whole: the last word is the family's until
+-- somebody says otherwise.
+ALTER TABLE people ADD COLUMN given VARCHAR(200) NOT NULL DEFAULT '', ADD COLUMN family VARCHAR(200) NOT NULL DEFAULT '',
+  ADD COLUMN closed_at DATETIME(6) NULL;
+UPDATE people SET family = SUBSTRING_INDEX(name, ' ', -1), given = TRIM(LEFT(name, CHAR_LENGTH(name) - CHAR_LENGTH(SUBSTRING_INDEX(name, ' ', -1))));
+-- Signs in a young child, again and again until it ends.
+ALTER TABLE sign_in_tokens ADD COLUMN card BOOLEAN NOT NULL DEFAULT FALSE;
+-- Last year's is put away, and can be brought back.
+ALTER TABLE courses ADD COLUMN archived_at DATETIME(6) NULL;
+ALTER TABLE assignments ADD COLUMN archived_at DATETIME(6) NULL;
+ALTER TABLE worksheets ADD COLUMN archived_at DATETIME(6) NULL, ADD COLUMN deleted_at DATETIME(6) NULL, ADD COLUMN folder VARCHAR(100) NOT NULL DEFAULT '', ADD KEY (deleted_at);
+-- Colleagues with whom a worksheet is shared: those of a course, or of the school.
+CREATE TABLE worksheet_shares (
+  worksheet_id BIGINT UNSIGNED NOT NULL,
+  course_id BIGINT UNSIGNED NULL,
+  may_change BOOLEAN NOT NULL,
+  UNIQUE KEY (worksheet_id, course_id),
+  KEY (course_id),
+  CONSTRAINT share_worksheet FOREIGN KEY (worksheet_id) REFERENCES worksheets (id) ON DELETE CASCADE,
+  CONSTRAINT share_course FOREIGN KEY (course_id) REFERENCES courses (id) ON DELETE CASCADE
+);
+
+-- +goose Down
+DROP TABLE worksheet_shares;
+ALTER TABLE worksheets DROP COLUMN archived_at, DROP COLUMN deleted_at, DROP COLUMN folder;
+ALTER TABLE assignments DROP COLUMN archived_at;
+ALTER TABLE courses DROP COLUMN archived_at;
+ALTER TABLE sign_in_tokens DROP COLUMN card;
+ALTER TABLE people DROP COLUMN given, DROP COLUMN family, DROP COLUMN closed_at;
