@@ -22,6 +22,9 @@ import (
 // Password is everybody's in the demo.
 const Password = "skerrymouth"
 
+// Administrator runs the demo's school.
+const Administrator = "Dr Amoako-Lund"
+
 // Teachers and Students by name; one signs in with the name in lower case,
 // joined by points.
 var (
@@ -69,6 +72,8 @@ func Fill(ctx context.Context, s *services.All, press *pdf.Pool) error {
 	f.assign(passage, "Passage plan", "8", evening(start, 4), "Fill in the form for a boat that you know.")
 	f.symbolsWork(old, start)
 	f.tidesWork(current, start)
+	f.now = start.Add(-30 * time.Hour)
+	f.otherWays(signs, start)
 	return f.err
 }
 
@@ -90,6 +95,9 @@ func (f *filler) people() {
 	}
 	for _, name := range Students {
 		f.students = append(f.students, add(name, false))
+	}
+	if f.err == nil {
+		_, f.err = f.Accounts.AddPerson(f.ctx, Administrator, Password, true, true)
 	}
 	if f.err != nil {
 		return
@@ -134,6 +142,18 @@ func (f *filler) assign(w school.Worksheet, title, points string, due time.Time,
 		})
 	}
 	return a
+}
+
+// otherWays gives a sheet to keep, and asks for pages of the students' own.
+func (f *filler) otherWays(signs school.Worksheet, start time.Time) {
+	for _, t := range []assign.Terms{
+		{Title: "Symbols to look up", Mode: flow.ToKeep, Instructions: "Yours to mark up, for the evening on the water."},
+		{Title: "A passage of your own", Mode: flow.OwnPages, Points: "12", Due: evening(start, 11).Format(flow.Wall), Instructions: "One page: where from, where to, by which marks. Photograph it, or bring a PDF."},
+	} {
+		if f.err == nil {
+			_, f.err = f.Assignments.Assign(f.ctx, f.teachers[0], assign.NewAssignment{Course: f.course.ID, Worksheet: signs.ID, Terms: t})
+		}
+	}
 }
 
 // newID gives names that sort in the order of their making, as a browser's do.

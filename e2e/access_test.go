@@ -188,7 +188,7 @@ const (
 // state; a state that is not named is for nobody.
 var rights = map[string]any{
 	"GET /": everybody, "GET /sign-in": everybody, "POST /sign-in": everybody, "POST /sign-out": everybody,
-	"GET /account": signed, "POST /account/password": signed, "POST /account/devices": signed,
+	"GET /account": signed, "POST /account/password": signed, "POST /account/devices": signed, "POST /account/name": staff, "POST /account/hand": signed, "GET /account/everything.zip": signed, "GET /school": "admin", "POST /school/courses/:id": "admin", "GET /school/people": "admin", "GET /school/people/:person": "admin", "POST /school/people/:person": "admin",
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
 	"POST /invitations": "admin", "GET /directory": "admin", "POST /directory": "admin", "POST /directory/add": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
 	"GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
@@ -210,6 +210,7 @@ var rights = map[string]any{
 	"GET /copies/:id": "student", "GET /copies/:id/view": "student",
 	"POST /copies/:id/ops": "student", "GET /copies/:id/feed": "student", "GET /copies/:id/changes": "student",
 	"GET /copies/:id/states": "student", "POST /copies/:id/states": "student", "GET /copies/:id/states/:number": "student",
+	"POST /copies/:id/bring": "", "POST /copies/:id/keep": "", "GET /assignments/own": staff, "POST /courses/:id/practice": "teacher", "POST /practice/end": "teacher", // who has just become their practice student
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
 	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
 	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
@@ -219,7 +220,7 @@ var rights = map[string]any{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
 	"GET /drafts/:thing/:id": holdersOfCopy, "POST /drafts/:thing/:id": holdersOfCopy, // of a copy; of the others in TestDraftsAreTheirOwn
 	"GET /progress/:name": everybody, // tells a number, to whoever made the name up
-	"POST /settings":      signed, "GET /practice": signed, "GET /service-worker.js": everybody,
+	"POST /settings":      signed, "GET /practice": signed, "GET /service-worker.js": everybody, "GET /manifest.webmanifest": everybody, "GET /share": signed, "POST /share": everybody,
 }
 
 func submittedOnly(who string) map[flow.State]string {

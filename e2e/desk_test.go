@@ -627,9 +627,11 @@ func TestAxeFindsNothing(t *testing.T) {
 	sc := setSceneNamed(t, "Axe")
 	views := map[string][]string{
 		"":            {"/sign-in", "/join", "/slip"},
-		"axe.student": {"/to-do", "/courses", fmt.Sprintf("/courses/%d/own", sc.course.ID)},
+		"axe.student": {"/to-do", "/courses", fmt.Sprintf("/courses/%d/own", sc.course.ID), "/account", "/share"},
+		"axe.admin":   {"/school", "/school/people", fmt.Sprintf("/school/people/%d", sc.student), "/account"},
 		"axe.teacher": {"/", "/courses", fmt.Sprintf("/courses/%d", sc.course.ID), "/worksheets", fmt.Sprintf("/worksheets/%d", sc.sheet.ID),
-			fmt.Sprintf("/worksheets/%d/assign", sc.sheet.ID), fmt.Sprintf("/assignments/%d/change", sc.given.ID), fmt.Sprintf("/courses/%d/list", sc.course.ID)},
+			fmt.Sprintf("/worksheets/%d/assign", sc.sheet.ID), fmt.Sprintf("/assignments/%d/change", sc.given.ID), fmt.Sprintf("/courses/%d/list", sc.course.ID),
+			fmt.Sprintf("/courses/%d/end", sc.course.ID), fmt.Sprintf("/courses/%d/people/%d", sc.course.ID, sc.student), fmt.Sprintf("/worksheets/%d/sharing", sc.sheet.ID), "/worksheets?course=" + fmt.Sprint(sc.course.ID), "/assignments/own"},
 	}
 	for _, s := range []flow.State{flow.InProgress, flow.Submitted, flow.Returned} {
 		views["axe.student"] = append(views["axe.student"], fmt.Sprintf("/copies/%d", sc.copies[s].ID))

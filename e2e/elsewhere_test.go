@@ -238,15 +238,22 @@ func TestAPhotographOfAPageIsLaidOnIt(t *testing.T) {
 
 // bringBack gives the button that brings in what was done elsewhere a file.
 func bringBack(p *browser.Tab, name string) func() error {
+	return choosing(p, func() error { return p.Click(".elsewhere") }, name)
+}
+
+// choosing presses what opens the browser's own dialog; here it is given the file.
+func choosing(p *browser.Tab, press func() error, name string) func() error {
 	return func() error {
-		// The button opens the browser's own dialog; here it is given the file.
-		if _, err := browser.Eval[int](p, `HTMLInputElement.prototype.click=function(){ this.id="brought"; document.body.append(this) }; document.querySelector(".elsewhere").click(); return 1`); err != nil {
+		if _, err := browser.Eval[int](p, `HTMLInputElement.prototype.click=function(){ this.id="brought"; document.body.append(this) }; return 1`); err != nil {
+			return err
+		}
+		if err := press(); err != nil {
 			return err
 		}
 		if err := p.Choose("#brought", name); err != nil {
 			return err
 		}
-		_, err := browser.Eval[int](p, `document.querySelector("#brought").removeAttribute("id"); return 1`)
+		_, err := browser.Eval[int](p, `document.querySelector("#brought").remove(); return 1`)
 		return err
 	}
 }

@@ -135,7 +135,7 @@ func TestFromTheCommandLineToAClass(t *testing.T) {
 
 	// A forgotten password: a slip signs in once, and sets a new one.
 	first := found(t, `žofia.ågren</td>.*?people/(\d+)"`, strings.ReplaceAll(page, "\n", " "))
-	_, page = teacher.post(course+"/people/"+first+"/slip", url.Values{"do": {"begin"}, })
+	_, page = teacher.post(course+"/people/"+first+"/slip", url.Values{"do": {"begin"}})
 	slip := found(t, `data-code>([A-Z0-9 ]+)<`, page)
 	fresh := visit{t, client(t)}
 	if status, _ := fresh.post("/slip", url.Values{"do": {"begin"}, "code": {slip}, "password": {"another-password"}}); status != 303 {

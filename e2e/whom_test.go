@@ -198,7 +198,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 	}
 }
 
-// To read, nobody writes; on one for all everybody does, each under the own
+// To read, everybody writes for oneself alone; on one for all everybody does, each under the own
 // name, and nobody on what another made.
 func TestToReadAndOneForAll(t *testing.T) {
 	t.Parallel()
@@ -221,7 +221,7 @@ func TestToReadAndOneForAll(t *testing.T) {
 	}
 	read := give(flow.ToRead)
 	c := open(student, read)
-	if v, err := home.School.Screens.Open(ctx, student, c.ID); err != nil || v.Edit != "" {
+	if v, err := home.School.Screens.Open(ctx, student, c.ID); err != nil || v.Edit != submission.Own {
 		t.Errorf("to read: layer %q (%v)", v.Edit, err)
 	}
 	if _, err := home.School.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{typedMark(1, "x")}); !errors.Is(err, access.ErrDenied) {

@@ -1,5 +1,6 @@
-// Package practice draws the practice sheet that ships: one page on which every
-// instrument is tried once, laid out by the steps of core/practice.
+// Package practice draws the sheets that ship: the practice sheet, one page on which
+// every instrument is tried once, laid out by the steps of core/practice, and the
+// ruled page that stands where somebody brings pages of their own.
 package practice
 
 import (
@@ -12,6 +13,31 @@ import (
 	"readymargin/core/practice"
 )
 
+// page begins a file of one page, whose bytes are the same every time.
+func page() *fpdf.Fpdf {
+	f := fpdf.New("P", "pt", "A4", "")
+	f.SetAutoPageBreak(false, 0)
+	made := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	f.SetCreationDate(made)
+	f.SetModificationDate(made)
+	f.SetCatalogSort(true)
+	f.AddPage()
+	return f
+}
+
+// Ruled returns a ruled page as a PDF, the same bytes every time.
+func Ruled() ([]byte, error) {
+	f := page()
+	f.SetDrawColor(190, 202, 216)
+	f.SetLineWidth(0.6)
+	for y := 96.0; y < 800; y += 26 {
+		f.Line(56, y, 539, y)
+	}
+	var b bytes.Buffer
+	err := f.Output(&b)
+	return b.Bytes(), err
+}
+
 // printed is what stands at a step to be worked on.
 var printed = map[string]string{
 	"Highlighter": "The harbour wakes with the rising tide, and the boats begin to lift.",
@@ -21,13 +47,7 @@ var printed = map[string]string{
 
 // Sheet returns the page as a PDF, the same bytes every time.
 func Sheet() ([]byte, error) {
-	f := fpdf.New("P", "pt", "A4", "")
-	f.SetAutoPageBreak(false, 0)
-	made := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
-	f.SetCreationDate(made)
-	f.SetModificationDate(made)
-	f.SetCatalogSort(true)
-	f.AddPage()
+	f := page()
 	utf := f.UnicodeTranslatorFromDescriptor("")
 	say := func(x, y, size float64, style, text string) {
 		f.SetFont("Helvetica", style, size)

@@ -74,6 +74,15 @@ func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Act
 	}
 	err = access.ErrHidden
 	for _, h := range held {
+		if h.Copy.ID == 0 && h.Role.Learns() { // with no copy yet, what they would get
+			a, err := s.store.Assignment(ctx, h.Assignment.ID)
+			if err != nil {
+				return r, err
+			}
+			if a.For(who.ID, h.Section).RevisionID != id {
+				continue
+			}
+		}
 		p, t := s.stands(who, h.Role, h.Section, h.Assignment, h.Copy, "")
 		if err = access.May(p, a, t); err == nil {
 			return r, nil
@@ -87,7 +96,7 @@ func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Act
 func (s *Gate) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer submission.Layer) (access.Person, access.Thing) {
 	shared := a.Mode == flow.OneForAll
 	t := access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: shared, Now: s.now(), Given: access.Given{
-		Mode: a.Mode, Draft: a.Draft, Removed: a.Over(), Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere, Watched: a.Watched}}
+		Mode: a.Mode, Draft: a.Draft, Removed: a.Over(), Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere, Watched: a.Watched, Shown: c.Shown}}
 	if a.OpensAt != nil {
 		t.Given.Opens = *a.OpensAt
 	}
@@ -134,7 +143,10 @@ func (s *Gate) Course(ctx context.Context, who Person, id uint64, a access.Actio
 // Closed reports whether a copy takes no more work now, of somebody to whom
 // the assignment is given, or no longer.
 func (s *Gate) Closed(a Assignment, c Copy, section string) bool {
-	gone := a.Mode == flow.CopyEach && !a.Audience.Includes(c.StudentID, section)
+	if a.Mode == flow.ToKeep && c.Begun() {
+		return false // it is theirs
+	}
+	gone := a.Mode.HandedIn() && !a.Audience.Includes(c.StudentID, section)
 	return gone || !a.TimesFor(c).Open(s.now())
 }
 
@@ -169,6 +181,8 @@ type GateStore interface {
 	// WorksheetFor returns a worksheet with whether it is shared with somebody.
 	WorksheetFor(ctx context.Context, id, person uint64) (WorksheetFor, error)
 	Revision(ctx context.Context, id uint64) (Revision, error)
+	// Assignment returns one with its handouts.
+	Assignment(ctx context.Context, id uint64) (Assignment, error)
 	// Holdings returns what gives a person a revision to see.
 	Holdings(ctx context.Context, revision, person uint64) ([]Holding, error)
 	// CopyInCourse returns a copy with its surroundings as the asker stands to it.

@@ -30,6 +30,13 @@ type Person struct {
 	SourceID     string // of the record in a school's directory, "" for none
 	CreatedAt    time.Time
 	ClosedAt     *time.Time // since when they do not sign in
+	PracticeOf   uint64     `gorm:"default:null"` // whose practice student it is, 0 for nobody's
+}
+
+// A Device is a browser in which somebody has signed in.
+type Device struct {
+	Label  string // what it calls itself, in words
+	SeenAt time.Time
 }
 
 // A SignInToken lets its bearer in once: a new teacher (PersonID 0) or a person who
@@ -257,7 +264,7 @@ type Handout struct {
 // For returns the handout that a member gets.
 func (a Assignment) For(person uint64, section string) Handout {
 	for _, h := range a.Handouts[1:] {
-		if h.Audience.Includes(person, section) {
+		if section != access.Anywhere && h.Audience.Includes(person, section) {
 			return h
 		}
 	}
@@ -330,6 +337,10 @@ type Copy struct {
 	StartedAt    *time.Time
 	DueAt        *time.Time // later than for the others: extra time
 	Excused      bool       // need not be done: it counts nowhere
+	Shown        bool       // one that is to keep: its student lets the teachers look at it
+
+	// OwnKey is what the student lets colours stand for, on a copy that is to keep.
+	OwnKey []worksheet.Meaning `gorm:"serializer:json"`
 }
 
 // Begun reports whether there is anything in the copy that its student would
@@ -463,7 +474,7 @@ type WriteContext struct {
 }
 
 // A Holding is what gives somebody a revision to see: a copy of it, or a
-// course in which they mark copies of it. To those who mark, Copy is zero.
+// course in which they will get one, or mark them. Without a copy Copy is zero.
 type Holding struct {
 	Copy       Copy
 	Assignment Assignment // what decides

@@ -17,6 +17,7 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -36,6 +37,16 @@ func (s Copies) CopyFor(ctx context.Context, assignment, student, revision uint6
 		return c, err
 	}
 	return first[school.Copy](db, "assignment_id = ? AND owner = ?", assignment, student)
+}
+
+// SetShown says whether the teachers may look at a copy that is to keep.
+func (s Copies) SetShown(ctx context.Context, copyID uint64, shown bool) error {
+	return s.db.WithContext(ctx).Model(&school.Copy{ID: copyID}).Update("shown", shown).Error
+}
+
+// SetOwnKey says what colours stand for on a copy that is to keep.
+func (s Copies) SetOwnKey(ctx context.Context, copyID uint64, key []worksheet.Meaning) error {
+	return s.db.WithContext(ctx).Model(&school.Copy{ID: copyID}).Select("own_key").Updates(&school.Copy{OwnKey: key}).Error
 }
 
 // CopyOf returns the copy if there is one; student 0 is everybody.
@@ -108,11 +119,11 @@ func (d *deciding) read() error {
 func (s Copies) WriteContext(ctx context.Context, id, asker uint64) (out school.WriteContext, err error) {
 	d := deciding{to: &out.Assignment}
 	c := &out.Copy
-	err = s.row(ctx, `SELECT c.id, c.assignment_id, c.state, c.attempts, c.owner, c.started_at, c.due_at,
+	err = s.row(ctx, `SELECT c.id, c.assignment_id, c.state, c.attempts, c.owner, c.started_at, c.due_at, c.shown,
 		COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count, `+decides+`
 		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
 		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
-		Scan(append([]any{&c.ID, &c.AssignmentID, &c.State, &c.Attempts, &c.StudentID, &c.StartedAt, &c.DueAt, &out.Role, &out.Section, &out.PageCount}, d.columns()...)...)
+		Scan(append([]any{&c.ID, &c.AssignmentID, &c.State, &c.Attempts, &c.StudentID, &c.StartedAt, &c.DueAt, &c.Shown, &out.Role, &out.Section, &out.PageCount}, d.columns()...)...)
 	if err == nil {
 		err = d.read()
 	}

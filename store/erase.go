@@ -77,6 +77,9 @@ const unreferenced = `NOT EXISTS (SELECT 1 FROM sources WHERE file_hash = blobs.
 // that never became a blob. What is stored in this moment is younger; and where
 // something refers to a blob after all, the foreign keys keep it.
 func (s *Store) Sweep(ctx context.Context, before time.Time) (gone int, err error) {
+	if err := dropUnused(s.db.WithContext(ctx)); err != nil {
+		return 0, err
+	}
 	for { // a file takes its pictures with it, which are blobs of their own
 		var names []string
 		if err := s.db.WithContext(ctx).Raw("SELECT hash FROM blobs WHERE created_at < ? AND "+unreferenced+" LIMIT 500", before.UTC()).Scan(&names).Error; err != nil {

@@ -40,6 +40,22 @@ func addPerson(db *gorm.DB, p *school.Person, login string) error {
 	}
 }
 
+// PracticeStudent makes p of the practice student of a teacher, adding it when there is
+// none. Two who ask at once get the same one: the unique key decides.
+func (s People) PracticeStudent(ctx context.Context, p *school.Person) error {
+	db := s.db.WithContext(ctx)
+	there, err := first[school.Person](db, "practice_of = ?", p.PracticeOf)
+	if err == school.ErrNotFound {
+		if err = known(db.Create(p).Error); err == school.ErrTaken {
+			there, err = first[school.Person](db, "practice_of = ?", p.PracticeOf)
+		} else {
+			return err
+		}
+	}
+	*p = there
+	return err
+}
+
 // Person returns whose an ID is.
 func (s People) Person(ctx context.Context, id uint64) (school.Person, error) {
 	return first[school.Person](s.db.WithContext(ctx), "id = ?", id)

@@ -65,6 +65,7 @@ type device struct {
 	TokenHash string
 	PersonID  uint64
 	SeenAt    time.Time
+	Label     string
 }
 
 // KnownDevice says whether a person has signed in on a device before.
@@ -75,8 +76,13 @@ func (s Devices) KnownDevice(ctx context.Context, tokenHash string, person uint6
 }
 
 // AddDevice notes that a person has signed in on a device.
-func (s Devices) AddDevice(ctx context.Context, tokenHash string, person uint64, now time.Time) error {
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&device{tokenHash, person, now}).Error
+func (s Devices) AddDevice(ctx context.Context, tokenHash string, person uint64, label string, now time.Time) error {
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&device{tokenHash, person, now, label}).Error
+}
+
+// DevicesOf returns a person's devices, the one last used first.
+func (s Devices) DevicesOf(ctx context.Context, person uint64) ([]school.Device, error) {
+	return all[school.Device](s.db.WithContext(ctx).Table("devices").Where("person_id = ?", person).Order("seen_at DESC"))
 }
 
 // NewPassword gives another password, and ends what was open with the old one.

@@ -224,8 +224,8 @@ func (s Worksheets) Reissue(ctx context.Context, worksheet, revision uint64) (be
 			WHERE revisions.worksheet_id = ? AND state = ?`, revision, worksheet, flow.NotStarted).Error; err != nil {
 			return err
 		}
-		return tx.Raw(`SELECT COUNT(*) FROM copies JOIN revisions ON revisions.id = copies.revision_id
-			WHERE revisions.worksheet_id = ? AND copies.revision_id <> ?`, worksheet, revision).Row().Scan(&begun)
+		return tx.Raw(`SELECT COUNT(*) FROM copies JOIN revisions ON revisions.id = copies.revision_id LEFT JOIN people ON people.id = copies.student_id
+			WHERE revisions.worksheet_id = ? AND copies.revision_id <> ? AND people.practice_of IS NULL`, worksheet, revision).Row().Scan(&begun)
 	})
 	return begun, err
 }
@@ -238,23 +238,23 @@ func (s Worksheets) Uses(ctx context.Context, worksheet uint64) ([]school.Use, e
 // usesOf returns where worksheets are assigned, the newest first.
 func usesOf(db *gorm.DB, worksheets ...uint64) (out []school.Use, err error) {
 	err = db.Raw(`SELECT DISTINCT h.worksheet_id, a.id AS assignment_id, a.title, courses.name AS course,
-		(SELECT COUNT(*) FROM copies JOIN revisions r ON r.id = copies.revision_id
-			WHERE copies.assignment_id = a.id AND r.worksheet_id = h.worksheet_id AND state <> ?) AS begun
+		(SELECT COUNT(*) FROM copies JOIN revisions r ON r.id = copies.revision_id LEFT JOIN people ON people.id = copies.student_id
+			WHERE copies.assignment_id = a.id AND r.worksheet_id = h.worksheet_id AND state <> ? AND people.practice_of IS NULL) AS begun
 		FROM handouts h JOIN assignments a ON a.id = h.assignment_id JOIN courses ON courses.id = a.course_id
 		WHERE h.worksheet_id IN ? ORDER BY a.id DESC`, flow.NotStarted, worksheets).Scan(&out).Error
 	return out, err
 }
 
-// Holdings returns what gives somebody a revision to see: a copy of it, or a course
-// in which it is handed out and they mark.
+// Holdings returns what gives somebody a revision to see: a copy of it, a course in
+// which it is handed out and they learn or mark.
 func (s Worksheets) Holdings(ctx context.Context, revision, person uint64) (out []school.Holding, err error) {
-	rows, err := s.db.WithContext(ctx).Raw(`SELECT m.role, m.section, COALESCE(c.id, 0), COALESCE(c.owner, 0), COALESCE(c.state, ''), COALESCE(c.attempts, 0), c.started_at, `+decides+`
+	learns, marks := []access.Role{access.Student, access.Practice}, []access.Role{access.Assistant, access.Teacher}
+	rows, err := s.db.WithContext(ctx).Raw(`SELECT m.role, m.section, a.id, COALESCE(c.id, 0), COALESCE(c.owner, 0), COALESCE(c.state, ''), COALESCE(c.attempts, 0), c.started_at, `+decides+`
 		FROM memberships m JOIN assignments a ON a.course_id = m.course_id
-		LEFT JOIN copies c ON m.role = ? AND c.assignment_id = a.id AND c.revision_id = ? AND c.owner IN (m.person_id, 0)
-		WHERE m.person_id = ? AND (c.id IS NOT NULL
-			OR m.role IN ? AND (EXISTS (SELECT 1 FROM handouts h WHERE h.assignment_id = a.id AND h.revision_id = ?)
-				OR EXISTS (SELECT 1 FROM copies o WHERE o.assignment_id = a.id AND o.revision_id = ?)))`,
-		access.Student, revision, person, []access.Role{access.Assistant, access.Teacher}, revision, revision).Rows()
+		LEFT JOIN copies c ON m.role IN ? AND c.assignment_id = a.id AND c.revision_id = ? AND c.owner IN (m.person_id, 0)
+		WHERE m.person_id = ? AND (c.id IS NOT NULL OR m.role IN ? AND EXISTS (SELECT 1 FROM handouts h WHERE h.assignment_id = a.id AND h.revision_id = ?)
+			OR m.role IN ? AND EXISTS (SELECT 1 FROM copies o WHERE o.assignment_id = a.id AND o.revision_id = ?))`,
+		learns, revision, person, append(marks, learns...), revision, marks, revision).Rows()
 	if err != nil {
 		return nil, known(err)
 	}
@@ -262,7 +262,7 @@ func (s Worksheets) Holdings(ctx context.Context, revision, person uint64) (out 
 	for rows.Next() {
 		var h school.Holding
 		d := deciding{to: &h.Assignment}
-		if err := rows.Scan(append([]any{&h.Role, &h.Section, &h.Copy.ID, &h.Copy.StudentID, &h.Copy.State, &h.Copy.Attempts, &h.Copy.StartedAt}, d.columns()...)...); err != nil {
+		if err := rows.Scan(append([]any{&h.Role, &h.Section, &h.Assignment.ID, &h.Copy.ID, &h.Copy.StudentID, &h.Copy.State, &h.Copy.Attempts, &h.Copy.StartedAt}, d.columns()...)...); err != nil {
 			return nil, err
 		}
 		if err := d.read(); err != nil {

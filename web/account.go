@@ -1,17 +1,62 @@
 package web
 
 import (
+	"errors"
 	"net/http"
+	"net/url"
 
 	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/school/enrol"
 )
 
 // account shows what people set about their own account.
-func (s *Site) account(c *echo.Context) error {
-	if _, err := signedIn(c); err != nil {
+func (s *Site) account(c *echo.Context) error { return s.accountPage(c, nil) }
+
+func (s *Site) accountPage(c *echo.Context, wrong error) error {
+	p, err := signedIn(c)
+	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "account.html", "Your account", nil)
+	devices, err := s.school.Accounts.Devices(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	hand, err := enrol.HelpIn(p)
+	if err != nil {
+		return err
+	}
+	data := map[string]any{"Devices": devices, "Help": hand}
+	if wrong != nil {
+		return s.again(c, wrong, "account.html", "Your account", data)
+	}
+	return s.render(c, http.StatusOK, "account.html", "Your account", data)
+}
+
+// kept leads back to the account page, or says there what was wrong.
+func (s *Site) kept(c *echo.Context, err error, told string) error {
+	switch {
+	case err != nil && s.say(err).status == http.StatusUnprocessableEntity:
+		return s.accountPage(c, err)
+	case err != nil:
+		return err
+	}
+	s.tell(c, told)
+	return seeOther(c, "/account")
+}
+
+// renameOwn puts right what the person is called.
+func (s *Site) renameOwn(c *echo.Context) error {
+	err := s.school.Accounts.RenameOwn(c.Request().Context(), me(c), c.FormValue("given"), c.FormValue("family"))
+	return s.kept(c, err, "Your name is changed. You sign in as before.")
+}
+
+// setHand sets how the person's screen is kept.
+func (s *Site) setHand(c *echo.Context) error {
+	on := func(name string) bool { return c.FormValue(name) == "1" }
+	err := s.school.Accounts.SetOwnHelp(c.Request().Context(), me(c), enrol.Help{Left: on("left"), Plain: on("plain"), Ruler: on("ruler")})
+	return s.kept(c, err, "Kept. Sheets open so from now on.")
 }
 
 // changePassword gives the person another password; other devices are signed out.
@@ -22,7 +67,10 @@ func (s *Site) changePassword(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	if err := s.school.Accounts.ChangePassword(ctx, p, c.FormValue("now"), c.FormValue("next"), s.sessions.Token(ctx), device(c)); err != nil {
-		return s.again(c, err, "account.html", "Your account", nil)
+		if s.say(err).status >= 500 || errors.Is(err, access.ErrSignIn) {
+			return err
+		}
+		return s.accountPage(c, err)
 	}
 	if err := s.begin(c, p); err != nil {
 		return err
@@ -41,6 +89,21 @@ func (s *Site) signOutElsewhere(c *echo.Context) error {
 	if err := s.school.Accounts.SignOutElsewhere(ctx, p, s.sessions.Token(ctx)); err != nil {
 		return err
 	}
+	if err := s.begin(c, p); err != nil { // this one is known again
+		return err
+	}
 	s.tell(c, "Your other devices are signed out.")
 	return seeOther(c, "/account")
+}
+
+// ownFile takes away everything that is kept about the person, as it is made.
+func (s *Site) ownFile(c *echo.Context) error {
+	p, err := signedIn(c)
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "application/zip")
+	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape("Everything about "+p.Name+".zip"))
+	return s.streaming(c, s.school.Exports.WriteOwn(c.Request().Context(), p, c.Response()))
 }

@@ -53,19 +53,9 @@ func (s *Site) assigning(c *echo.Context, of string, wrong error) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.school.Courses.CoursesOf(ctx, me(c))
+	teaching, err := s.teaching(c)
 	if err != nil {
 		return err
-	}
-	var teaching []class
-	for _, course := range all {
-		if course.Role == access.Teacher && course.ArchivedAt == nil {
-			k, err := s.class(ctx, me(c), course.ID)
-			if err != nil {
-				return err
-			}
-			teaching = append(teaching, k)
-		}
 	}
 	t := assign.Terms{Title: p.Worksheet.Title, Mode: flow.CopyEach}
 	if worth := p.Plan.Points(); worth > 0 {
@@ -79,6 +69,28 @@ func (s *Site) assigning(c *echo.Context, of string, wrong error) error {
 	}
 	data := map[string]any{"Worksheet": p.Worksheet, "Courses": teaching, "Sheet": p.Plan.Of(worksheet.Sheet), "Held": len(p.Plan.Of(worksheet.Held)),
 		"Undecided": school.IsProblem(wrong, "undecided"), "Terms": t, "Instruments": instruments(nil), "Chosen": []string{chosen}}
+	return s.assignForm(c, data, wrong)
+}
+
+// teaching returns the courses that the person teaches, with whom something in them
+// can be for.
+func (s *Site) teaching(c *echo.Context) (out []class, err error) {
+	ctx := c.Request().Context()
+	all, err := s.school.Courses.CoursesOf(ctx, me(c))
+	for _, course := range all {
+		if course.Role == access.Teacher && course.ArchivedAt == nil {
+			k, err := s.class(ctx, me(c), course.ID)
+			if err != nil {
+				return nil, err
+			}
+			out = append(out, k)
+		}
+	}
+	return out, err
+}
+
+// assignForm shows the form for assigning, with what was typed if something was wrong.
+func (s *Site) assignForm(c *echo.Context, data map[string]any, wrong error) error {
 	if wrong != nil {
 		form := c.Request().PostForm
 		data["Terms"], data["Chosen"], data["Instruments"] = terms(c), form["course"], instruments(form["instrument"])
@@ -132,7 +144,7 @@ func audience(c *echo.Context, course uint64) (a access.Audience, err error) {
 func (s *Site) assign(c *echo.Context) error {
 	c.FormValue("") // parses the form
 	sheetID, err := echo.FormValue[uint64](c, "worksheet")
-	if err != nil {
+	if err != nil && flow.Mode(c.FormValue("way")) != flow.OwnPages {
 		return access.ErrHidden
 	}
 	want := assign.NewAssignment{Worksheet: sheetID, Anyway: c.FormValue("anyway") == "1", Draft: c.FormValue("do") == "draft", Terms: terms(c), Audiences: map[uint64]access.Audience{}}
@@ -152,6 +164,9 @@ func (s *Site) assign(c *echo.Context) error {
 		if s.say(err).status != http.StatusUnprocessableEntity {
 			return err
 		}
+		if want.Mode == flow.OwnPages {
+			return s.ownPages(c, err)
+		}
 		return s.assigning(c, c.FormValue("worksheet"), err)
 	}
 	if want.Draft {
@@ -162,7 +177,7 @@ func (s *Site) assign(c *echo.Context) error {
 	switch {
 	case all[0].OpensAt != nil && all[0].OpensAt.After(s.school.Now()):
 		said = "Students see it when it opens."
-	case all[0].Mode != flow.CopyEach || !all[0].Audience.Everybody():
+	case all[0].Mode != flow.CopyEach && all[0].Mode != flow.ToKeep || !all[0].Audience.Everybody():
 		said = "Those whom it is for see it now."
 	}
 	s.tell(c, "Assigned: "+all[0].Title+". "+said)
@@ -304,7 +319,7 @@ func (s *Site) concern(c *echo.Context) error {
 		student, _ := echo.FormValue[uint64](c, "student")
 		err = s.school.Assignments.GiveTime(ctx, me(c), n, student, c.FormValue("until"))
 	default:
-		err = &school.Problem{Code: "wrong form"}
+		err = wrongForm
 	}
 	if err != nil {
 		if s.say(err).status != http.StatusUnprocessableEntity {

@@ -85,7 +85,7 @@ func (s *Site) endCourse(c *echo.Context) error {
 		}
 	default:
 		if _, err = s.school.Courses.Runs(ctx, me(c), n); err == nil {
-			err = &school.Problem{Code: "wrong form"}
+			err = wrongForm
 		}
 	}
 	if err != nil {
@@ -125,9 +125,14 @@ func (s *Site) courseFile(c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set("Content-Type", "application/zip")
 	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
-	if err := s.school.Exports.WriteCourse(ctx, me(c), n, c.Response()); err != nil {
-		// Half of a file has gone out: the browser is to see that it is not whole.
-		slog.Warn("a course's file broke off", "course", n, "error", err)
+	return s.streaming(c, s.school.Exports.WriteCourse(ctx, me(c), n, c.Response()))
+}
+
+// streaming ends a file that was written as it was made. Where that broke off, half of
+// it has gone out: the browser is to see that it is not whole.
+func (s *Site) streaming(c *echo.Context, err error) error {
+	if err != nil {
+		slog.Warn("a file broke off", "path", c.Path(), "error", err)
 		panic(http.ErrAbortHandler)
 	}
 	return nil

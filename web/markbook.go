@@ -120,7 +120,7 @@ func (s *Site) excuse(c *echo.Context) error {
 	assignment, _ := echo.FormValue[uint64](c, "assignment")
 	student, _ := echo.FormValue[uint64](c, "student")
 	if assignment == 0 || student == 0 {
-		return &school.Problem{Code: "wrong form"}
+		return wrongForm
 	}
 	if err := s.school.Books.Excuse(ctx, me(c), assignment, student, c.FormValue("do") != "not"); err != nil {
 		return err

@@ -3,6 +3,7 @@ package web
 import (
 	"cmp"
 	"errors"
+	"fmt"
 	"net/http"
 	"slices"
 	"strings"
@@ -71,6 +72,15 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 		"New": fresh, "Given": given, "Gone": gone, "Origin": s.cfg.Origin, "Runs": role == access.Teacher,
 		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": assign.Sections(members), "Days": days, "Zones": zones,
 	}
+	practice := fmt.Sprint("practice.", me(c).ID)
+	for _, m := range groups[access.Practice] {
+		if m.Login != practice || role != access.Teacher {
+			continue
+		}
+		if data["Practised"], err = s.school.Books.Of(ctx, me(c), n, m.PersonID); err != nil {
+			return err
+		}
+	}
 	for k, v := range extra {
 		data[k] = v
 	}
@@ -91,7 +101,7 @@ func (s *Site) changeCode(c *echo.Context) error {
 		_, err = s.school.Courses.OpenCode(ctx, me(c), n, c.FormValue("do") == "open")
 	default:
 		if _, err = s.school.Courses.Runs(ctx, me(c), n); err == nil {
-			err = &school.Problem{Code: "wrong form"}
+			err = wrongForm
 		}
 	}
 	if err != nil {
@@ -317,5 +327,5 @@ func (s *Site) newSlip(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.render(c, http.StatusOK, "new-slip.html", title, map[string]any{"Code": token, "Owner": owner, "Course": n, "Origin": s.cfg.Origin, "Card": do == "card"})
+	return s.render(c, http.StatusOK, "new-slip.html", title, map[string]any{"Code": token, "Owner": owner, "Back": "/courses/" + id(n) + "/people/" + id(person), "Origin": s.cfg.Origin, "Card": do == "card"})
 }

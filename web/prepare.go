@@ -235,14 +235,14 @@ func (s *Site) manage(c *echo.Context) error {
 	case "back":
 		err = s.school.Shelf.PutAway(ctx, me, n, false)
 	case "share":
-		return s.share(c, n)
+		return s.shareWith(c, n)
 	case "delete":
 		if err = s.school.Shelf.Delete(ctx, me, n); err == nil {
 			s.tell(c, "The worksheet is deleted. What is assigned of it stays as it is.")
 		}
 	default:
 		if _, err = s.school.Shelf.Shares(ctx, me, n); err == nil { // whose it is not learns no more
-			err = &school.Problem{Code: "wrong form"}
+			err = wrongForm
 		}
 	}
 	if err != nil {
@@ -251,8 +251,8 @@ func (s *Site) manage(c *echo.Context) error {
 	return seeOther(c, to)
 }
 
-// share says with which colleagues a worksheet is shared.
-func (s *Site) share(c *echo.Context, n uint64) error {
+// shareWith says with which colleagues a worksheet is shared.
+func (s *Site) shareWith(c *echo.Context, n uint64) error {
 	var shares []school.Share
 	for _, v := range c.Request().PostForm["with"] {
 		course, err := strconv.ParseUint(v, 10, 63)

@@ -13,6 +13,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"readymargin/core/flow"
 	"readymargin/core/points"
 	"readymargin/school"
 	"readymargin/school/feedback"
@@ -25,7 +26,7 @@ var templates embed.FS
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "qr": qr, "glance": glance, "more": func(n, shown int) int { return n - shown }, "among": among, "chosen": chosen, "rich": rich, "percent": percent, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
+		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "qr": qr, "glance": glance, "way": func(m flow.Mode) string { return ways[m] }, "bytes": bytesOf, "job": func(k school.JobKind) string { return jobs[k] }, "more": func(n, shown int) int { return n - shown }, "among": among, "chosen": chosen, "rich": rich, "percent": percent, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -229,6 +230,25 @@ func icon(name string) template.HTML {
 
 // nothing answers a request that changed something and shows nothing.
 func nothing(c *echo.Context) error { return c.NoContent(http.StatusNoContent) }
+
+// bytesOf writes a size in the largest unit that fits.
+func bytesOf(n int64) string {
+	for _, u := range []struct {
+		of   int64
+		name string
+	}{{1e9, "GB"}, {1e6, "MB"}, {1e3, "kB"}} {
+		if n >= u.of {
+			return fmt.Sprintf("%.1f %s", float64(n)/float64(u.of), u.name)
+		}
+	}
+	return fmt.Sprintf("%d bytes", n)
+}
+
+// jobs are the kinds of work behind the requests, in words.
+var jobs = map[school.JobKind]string{
+	school.JobRead: "Reading worksheet", school.JobAssemble: "Making anew the file of revision", school.JobAnswers: "Laying down the answers of copy",
+	school.JobSweep: "Clearing away what nothing refers to", school.JobReturn: "Giving back",
+}
 
 // glance draws how a class stands with a sheet: a stroke for each student, filled as
 // far as they are.

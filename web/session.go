@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"encoding/json"
 	"net/http"
 	"net/url"
@@ -111,7 +112,7 @@ func (s *Site) begin(c *echo.Context, p school.Person) error {
 		return err
 	}
 	s.sessions.Put(ctx, "person", int64(p.ID))
-	token, err := s.school.Accounts.NewDevice(ctx, p, device(c).Token)
+	token, err := s.school.Accounts.NewDevice(ctx, p, device(c))
 	if err != nil {
 		return err
 	}
@@ -125,11 +126,33 @@ const deviceCookie = "readymargin-device"
 
 // device returns what a browser shows of itself.
 func device(c *echo.Context) enrol.Device {
-	d := enrol.Device{Address: c.RealIP()}
+	d := enrol.Device{Address: c.RealIP(), Label: agent(c.Request().UserAgent())}
 	if k, err := c.Cookie(deviceCookie); err == nil {
 		d.Token = k.Value
 	}
 	return d
+}
+
+// agent says in words what a browser calls itself (RFC 9110, 10.1.5); which words it
+// uses is common practice, no source.
+func agent(header string) string {
+	in := func(names ...[2]string) string {
+		for _, n := range names {
+			if strings.Contains(header, n[0]) {
+				return n[1]
+			}
+		}
+		return ""
+	}
+	browser := in([2]string{"Edg/", "Edge"}, [2]string{"Firefox/", "Firefox"}, [2]string{"Chrome/", "Chrome"}, [2]string{"Safari/", "Safari"})
+	system := in([2]string{"iPhone", "iPhone"}, [2]string{"iPad", "iPad"}, [2]string{"Android", "Android"}, [2]string{"CrOS", "ChromeOS"}, [2]string{"Windows", "Windows"}, [2]string{"Macintosh", "Mac"}, [2]string{"Linux", "Linux"})
+	switch {
+	case browser == "" && system == "":
+		return "a browser"
+	case system == "":
+		return browser
+	}
+	return cmp.Or(browser, "a browser") + ", " + system
 }
 
 // tell keeps a line that the next page shows once.

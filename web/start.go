@@ -89,7 +89,7 @@ func (s *Site) toDo(c *echo.Context) error {
 		switch k.Role {
 		case access.Waiting:
 			waiting = append(waiting, k)
-		case access.Student:
+		case access.Student, access.Practice:
 			if k.ArchivedAt != nil {
 				past = append(past, k)
 				continue
@@ -101,11 +101,13 @@ func (s *Site) toDo(c *echo.Context) error {
 	put := func(list, words string, a assign.Assigned) {
 		lists[list] = append(lists[list], sheetRow{Assigned: a, Now: s.school.Now(), List: list, Words: words})
 	}
-	var read, gone []assign.Assigned
+	var read, kept, gone []assign.Assigned
 	for _, a := range all {
 		switch {
 		case a.Gone:
 			gone = append(gone, a)
+		case a.Assignment.Mode == flow.ToKeep && a.Copy.StartedAt != nil:
+			kept = append(kept, a)
 		case a.Assignment.Mode == flow.ToRead && a.Copy.StartedAt != nil:
 			read = append(read, a)
 		case a.Copy.State == flow.Submitted:
@@ -116,7 +118,7 @@ func (s *Site) toDo(c *echo.Context) error {
 			put("back", "Read it again", a)
 		case a.Assignment.Mode == flow.ToRead:
 			put("to do", "Read", a)
-		case a.Assignment.Mode == flow.OneForAll:
+		case a.Assignment.Mode == flow.OneForAll, a.Assignment.Mode == flow.ToKeep:
 			put("to do", "Open", a)
 		case a.Copy.State == flow.NotStarted:
 			put("to do", "Begin", a)
@@ -136,7 +138,7 @@ func (s *Site) toDo(c *echo.Context) error {
 	if len(first) == 0 && len(lists["to do"]) > 0 {
 		lists["to do"][0].Next = true
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Kept": kept, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
 }
 
 // sheetRow is a sheet in one of the three lists of a student's start page.

@@ -103,7 +103,7 @@ func (s *Site) seen(next echo.HandlerFunc) echo.HandlerFunc {
 // policy is the Content-Security-Policy of every page: nothing from anywhere
 // else, no inline script or style. WebAssembly runs the core.
 const policy = "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self'; img-src 'self' data: blob:; " +
-	"font-src 'self'; connect-src 'self'; media-src 'self' blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	"font-src 'self'; connect-src 'self'; media-src 'self' blob:; manifest-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // headers sets what every answer has, and an id for the log.
 func (s *Site) headers(next echo.HandlerFunc) echo.HandlerFunc {
@@ -128,7 +128,7 @@ var gzipped = middleware.GzipWithConfig(middleware.GzipConfig{
 	Level: 4, MinLength: 1000,
 	Skipper: func(c *echo.Context) bool {
 		switch c.Path() {
-		case savePath, feedPath, picturePath, sourcePath, heldPath, "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*":
+		case savePath, feedPath, picturePath, sourcePath, heldPath, "/copies/:id/sounds/:hash", "/copies/:id/print", "/a/*", "/courses/:id/everything.zip", "/account/everything.zip":
 			return true
 		}
 		return false

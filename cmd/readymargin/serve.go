@@ -180,6 +180,7 @@ func runDemo(ctx context.Context, args []string) error {
 Ready Margin is ready after %s:  %s
 
   teachers   mr.okonjo-bell, ms.thorvald
+  runs it    dr.amoako-lund
   students   ines.varga, tomas.lindqvist, rhys.pugh, leila.haddad, elena.petrova …
   password   %s   (for everybody)
 

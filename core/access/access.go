@@ -17,11 +17,16 @@ const (
 	None    Role = ""        // not in the course, or refused by the teacher
 	Waiting Role = "waiting" // joined, and not yet let in
 	Student Role = "student"
-	Left    Role = "left" // was a student, and may come back
+	// Practice is a teacher's own student, who does what students do and counts nowhere.
+	Practice Role = "practice"
+	Left     Role = "left" // was a student, and may come back
 
 	Assistant Role = "assistant" // marks and returns, and does not run the course
 	Teacher   Role = "teacher"
 )
+
+// Learns reports whether somebody of the role works on copies.
+func (r Role) Learns() bool { return r == Student || r == Practice }
 
 // A Person is who asks: a role in the course that the thing belongs to, and
 // whether the thing is their own.
@@ -42,6 +47,7 @@ const (
 	MakeCourse     Action = "make a course"
 	InviteTeacher  Action = "invite a teacher"
 	BringDirectory Action = "bring in the school's directory"
+	RunSchool      Action = "run the school" // its accounts, courses, storage and jobs
 	RunCourse      Action = "run the course" // join code, newcomers, assigning, slips
 	SeeRoll        Action = "see who is in the course and what was given"
 	SeeOwnPoints   Action = "see one's own points in a course"
@@ -54,6 +60,8 @@ const (
 	SeeHeld        Action = "see the pages that are held back"
 	MarkCopy       Action = "mark a copy"
 	WatchCopy      Action = "look at a copy that is still being worked on"
+	KeepCopy       Action = "decide about a copy that is to keep"
+	BringPages     Action = "bring pages of one's own"
 	SubmitCopy     Action = "submit, take back or improve a copy"
 	ReadLayer      Action = "read a layer"
 	WriteLayer     Action = "write in a layer"
@@ -86,6 +94,7 @@ type Given struct {
 	Begun    bool      // the copy was written on, or opened to be read
 	KeptHere bool      // students do not take it away as a file
 	Watched  bool      // the course lets those who mark look at work before it is submitted
+	Shown    bool      // the student lets them look at a copy that is to keep
 }
 
 // lasts reports whether a student may still work on it: it is out, and it is
@@ -137,14 +146,14 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 	switch a {
 	case MakeCourse:
 		return p.Admin || p.Owner, true // Owner: of an account that was invited as a teacher's
-	case InviteTeacher, BringDirectory:
+	case InviteTeacher, BringDirectory, RunSchool:
 		return p.Admin, true
 	case RunCourse:
 		return teacher, p.Role == Student || staff
 	case SeeRoll:
 		return staff, p.Role == Student
 	case SeeOwnPoints:
-		return p.Role == Student, p.Role == Student || staff
+		return p.Role.Learns(), p.Role.Learns() || staff
 	case SeeAssignment:
 		return own || staff, false
 	case OpenCopy:
@@ -164,7 +173,11 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 	case WatchCopy:
 		return staff && t.Watched(), own || staff
 	case SubmitCopy:
-		return own && !t.Shared && t.Given.Mode == flow.CopyEach, own || staff
+		return own && !t.Shared && t.Given.Mode.HandedIn(), own || staff
+	case KeepCopy:
+		return own && t.Given.Mode == flow.ToKeep, own || staff
+	case BringPages:
+		return own && t.lasts() && t.Given.Mode == flow.OwnPages, own || staff
 	case ReadCopy:
 		return own && !t.Shared, own || staff
 	case ShareCopy:
@@ -178,20 +191,24 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 	case TakeAway:
 		return own && !t.Given.KeptHere || staff && (t.Attempt > 0 || t.Shared), own || staff
 	case BringBack:
-		return writeLayer(p, t) && !t.Given.KeptHere, own || staff
+		return writeLayer(p, t) && !t.Given.KeptHere && t.Layer != submission.Own, own || staff
 	}
 	return false, false
 }
 
 // owns reports whether the thing is a student's own and they may know of it.
-func (p Person) owns(t Thing) bool { return p.Role == Student && p.Owner && t.seen() }
+func (p Person) owns(t Thing) bool { return p.Role.Learns() && p.Owner && t.seen() }
 
 // marks reports whether the person sees and marks the copies of a course.
 func (p Person) marks() bool { return p.Role == Teacher || p.Role == Assistant }
 
-// Watched reports whether those who mark may look at the work as it is done.
+// Watched reports whether those who mark may look at the work as it is done: where the
+// course lets them, or the student does.
 func (t Thing) Watched() bool {
-	return t.Given.Watched && t.Given.Begun && !t.Shared && t.Given.Mode == flow.CopyEach && (t.State == flow.InProgress || t.State == flow.Reworking)
+	if t.Given.Mode == flow.ToKeep {
+		return t.Given.Begun && t.Given.Shown
+	}
+	return t.Given.Watched && t.Given.Begun && t.Given.Mode.HandedIn() && (t.State == flow.InProgress || t.State == flow.Reworking)
 }
 
 // readLayer: the student's live work is the student's alone (the teachers see
@@ -220,7 +237,7 @@ func writeLayer(p Person, t Thing) bool {
 	own := p.owns(t)
 	switch {
 	case t.Given.Mode == flow.ToRead:
-		return false
+		return own && t.Layer == submission.Own
 	case t.Shared:
 		return t.Layer == submission.Work && (own && t.lasts() || p.marks())
 	case t.Layer == submission.Work || t.Layer == submission.Own:

@@ -14,5 +14,9 @@ func (a Audience) Everybody() bool { return len(a.Sections) == 0 && len(a.People
 
 // Includes reports whether a person of a section is among them.
 func (a Audience) Includes(person uint64, section string) bool {
-	return a.Everybody() || section != "" && slices.Contains(a.Sections, section) || slices.Contains(a.People, person)
+	return a.Everybody() || section == Anywhere || section != "" && slices.Contains(a.Sections, section) || slices.Contains(a.People, person)
 }
+
+// Anywhere is the section of a practice student: everything is given to them. It is no
+// name that a section can have.
+const Anywhere = "*"

@@ -352,6 +352,9 @@ func (t *Tab) Choose(selector string, files ...string) error {
 	if err := t.Until("the form is ready", `window.Alpine || document.querySelector("[data-ready]")`); err != nil {
 		return err
 	}
+	if err := t.Until("there is "+selector, fmt.Sprintf("document.querySelector(%q)", selector)); err != nil {
+		return err
+	}
 	time.Sleep(200 * time.Millisecond)
 	return chromedp.Do(t.Ctx, chromedp.SetUploadFiles(chromedp.CSS(selector), files))
 }

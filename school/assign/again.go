@@ -94,7 +94,7 @@ func moved(given []school.Assignment, day string, place *time.Location) (int, er
 // a colleague's stays as it was given.
 func (s *Assignments) renew(ctx context.Context, who school.Person, h *school.Handout) error {
 	w, err := s.gate.Worksheet(ctx, who, h.WorksheetID, access.UseWorksheet)
-	if errors.Is(err, access.ErrHidden) {
+	if errors.Is(err, access.ErrHidden) || errors.Is(err, access.ErrDenied) {
 		return nil
 	}
 	if err != nil {

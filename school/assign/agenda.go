@@ -78,7 +78,7 @@ func (s *Agenda) Given(ctx context.Context, who school.Person, roles ...access.R
 // ToDo returns everything that was given to a student, in the order of what
 // is due.
 func (s *Agenda) ToDo(ctx context.Context, who school.Person) ([]Assigned, error) {
-	courses, err := s.Given(ctx, who, access.Student)
+	courses, err := s.Given(ctx, who, access.Student, access.Practice)
 	if err != nil {
 		return nil, err
 	}
@@ -113,7 +113,7 @@ func (s *Agenda) ToDo(ctx context.Context, who school.Person) ([]Assigned, error
 
 // Works reports whether the copy is being worked on.
 func (a Assigned) Works() bool {
-	return !a.Gone && a.Assignment.Mode == flow.CopyEach && (a.Copy.State == flow.InProgress || a.Copy.State == flow.Reworking)
+	return !a.Gone && (a.Assignment.Mode.HandedIn() || a.Assignment.Mode == flow.ToKeep) && (a.Copy.State == flow.InProgress || a.Copy.State == flow.Reworking)
 }
 
 // countFilled counts the places of the copies that are being worked on.

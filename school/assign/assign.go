@@ -75,11 +75,11 @@ func (s *Assignments) Assign(ctx context.Context, who school.Person, n NewAssign
 // AssignTo gives a worksheet to several courses on the same terms, to all or
 // to none; times are those of each course's own clock.
 func (s *Assignments) AssignTo(ctx context.Context, who school.Person, n NewAssignment, courses []uint64) ([]*school.Assignment, error) {
-	w, err := s.gate.Worksheet(ctx, who, n.Worksheet, access.UseWorksheet)
+	w, err := s.sheetFor(ctx, who, n)
 	if err != nil {
 		return nil, err
 	}
-	if n.Title == "" {
+	if n.Title == "" && n.Mode != flow.OwnPages {
 		n.Title = w.Title
 	}
 	var all []*school.Assignment
@@ -111,6 +111,18 @@ func (s *Assignments) AssignTo(ctx context.Context, who school.Person, n NewAssi
 		a.Handouts = []school.Handout{{WorksheetID: w.ID, RevisionID: r.ID}}
 	}
 	return all, s.store.AddAssignments(ctx, all)
+}
+
+// sheetFor returns the worksheet that is assigned; for pages of one's own it is the
+// one that ships for that.
+func (s *Assignments) sheetFor(ctx context.Context, who school.Person, n NewAssignment) (school.Worksheet, error) {
+	if n.Mode == flow.OwnPages {
+		if who.ID == 0 {
+			return school.Worksheet{}, access.ErrSignIn
+		}
+		return s.publishing.OwnPages(ctx)
+	}
+	return s.gate.Worksheet(ctx, who, n.Worksheet, access.UseWorksheet)
 }
 
 // set takes terms over, or says what is wrong with them.
@@ -276,7 +288,7 @@ func (s *Assignments) changeTerms(ctx context.Context, who school.Person, id uin
 		if err := set(a, t, c.Location()); err != nil {
 			return err
 		}
-		if a.Mode != was.Mode && len(copies) > 0 {
+		if a.Mode != was.Mode && (len(copies) > 0 || a.Mode == flow.OwnPages || was.Mode == flow.OwnPages) {
 			return school.Refuse("way", "way", "") // what was done would be nobody's, or everybody's
 		}
 		if len(scores) > 0 && (a.Scaled != was.Scaled || a.Scaled && a.Points != was.Points) {

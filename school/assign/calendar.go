@@ -36,7 +36,7 @@ func (s *Agenda) Calendar(ctx context.Context, token string) (out []Due, err err
 	if err != nil {
 		return nil, err
 	}
-	courses, err := s.Given(ctx, who, access.Teacher, access.Assistant, access.Student)
+	courses, err := s.Given(ctx, who, access.Teacher, access.Assistant, access.Student, access.Practice)
 	if err != nil {
 		return nil, err
 	}
@@ -47,7 +47,7 @@ func (s *Agenda) Calendar(ctx context.Context, token string) (out []Due, err err
 	for _, c := range courses {
 		for _, a := range c.Given {
 			mine := own[a.ID]
-			if a.Over() || a.Draft || s.gate.Assigned(who, c.CourseRole, a, mine, access.OpenCopy) != nil && c.Role == access.Student {
+			if a.Over() || a.Draft || s.gate.Assigned(who, c.CourseRole, a, mine, access.OpenCopy) != nil && c.Role.Learns() {
 				continue
 			}
 			if mine.DueAt != nil {

@@ -75,7 +75,9 @@ func (s *Assignments) AddHandout(ctx context.Context, who school.Person, id, wor
 	if err := s.known(ctx, c.ID, to); err != nil {
 		return a, err
 	}
-	full := func(a school.Assignment) bool { return len(a.Handouts) >= maxHandouts || a.Mode == flow.OneForAll }
+	full := func(a school.Assignment) bool {
+		return len(a.Handouts) >= maxHandouts || a.Mode == flow.OneForAll || a.Mode == flow.OwnPages
+	}
 	if full(a) { // before a file is made
 		return a, school.Refuse("handouts", "", "")
 	}

@@ -143,6 +143,22 @@ func (s *Accounts) NewSignInToken(ctx context.Context, who school.Person, course
 	return p, token, err
 }
 
+// SlipFor makes a sign-in slip for anybody, by an administrator.
+func (s *Accounts) SlipFor(ctx context.Context, who school.Person, person uint64) (school.Person, string, error) {
+	if err := access.May(access.Person{SignedIn: who.ID != 0, Admin: who.Admin}, access.RunSchool, access.Thing{}); err != nil {
+		return school.Person{}, "", err
+	}
+	p, err := s.store.Person(ctx, person)
+	if errors.Is(err, school.ErrNotFound) {
+		return p, "", access.ErrHidden
+	}
+	if err != nil {
+		return p, "", err
+	}
+	token, err := s.addToken(ctx, person, TokenLasts)
+	return p, token, err
+}
+
 // NewCard makes a card that signs a student of the teacher's course in again and
 // again, for those who are too young for a password. The one before ends.
 func (s *Accounts) NewCard(ctx context.Context, who school.Person, course, student uint64) (school.Person, string, error) {
@@ -178,6 +194,19 @@ func (s *Accounts) pupil(ctx context.Context, who school.Person, course, student
 		return school.Person{}, access.ErrHidden
 	}
 	return p, err
+}
+
+// PracticeStudent returns the teacher's practice student, who is in the course from
+// then on, and counts nowhere in it.
+func (s *Accounts) PracticeStudent(ctx context.Context, who school.Person, course uint64) (school.Person, error) {
+	if _, _, err := s.gate.Course(ctx, who, course, access.RunCourse); err != nil {
+		return school.Person{}, err
+	}
+	p := school.Person{Name: "Practice Student", Login: fmt.Sprint("practice.", who.ID), Settings: "{}", PracticeOf: who.ID, CreatedAt: s.now()}
+	if err := s.store.PracticeStudent(ctx, &p); err != nil {
+		return p, err
+	}
+	return p, s.store.SetMembership(ctx, school.Membership{CourseID: course, PersonID: p.ID, Role: access.Practice, Section: access.Anywhere, Seen: true, JoinedAt: p.CreatedAt})
 }
 
 // Rename puts right what a student of the teacher's course is called. The sign-in

@@ -24,6 +24,10 @@ type AccountStore interface {
 	AddSignInToken(ctx context.Context, s school.SignInToken) error
 	// NewCard ends a person's cards, and adds another one unless it is nil.
 	NewCard(ctx context.Context, person uint64, card *school.SignInToken) error
+	// PracticeStudent makes p of the one whose practice of somebody it is, adding it
+	// when there is none.
+	PracticeStudent(ctx context.Context, p *school.Person) error
+	SetMembership(ctx context.Context, m school.Membership) error
 	SetName(ctx context.Context, id uint64, n roster.Name) error
 	// UseSlip returns an unused slip that has not expired, and marks it used.
 	UseSignInToken(ctx context.Context, tokenHash string, now time.Time) (school.SignInToken, error)
@@ -36,7 +40,9 @@ type AccountStore interface {
 	GiveBack(ctx context.Context, subject string, p school.Pace) error
 	// KnownDevice says whether a person has signed in on a device before.
 	KnownDevice(ctx context.Context, tokenHash string, person uint64) (bool, error)
-	AddDevice(ctx context.Context, tokenHash string, person uint64, now time.Time) error
+	AddDevice(ctx context.Context, tokenHash string, person uint64, label string, now time.Time) error
+	// DevicesOf returns a person's devices, the one last used first.
+	DevicesOf(ctx context.Context, person uint64) ([]school.Device, error)
 	// Membership returns what a person is in a course; in none, with access.None.
 	Membership(ctx context.Context, course, person uint64) (school.Membership, error)
 }

@@ -52,7 +52,7 @@ func (s *Roster) Admit(ctx context.Context, who school.Person, course, person ui
 	if err != nil {
 		return err
 	}
-	if m.Role == access.Teacher || m.Role == access.Assistant {
+	if m.Role == access.Teacher || m.Role == access.Assistant || m.Role == access.Practice {
 		return access.ErrHidden
 	}
 	m.Seen, m.Role = true, access.Student
@@ -89,7 +89,7 @@ func (s *Roster) SetSection(ctx context.Context, who school.Person, course, pers
 		return err
 	}
 	var ok bool
-	if m.Section, ok = school.OneLine(section, 60); !ok {
+	if m.Section, ok = school.OneLine(section, 60); !ok || m.Section == access.Anywhere || m.Role == access.Practice {
 		return school.Refuse("section", "section", section)
 	}
 	return s.store.SetMembership(ctx, m)
@@ -175,7 +175,7 @@ func (s *Roster) HelpOf(ctx context.Context, who school.Person, course, person u
 	}
 	p, err := s.store.Person(ctx, person)
 	if err == nil {
-		err = json.Unmarshal([]byte(p.Settings), &h)
+		h, err = HelpIn(p)
 	}
 	return c, p, m, h, err
 }
@@ -190,6 +190,27 @@ func (s *Roster) SetHelp(ctx context.Context, who school.Person, course, person 
 	if m.Role != access.Student {
 		return access.ErrHidden
 	}
+	return setHelp(ctx, s.store, p, h)
+}
+
+// SetOwnHelp keeps somebody's own screen so.
+func (s *Accounts) SetOwnHelp(ctx context.Context, who school.Person, h Help) error {
+	if who.ID == 0 {
+		return access.ErrSignIn
+	}
+	return setHelp(ctx, s.store, who, h)
+}
+
+// HelpIn returns how the screen is kept for somebody.
+func HelpIn(p school.Person) (h Help, err error) {
+	err = json.Unmarshal([]byte(p.Settings), &h)
+	return h, err
+}
+
+// setHelp writes how the screen is kept beside somebody's other settings.
+func setHelp(ctx context.Context, store interface {
+	SetSettings(ctx context.Context, id uint64, settings string) error
+}, p school.Person, h Help) error {
 	all := map[string]any{}
 	if err := json.Unmarshal([]byte(p.Settings), &all); err != nil {
 		return err
@@ -199,5 +220,5 @@ func (s *Roster) SetHelp(ctx context.Context, who school.Person, course, person 
 	if err != nil {
 		return err
 	}
-	return s.store.SetSettings(ctx, person, string(b))
+	return store.SetSettings(ctx, p.ID, string(b))
 }

@@ -37,6 +37,7 @@ const slow = 2 * time.Second
 type Device struct {
 	Address string
 	Token   string // from NewDevice, "" for none
+	Label   string // what it calls itself, in words
 }
 
 // try takes one try of a subject, or is the Problem "too many tries" with how
@@ -131,11 +132,20 @@ func (s *Accounts) checked(ctx context.Context, password string, p school.Person
 
 // NewDevice returns a token by which a browser is known again as one in which
 // the person has signed in. One that it has already is kept.
-func (s *Accounts) NewDevice(ctx context.Context, who school.Person, has string) (token string, err error) {
-	if token = has; len(token) < 20 || len(token) > 100 {
+func (s *Accounts) NewDevice(ctx context.Context, who school.Person, has Device) (token string, err error) {
+	if token = has.Token; len(token) < 20 || len(token) > 100 {
 		token = rand.Text()
 	}
-	return token, s.store.AddDevice(ctx, deviceHash(token), who.ID, s.now())
+	return token, s.store.AddDevice(ctx, deviceHash(token), who.ID, school.Shorten(has.Label, 60), s.now())
+}
+
+// Devices returns the browsers in which somebody has signed in, the one last used
+// first.
+func (s *Accounts) Devices(ctx context.Context, who school.Person) ([]school.Device, error) {
+	if who.ID == 0 {
+		return nil, access.ErrSignIn
+	}
+	return s.store.DevicesOf(ctx, who.ID)
 }
 
 func deviceHash(token string) string { return school.TokenHash("device " + token) }

@@ -294,7 +294,7 @@ func (s *Queue) Roll(ctx context.Context, who school.Person, assignment uint64) 
 	}
 	roll := all.roll(a, members)
 	for i, r := range roll {
-		roll[i].Watched = access.Thing{State: r.Copy.State, Given: access.Given{Mode: a.Mode, Begun: r.Copy.Begun(), Watched: a.WatchedIn(c)}}.Watched()
+		roll[i].Watched = access.Thing{State: r.Copy.State, Given: access.Given{Mode: a.Mode, Begun: r.Copy.Begun(), Watched: a.WatchedIn(c), Shown: r.Copy.Shown}}.Watched()
 	}
 	scores, err := s.store.ScoresOf(ctx, a.ID)
 	if err != nil {

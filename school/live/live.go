@@ -196,7 +196,7 @@ func (f *Live) Follow(ctx context.Context, who school.Person, id uint64, layer s
 	hear := func(p school.Pulse) error {
 		n := News{Seq: p.Seq[layer], State: p.State, Returned: !p.Returned.Equal(returned), Said: p.Seq[submission.Replies]}
 		n.Moved = n.Returned || p.State != state
-		if c.Role == access.Student {
+		if c.Role.Learns() {
 			n.Watchers = p.Watchers
 		}
 		if n.Seq <= seen.Seq && n.Said <= seen.Said && !n.Moved && slices.Equal(n.Watchers, watchers) {

@@ -94,7 +94,7 @@ func (b *Books) Book(ctx context.Context, who school.Person, course uint64) (out
 		return out, err
 	}
 	for _, a := range given {
-		if a.Mode == flow.CopyEach && a.Points > 0 && !a.Draft && a.RemovedAt == nil {
+		if a.Mode.HandedIn() && a.Points > 0 && !a.Draft && a.RemovedAt == nil {
 			out.Columns = append(out.Columns, Column{Assignment: a})
 		}
 	}
@@ -297,7 +297,7 @@ func (b *Books) Excuse(ctx context.Context, who school.Person, assignment, stude
 	if err != nil {
 		return err
 	}
-	if m.Role != access.Student || a.Mode != flow.CopyEach {
+	if m.Role != access.Student || !a.Mode.HandedIn() {
 		return access.ErrHidden
 	}
 	c, err := b.store.CopyFor(ctx, assignment, student, a.For(student, m.Section).RevisionID)

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"readymargin/core/access"
 	"readymargin/core/answer"
 	"readymargin/core/draw"
 	"readymargin/core/flow"
@@ -75,8 +76,9 @@ type Base struct {
 	Voice        int                 `json:"voice"`    // longest voice note, seconds
 	Pages        []school.PageSize   `json:"pages"`
 	Marks        []Mark              `json:"marks"`
-	Key          []worksheet.Meaning `json:"key,omitempty"`   // what the colours stand for
-	Shelf        []worksheet.Picture `json:"shelf,omitempty"` // pictures to lay on the sheet
+	Key          []worksheet.Meaning `json:"key,omitempty"`    // what the colours stand for
+	OwnKey       []worksheet.Meaning `json:"ownKey,omitempty"` // those of them that the student has set
+	Shelf        []worksheet.Picture `json:"shelf,omitempty"`  // pictures to lay on the sheet
 	Zone         string              `json:"zone"`
 	Person       uint64              `json:"person"` // who looks
 	Me           string              `json:"me"`
@@ -107,6 +109,7 @@ type ForStudent struct {
 	Closes  *time.Time `json:"closes,omitempty"`
 	Removed *time.Time `json:"removed,omitempty"` // when it was unassigned
 	Past    bool       `json:"past"`              // an earlier attempt
+	Shown   bool       `json:"shown"`             // the teachers may look at this copy, which is to keep
 	Runs    bool       `json:"runs"`              // may change others' marks on a copy that is one for all
 }
 
@@ -228,6 +231,8 @@ const (
 	Improve   Action = "improve"
 	TakeAway  Action = "take away"  // as a file
 	BringBack Action = "bring back" // a file that was worked on elsewhere
+	Bring     Action = "bring"      // pages of one's own
+	Keep      Action = "keep"       // show it to the teachers, and give it a key of one's own
 )
 
 // Can reports whether the student may do something now.
@@ -263,7 +268,7 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name, Student: c.Student.Name,
 		State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Mode: c.Assignment.Mode, Instructions: c.Assignment.Instructions,
 		Instruments: c.Assignment.Instruments, NoSpelling: c.Assignment.NoSpelling, Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone,
-		Person: who.ID, Me: who.Name, Section: c.Section, Settings: who.Settings, Marks: []Mark{},
+		Person: who.ID, Me: who.Name, Section: sectionOf(c), Settings: who.Settings, Marks: []Mark{},
 	}}
 	if times := c.Assignment.TimesFor(c.Copy); !times.Due.IsZero() {
 		v.Due = &times.Due
@@ -277,11 +282,21 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 		return v, nil, err
 	}
 	v.issued(issued)
+	v.OwnKey = c.OwnKey
+	v.Key = slices.Concat(v.Key, c.OwnKey)
 	if v.Drafts, err = s.store.Drafts(ctx, who.ID, school.OfCopy, c.ID); err != nil {
 		return v, nil, err
 	}
 	attempts, err := s.store.Attempts(ctx, c.ID)
 	return v, attempts, err
+}
+
+// sectionOf returns the section of who looks, "" for none.
+func sectionOf(c school.CopyInCourse) string {
+	if c.Section == access.Anywhere {
+		return ""
+	}
+	return c.Section
 }
 
 // showLive adds what is present in layers now. Of feedback it is not said to the
@@ -295,7 +310,7 @@ func (s *Screens) showLive(ctx context.Context, v *Screen, id uint64, who school
 		switch {
 		case layer == submission.Replies:
 			v.Said = seq[layer]
-		case layer == submission.Work || layer.Attempt() > 0:
+		case layer == submission.Work || layer.Attempt() > 0 || layer == v.Edit:
 			v.Seq = seq[layer]
 		}
 		var of []school.SavedHead

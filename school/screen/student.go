@@ -66,8 +66,14 @@ func (s *Screens) forStudent(who school.Person, c school.CopyInCourse, attempts 
 		v.May = append(v.May, TakeAway)
 	}
 	_, err := flow.Next(c.State, flow.Change, facts)
-	if err == nil && c.Assignment.Mode == flow.CopyEach && s.gate.May(who, c, access.BringBack, submission.Work) == nil {
+	if err == nil && c.Assignment.Mode != flow.OneForAll && c.Assignment.Mode != flow.OwnPages && s.gate.May(who, c, access.BringBack, submission.Work) == nil {
 		v.May = append(v.May, BringBack)
+	}
+	v.Shown = c.Shown
+	for action, needs := range map[Action]access.Action{Bring: access.BringPages, Keep: access.KeepCopy} {
+		if s.gate.May(who, c, needs, "") == nil && (action != Bring || err == nil && c.Attempts == 0) {
+			v.May = append(v.May, action)
+		}
 	}
 	slices.Sort(v.May)
 	return v
@@ -84,7 +90,7 @@ func (s *Screens) openShared(ctx context.Context, who school.Person, c school.Co
 	}
 	v.Student = "everybody"
 	v.ForStudent = s.forStudent(who, c, nil)
-	v.Runs = c.Role != access.Student
+	v.Runs = !c.Role.Learns()
 	if !v.Closed {
 		v.Edit = submission.Work
 	}
@@ -92,15 +98,21 @@ func (s *Screens) openShared(ctx context.Context, who school.Person, c school.Co
 	return v, s.showLive(ctx, &v, c.ID, who, submission.Work)
 }
 
-// toRead returns the view of a copy that nobody writes on, and notes that it
-// was opened.
-func (s *Screens) toRead(ctx context.Context, v Screen, c school.CopyInCourse) (Screen, error) {
+// toRead returns the view of a copy that is written on for oneself alone, and notes
+// that it was opened.
+func (s *Screens) toRead(ctx context.Context, v Screen, c school.CopyInCourse, who school.Person) (Screen, error) {
 	v.Attempt = 1
 	v.direct()
-	if c.StartedAt != nil {
-		return v, nil
+	v.Edit = submission.Own
+	if err := s.showLive(ctx, &v, c.ID, who, submission.Own); err != nil || c.StartedAt != nil {
+		return v, err
 	}
-	return v, s.store.InCopy(ctx, c.ID, func(tx school.CopyTx) error {
+	return v, s.begun(ctx, c.ID)
+}
+
+// begun notes that a copy was opened.
+func (s *Screens) begun(ctx context.Context, id uint64) error {
+	return s.store.InCopy(ctx, id, func(tx school.CopyTx) error {
 		locked, err := tx.Copy()
 		if err != nil {
 			return err
@@ -130,7 +142,12 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 	}
 	v.ForStudent = s.forStudent(who, c, attempts)
 	if c.Assignment.Mode == flow.ToRead {
-		return s.toRead(ctx, v, c)
+		return s.toRead(ctx, v, c, who)
+	}
+	if c.Assignment.Mode == flow.ToKeep && c.StartedAt == nil {
+		if err := s.begun(ctx, c.ID); err != nil { // opened, it is no longer to do
+			return v, err
+		}
 	}
 	v.Attempt = c.Attempts
 	if c.State != flow.Submitted && c.State != flow.Returned {
@@ -195,7 +212,7 @@ func (s *Screens) OpenAttempt(ctx context.Context, who school.Person, id uint64,
 	if err != nil {
 		return v, err
 	}
-	if number < 1 || number > len(attempts) || c.Role != access.Student {
+	if number < 1 || number > len(attempts) || !c.Role.Learns() {
 		return v, access.ErrHidden
 	}
 	a := &attempts[number-1]

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"readymargin/school"
+	"readymargin/school/administer"
 	"readymargin/school/assign"
 	"readymargin/school/enrol"
 	"readymargin/school/feedback"
@@ -39,11 +40,13 @@ type All struct {
 	Drafts      *work.Drafts
 	States      *work.States
 	Elsewhere   *work.Elsewhere
+	Keeping     *work.Keeping
 	Queue       *feedback.Queue
 	Ready       *feedback.Ready
 	Books       *markbook.Books
 	Marking     *feedback.Marking
 	Exports     *takeaway.Exports
+	Office      *administer.Office
 	Live        *live.Live
 	Jobs        *jobs.Runner
 	Returns     *jobs.Runner // those that are planned, which wait behind nothing that is long
@@ -72,6 +75,7 @@ type Store interface {
 	work.DraftStore
 	work.StateStore
 	work.ElsewhereStore
+	work.KeepingStore
 	feedback.QueueStore
 	feedback.MarkingStore
 	feedback.ReadyStore
@@ -79,6 +83,7 @@ type Store interface {
 	takeaway.ExportStore
 	live.Store
 	jobs.Store
+	administer.Store
 	Sweep(ctx context.Context, before time.Time) (gone int, err error)
 }
 
@@ -127,6 +132,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Attachments = work.NewAttachments(store, gate, s.Intake)
 	s.Drafts = work.NewDrafts(store, gate, s.Assignments, now)
 	s.States = work.NewStates(store, gate, now)
+	s.Keeping = work.NewKeeping(store, gate, s.Shelf, s.Publishing, s.Live, now)
 	s.Elsewhere = work.NewElsewhere(store, engine, gate, s.Intake, s.Revisions, s.Attachments, s.Saving, now)
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
@@ -134,6 +140,8 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Ready = feedback.NewReady(store, gate, now)
 	s.Books = markbook.New(store, gate, s.Revisions, s.Marking)
 	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments, s.Books)
+
+	s.Office = administer.New(store, now)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
 		school.JobRead:     s.Shelf.ReadBehind,

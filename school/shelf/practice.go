@@ -11,16 +11,32 @@ import (
 
 // PracticeSheet returns the worksheet, which is made when it is first asked for.
 func (s *Shelf) PracticeSheet(ctx context.Context) (school.Worksheet, error) {
-	made, err, _ := s.readers.Do("practice", func() (any, error) {
+	return s.shipped(ctx, "Practice sheet", practice.Sheet)
+}
+
+// OwnPages returns the ruled page that stands where a student brings pages of their
+// own; it is made when it is first asked for.
+func (s *Shelf) OwnPages(ctx context.Context) (school.Worksheet, error) {
+	return s.shipped(ctx, "Pages of your own", practice.Ruled)
+}
+
+// shipped returns a worksheet that ships, and belongs to nobody.
+func (s *Shelf) shipped(ctx context.Context, title string, draw func() ([]byte, error)) (school.Worksheet, error) {
+	made, err, _ := s.readers.Do(title, func() (any, error) {
 		there, err := s.store.WorksheetsOf(ctx, school.Nobody, nil)
-		if err != nil || len(there) > 0 {
-			return first(there), err
-		}
-		file, err := practice.Sheet()
 		if err != nil {
 			return school.Worksheet{}, err
 		}
-		t, err := s.intake.Read(ctx, intake.Upload{Name: "Practice sheet.pdf", Data: file})
+		for _, w := range there {
+			if w.Title == title {
+				return w.Worksheet, nil
+			}
+		}
+		file, err := draw()
+		if err != nil {
+			return school.Worksheet{}, err
+		}
+		t, err := s.intake.Read(ctx, intake.Upload{Name: title + ".pdf", Data: file})
 		if err != nil {
 			return school.Worksheet{}, err
 		}
@@ -28,18 +44,11 @@ func (s *Shelf) PracticeSheet(ctx context.Context) (school.Worksheet, error) {
 		if err != nil {
 			return school.Worksheet{}, err
 		}
-		w := school.Worksheet{OwnerID: school.Nobody, Title: "Practice sheet", Plan: worksheet.Plan{}.Join(0, len(t.Pages), 0, nil).String(), Version: 1, CreatedAt: s.now()}
+		w := school.Worksheet{OwnerID: school.Nobody, Title: title, Plan: worksheet.Plan{}.Join(0, len(t.Pages), 0, nil).String(), Version: 1, CreatedAt: s.now()}
 		return w, s.store.AddWorksheet(ctx, &w, []school.Source{source}, nil)
 	})
 	if err != nil {
 		return school.Worksheet{}, err
 	}
 	return made.(school.Worksheet), nil
-}
-
-func first(all []school.Shelved) school.Worksheet {
-	if len(all) == 0 {
-		return school.Worksheet{}
-	}
-	return all[0].Worksheet
 }

@@ -88,6 +88,11 @@ func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool
 	return r, s.store.AddRevision(ctx, &r)
 }
 
+// OwnPages returns the ruled page that stands where students bring pages of their own.
+func (s *Publishing) OwnPages(ctx context.Context) (school.Worksheet, error) {
+	return s.shelf.OwnPages(ctx)
+}
+
 // lead puts what leads from page to page of an assembled file on its guides;
 // without its pages they are read where something does.
 func (s *Publishing) lead(ctx context.Context, file []byte, pages []document.Page, guides []worksheet.Guide) error {

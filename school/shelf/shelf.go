@@ -45,6 +45,18 @@ func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.
 	if err := prepares(who); err != nil {
 		return school.Worksheet{}, err
 	}
+	return s.bringIn(ctx, who, intake.Title(files[0].Name), true, files)
+}
+
+// BringOwn makes a worksheet of pages that a student brings to an assignment: all of
+// them are the sheet. It lies on no shelf once Forget was called, and goes with the copy that has it.
+func (s *Shelf) BringOwn(ctx context.Context, who school.Person, title string, files []intake.Upload) (school.Worksheet, error) {
+	return s.bringIn(ctx, who, title, false, files)
+}
+
+// bringIn makes a worksheet of files, of which pages that look like answers are
+// proposed to be held back, or none are.
+func (s *Shelf) bringIn(ctx context.Context, who school.Person, title string, propose bool, files []intake.Upload) (school.Worksheet, error) {
 	var p worksheet.Plan
 	var all []intake.Read
 	reading := false
@@ -55,7 +67,11 @@ func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.
 		}
 		reading = reading || later
 		t.Source.Number = i
-		all, p = append(all, t), p.Join(i, len(t.Pages), len(p), heldback.Propose(document.Printed(t.Pages)))
+		var answers map[int]heldback.Reason
+		if propose {
+			answers = heldback.Propose(document.Printed(t.Pages))
+		}
+		all, p = append(all, t), p.Join(i, len(t.Pages), len(p), answers)
 		if len(p) > s.engine.Limits().Pages {
 			return school.Worksheet{}, document.ErrPages
 		}
@@ -71,7 +87,7 @@ func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.
 		}
 		sources = append(sources, source)
 	}
-	w := school.Worksheet{OwnerID: who.ID, Title: intake.Title(files[0].Name), Plan: p.String(), Version: 1, Reading: reading, CreatedAt: s.now()}
+	w := school.Worksheet{OwnerID: who.ID, Title: title, Plan: p.String(), Version: 1, Reading: reading, CreatedAt: s.now()}
 	if err := s.store.AddWorksheet(ctx, &w, sources, nil); err != nil {
 		return w, err
 	}
@@ -366,6 +382,12 @@ func (s *Shelf) Delete(ctx context.Context, who school.Person, id uint64) error 
 		return err
 	}
 	return s.store.DropWorksheet(ctx, id, s.now())
+}
+
+// Forget takes a worksheet that a student brought off their shelf, where it would lie
+// for itself: it goes with the copy that has it.
+func (s *Shelf) Forget(ctx context.Context, w school.Worksheet) error {
+	return s.store.DropWorksheet(ctx, w.ID, s.now())
 }
 
 // Share says with which colleagues a worksheet of the teacher's own is shared: those

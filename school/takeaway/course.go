@@ -58,9 +58,9 @@ func (s *Exports) WriteCourse(ctx context.Context, who school.Person, course uin
 	if err := errors.Join(put("class list.csv", list), put("points.csv", points)); err != nil {
 		return err
 	}
-	names := map[uint64]string{}
+	names, practises := map[uint64]string{}, map[uint64]bool{}
 	for _, m := range members {
-		names[m.PersonID] = m.Name
+		names[m.PersonID], practises[m.PersonID] = m.Name, m.Role == access.Practice
 	}
 	var missing []string
 	taken := map[string]bool{}
@@ -75,6 +75,9 @@ func (s *Exports) WriteCourse(ctx context.Context, who school.Person, course uin
 		}
 		for _, t := range attempts {
 			k := of[t.CopyID]
+			if practises[k.StudentID] {
+				continue
+			}
 			owner := names[k.StudentID]
 			if a.Hides(k) {
 				owner = k.Label()

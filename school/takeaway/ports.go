@@ -20,6 +20,12 @@ type ExportStore interface {
 	// HandedIn returns the copies of assignments and their attempts, of each copy
 	// in their order.
 	HandedIn(ctx context.Context, assignments ...uint64) ([]school.Copy, []school.Attempt, error)
+	CoursesOf(ctx context.Context, person uint64) ([]school.CourseRole, error)
+	DevicesOf(ctx context.Context, person uint64) ([]school.Device, error)
+	WorksheetsOf(ctx context.Context, person uint64, words []string) ([]school.Shelved, error)
+	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
+	// ReadyRemarks returns somebody's own and those that are shared in a course.
+	ReadyRemarks(ctx context.Context, owner, course uint64) ([]school.ReadyRemark, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
 }

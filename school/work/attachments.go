@@ -56,7 +56,7 @@ func (s *Attachments) AddPicture(ctx context.Context, who school.Person, id uint
 		return worksheet.Picture{}, err
 	}
 	pixels := intake.StudentPixels
-	if c.Role != access.Student {
+	if !c.Role.Learns() {
 		pixels = intake.StaffPixels
 	}
 	pic, err := s.intake.Picture(ctx, f, pixels)
@@ -134,7 +134,7 @@ func (s *Attachments) released(ctx context.Context, who school.Person, c school.
 	}
 	for i, a := range attempts {
 		switch {
-		case e.Layer == submission.Work && c.Role != access.Student:
+		case e.Layer == submission.Work && !c.Role.Learns():
 			snap, err := school.ReadSnapshot(ctx, s.store, &attempts[i])
 			if err != nil || slices.Contains(snap.Enclosed, e.Hash) {
 				return err == nil, err

@@ -7,6 +7,7 @@ import (
 	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/core/submission"
+	"readymargin/core/worksheet"
 	"readymargin/school"
 )
 
@@ -85,6 +86,14 @@ type SavingStore interface {
 	// afterwards. fn may run more than once when the database asks for it, each
 	// time with everything undone that it did in the store, and must begin anew
 	// with what it keeps outside.
+	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
+}
+
+// A KeepingStore keeps what students decide about copies of their own.
+type KeepingStore interface {
+	SetShown(ctx context.Context, copyID uint64, shown bool) error
+	SetOwnKey(ctx context.Context, copyID uint64, key []worksheet.Meaning) error
+	// InCopy runs fn in one transaction that holds the copy; see SavingStore.
 	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
 }
 

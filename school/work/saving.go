@@ -42,11 +42,11 @@ func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer s
 		if err := fits(o, layer, c.Role, c.PageCount); err != nil {
 			return Saved{}, err
 		}
-		if c.Role == access.Student && o.Base == "" && !o.Mark.Offered(c.Assignment.Instruments) {
+		if c.Role.Learns() && o.Base == "" && !o.Mark.Offered(c.Assignment.Instruments) {
 			return Saved{}, school.Refuse("instrument", "", "")
 		}
 	}
-	if c.Role != access.Student && c.Assignment.Hides(c.Copy) {
+	if !c.Role.Learns() && c.Assignment.Hides(c.Copy) {
 		if ops, err = s.named(ctx, id, ops); err != nil {
 			return Saved{}, err
 		}
@@ -116,7 +116,7 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer s
 // ownMarks checks that students change no marks but their own on a copy that
 // is one for all.
 func ownMarks(tx school.CopyTx, who school.Person, role access.Role, layer submission.Layer, ops []submission.Op) error {
-	if role != access.Student {
+	if !role.Learns() {
 		return nil
 	}
 	var bases []string
@@ -171,7 +171,7 @@ func fits(o submission.Op, layer submission.Layer, role access.Role, pages int) 
 	_, reply := o.Mark.Body.(*mark.Reply)
 	_, note := o.Mark.Body.(*mark.Note)
 	_, paper := o.Mark.Body.(*mark.Paper)
-	if o.Mark.Page > pages+mark.MostPapers || paper && (o.Mark.Page <= pages || layer != submission.Work) || layer == submission.Replies && !reply && (!note || role == access.Student) || layer == submission.Work && reply {
+	if o.Mark.Page > pages+mark.MostPapers || paper && (o.Mark.Page <= pages || layer != submission.Work) || layer == submission.Replies && !reply && (!note || role.Learns()) || layer == submission.Work && reply {
 		return school.Refuse("operation", "", "not a mark of this layer")
 	}
 	return nil

@@ -215,8 +215,11 @@ func worksheets(c *check) {
 		c.Errorf("the latest revision is %d", last.ID)
 	}
 	held := must(c.Holdings(c.ctx, class.Revision.ID, class.Students[0].ID))
-	if len(held) != 0 {
+	if len(held) != 1 || held[0].Copy.ID != 0 || held[0].Assignment.ID != class.Assignments[0].ID {
 		c.Errorf("without a copy a student holds %+v", held)
+	}
+	if other := must(c.Holdings(c.ctx, class.Revision.ID, c.class("worksheets-other", 1, 1).Students[0].ID)); len(other) != 0 {
+		c.Errorf("somebody else holds %+v", other)
 	}
 	must(class.Copy(c.ctx, c.Store, 0, 0))
 	if held = must(c.Holdings(c.ctx, class.Revision.ID, class.Students[0].ID)); len(held) != 1 || held[0].Copy.StudentID != class.Students[0].ID {

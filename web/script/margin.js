@@ -269,6 +269,14 @@ function answer(t) {
   return el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send));
 }
 
+// only are the meanings that alone are shown, on a copy that is to keep; none for all.
+const only = new Set();
+function alone() {
+  for (const e of marks.shown.values())
+    for (const g of Object.values(e.groups ?? {}))
+      g?.classList?.toggle('unshown', only.size > 0 && !only.has(e.mark.body.meaning));
+}
+
 // count says how often each meaning of the colour key stands on the copy, over
 // all kinds of marks, and how many marks there are of those a question asks for.
 export function count() {
@@ -278,13 +286,38 @@ export function count() {
     .filter((e) => e.layer === 'work' && !e.conflict)
     .map((e) => e.mark.body.meaning);
   box.hidden = !key.length;
+  for (const name of only) if (!key.some((m) => m.name === name)) only.delete(name);
   box.replaceChildren(
     ...key.map((m) => {
-      const dot = el('i', { className: 'dyed' });
+      const dot = el('i', { className: 'dyed' }),
+        n = el('b', {}, String(used.filter((u) => u === m.name).length));
       dot.style.background = m.color;
-      return el('li', {}, dot, `${m.name} (${m.sign})`, el('b', {}, String(used.filter((u) => u === m.name).length)));
+      if (marks.view.way !== 'keep') return el('li', {}, dot, `${m.name} (${m.sign})`, n);
+      return el(
+        'li',
+        {},
+        el(
+          'button',
+          {
+            className: 'only',
+            title: 'Show only these',
+            'aria-pressed': String(only.has(m.name)),
+            on: {
+              click: () => {
+                if (!only.delete(m.name)) only.add(m.name);
+                count();
+                box.querySelectorAll('.only')[key.indexOf(m)].focus();
+              },
+            },
+          },
+          dot,
+          `${m.name} (${m.sign})`,
+          n,
+        ),
+      );
     }),
   );
+  alone();
   const asked = marks.view.teacher ? [] : tasks().filter((t) => t.of),
     toDo = margin.querySelector('[data-tasks]');
   toDo.hidden = !asked.length;

@@ -6,6 +6,7 @@ import './codes.js';
 import './forms.js';
 import './whom.js';
 import { newId } from './ids.js';
+import * as lying from './handed.js';
 
 document.addEventListener('alpine:init', () => {
   window.Alpine.data('printing', () => ({
@@ -50,6 +51,13 @@ document.addEventListener('alpine:init', () => {
     },
     files() {
       return [...this.$root.querySelector('input[type=file]').files];
+    },
+    // handed brings in what another program handed over.
+    async handed() {
+      const files = await lying.handed();
+      if (!files.length || this.busy) return;
+      await this.bring([files]);
+      if (!this.wrong) await lying.done();
     },
     one() {
       this.bring([this.files()]);
@@ -156,3 +164,23 @@ if (here && !here.value) here.value = Intl.DateTimeFormat().resolvedOptions().ti
 const every = document.querySelector('[data-all-zones]');
 if (every && Intl.supportedValuesOf)
   every.replaceChildren(...Intl.supportedValuesOf('timeZone').map((z) => new Option(z, z)));
+
+// A page that runs as an installed program takes files that other programs hand over.
+const install = () => navigator.serviceWorker?.register('/service-worker.js').catch(() => {});
+if (window.matchMedia('(display-mode: standalone)').matches) install();
+window.addEventListener('appinstalled', install);
+
+// What was handed over is named, and what it may be for is offered.
+const heard = document.querySelector('[data-handed]');
+if (heard)
+  lying.handed().then((files) => {
+    const what = /** @type {HTMLElement} */ (document.querySelector('[data-handed-for]'));
+    what.hidden = !files.length;
+    heard.textContent = files.length
+      ? files.map((f) => f.name).join(', ')
+      : 'No file has arrived. Nothing is lost: it is where it was. Hand it over once more.';
+    document.querySelector('[data-handed-drop]').addEventListener('click', async () => {
+      await lying.done();
+      location.href = '/';
+    });
+  });

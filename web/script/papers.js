@@ -1,6 +1,7 @@
 // papers has the pages that a student added to the copy, behind those of the
 // sheet: for more room, for working, or because a place was full.
 
+import { bring as bringPages } from './ownkey.js';
 import { core } from './core.js';
 import { el, icon, paint } from './paint.js';
 import { end, goTo, pixels, put, sheetOf, surface, takeOut } from './surface.js';
@@ -115,6 +116,13 @@ function offer() {
         button('page', 'Blank', () => goTo(add('', of.value))),
         el('label', { className: 'button', htmlFor: 'page-photo' }, icon('camera'), 'A photograph'),
         photo,
+        marks.view.may?.includes('bring') &&
+          el(
+            'button',
+            { className: 'button dark', data: { bring: '' }, on: { click: bringPages } },
+            icon('page'),
+            'Bring a PDF, or several photographs',
+          ),
       ),
     );
     offered.of = of;

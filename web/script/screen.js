@@ -84,6 +84,7 @@ export async function begins(view) {
   screen.dataset.ready = 'yes';
   offline.keep(view);
   offline.note();
+  if (!view.teacher) student.takeHanded();
 }
 
 // change shows another view of this copy, or another copy.

@@ -123,9 +123,28 @@ async function fresh(request) {
   }
 }
 
+// handed lays down what another program hands over, and leads to the page that asks
+// what it is for.
+async function handed(request) {
+  const form = await request.formData();
+  await caches.delete('handed');
+  const cache = await caches.open('handed');
+  for (const [i, file] of form.getAll('file').entries())
+    if (file instanceof File && file.size)
+      await cache.put(
+        `/handed/${i}`,
+        new Response(file, {
+          headers: { 'Content-Type': file.type, 'Readymargin-Name': encodeURIComponent(file.name) },
+        }),
+      );
+  return Response.redirect('/share', 303);
+}
+
 self.addEventListener('fetch', (e) => {
   const { request } = e,
     { origin, pathname } = new URL(request.url);
+  if (request.method === 'POST' && origin === self.location.origin && pathname === '/share')
+    e.respondWith(handed(request));
   if (request.method !== 'GET' || origin !== self.location.origin || request.headers.has('Range')) return;
   if (pathname.startsWith('/a/')) e.respondWith(first(ASSETS, request));
   else if (LASTING.test(pathname)) e.respondWith(first(KEPT, request));

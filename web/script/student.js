@@ -18,6 +18,8 @@ import * as drafts from './drafts.js';
 import * as tags from './tags.js';
 import { about } from './margin.js';
 import { dated } from './dated.js';
+import { done, handed } from './handed.js';
+import { bring, letLook, setKey } from './ownkey.js';
 
 const top = document.querySelector('[data-top]'),
   main = document.querySelector('[data-do="main"]'),
@@ -85,7 +87,11 @@ export function draw(v) {
 
 export function begin() {
   top.addEventListener('click', (e) => {
-    if (e.target.closest('[data-do="elsewhere"]')) bringElsewhere();
+    const todo = e.target.closest('[data-do]')?.dataset.do;
+    if (todo === 'elsewhere') bringElsewhere();
+    else if (todo === 'bring') bring();
+    else if (todo === 'own-key') setKey();
+    else if (todo === 'show' || todo === 'hide') letLook(todo === 'show');
   });
   main.addEventListener('click', async () => {
     if (may('submit')) {
@@ -118,14 +124,14 @@ export function begin() {
   });
 }
 
-// bringElsewhere takes over what was done on this sheet with another program.
-function bringElsewhere() {
+// bringElsewhere takes over what was done on this sheet with another program: a file
+// that is chosen, or that another program has handed over.
+async function bringElsewhere(handed = null) {
   const input = el('input', { type: 'file', accept: 'application/pdf,image/*' });
-  input.addEventListener('change', async () => {
-    if (!input.files[0]) return;
+  const bring = async (file) => {
     const send = async (answers) => {
       const body = new FormData();
-      body.append('file', input.files[0]);
+      body.append('file', file);
       for (const [name, value] of Object.entries(answers)) body.append(name, value);
       toast('Comparing the file with the sheet…');
       try {
@@ -167,8 +173,23 @@ function bringElsewhere() {
     } catch (e) {
       toast(e.message);
     }
-  });
+  };
+  if (handed) {
+    await bring(handed);
+    return;
+  }
+  input.addEventListener('change', () => input.files[0] && bring(input.files[0]));
   input.click();
+}
+
+// takeHanded takes over what another program has handed over for this sheet.
+export async function takeHanded() {
+  if (location.hash !== '#handed') return;
+  history.replaceState(null, '', location.pathname);
+  const files = may('bring back') ? await handed() : [];
+  if (!files.length) return;
+  await done();
+  for (const f of files) await bringElsewhere(f);
 }
 
 // look shows every page as the teacher will see it.
