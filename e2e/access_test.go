@@ -10,6 +10,7 @@ import (
 	"net/http/cookiejar"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -199,7 +200,7 @@ var rights = map[string]any{
 	"GET /copies/:id/watch": "", "GET /copies/:id/watching": "", // where the course lets them, which has a test of its own
 	"GET /rubrics": staff, "POST /rubrics": staff, "POST /rubrics/:id/drop": "",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
-	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/manage": "teacher", "GET /worksheets/:id/sharing": "teacher", "POST /worksheets/:id/reissue": "teacher",
+	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/manage": "teacher", "GET /worksheets/:id/sharing": "teacher", "GET /worksheets/:id/write": "teacher", "POST /worksheets/:id/written": "teacher", "POST /worksheets/:id/reissue": "teacher",
 	"GET /worksheets/:id/found": "teacher", "GET /worksheets/:id/sources/:source/print/:n/:turn": "teacher", "POST /worksheets/:id/turned": "teacher",
 	"POST /worksheets/:id/spoken": "teacher", "POST /worksheets/:id/shelf": "teacher", "GET /worksheets/:id/extras/:hash": "",
 	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
@@ -227,6 +228,54 @@ func submittedOnly(who string) map[flow.State]string {
 	return map[flow.State]string{flow.Submitted: who, flow.Returned: who, flow.Reworking: who}
 }
 
+// guestRights says where a colleague to whom a worksheet was given to copy, and the
+// teacher's practice student, get in beside where all do who are signed in.
+var guestRights = map[string]string{
+	"POST /worksheets/:id/copy": "colleague", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "colleague",
+	"GET /courses/:id": "practice", "GET /courses/:id/own": "practice", "GET /assignments/:id": "practice",
+	"GET /sheets/:id/pages/:n/:scale": "practice", "GET /sheets/:id/print/:n": "practice", "GET /sheets/:id/guide": "practice",
+}
+
+// guests walks the table as a colleague and as a practice student.
+func (sc *scene) guests(t *testing.T) {
+	t.Helper()
+	ctx, s := context.Background(), home.School
+	teacher, colleague := personOf(t, "access.teacher"), personOf(t, "access.stranger")
+	if err := s.Shelf.Share(ctx, teacher, sc.sheet.ID, []school.Share{{}}); err != nil {
+		t.Fatal(err)
+	}
+	practice, err := s.Accounts.PracticeStudent(ctx, teacher, sc.course.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for kind, p := range map[string]school.Person{"colleague": colleague, "practice": practice} {
+		token, err := home.SignIn(ctx, p.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		at, err := url.Parse(home.Base)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c := client(t)
+		c.Jar.SetCookies(at, []*http.Cookie{{Name: house.Cookie, Value: token}})
+		for _, r := range web.Routes() {
+			if r == "POST /sign-out" || r == "POST /account/devices" || r == "POST /practice/end" {
+				continue // would change who is who
+			}
+			right, _ := rights[r].(string)
+			want := right == everybody || right == signed || kind == "colleague" && right == staff || guestRights[r] == kind
+			code := sc.ask(t, c, r, sc.copies[flow.Submitted])
+			if in := code != http.StatusUnauthorized && code != http.StatusForbidden && code != http.StatusNotFound; in != want {
+				t.Errorf("%s as %s: %d, want allowed: %v", r, kind, code, want)
+			}
+		}
+	}
+	if err := s.Shelf.Share(ctx, teacher, sc.sheet.ID, nil); err != nil {
+		t.Fatal(err)
+	}
+}
+
 func allowed(r any, state flow.State, kind string) bool {
 	who, ok := r.(string)
 	if !ok {
@@ -244,7 +293,7 @@ func allowed(r any, state flow.State, kind string) bool {
 // who asks, so that the table can be walked without moving anything.
 var bodies = map[string]string{
 	"POST /drafts/:thing/:id": `[]`,
-	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /rubrics": `{}`, "POST /copies/:id/reopen": "due=never", "POST /assignments/:id/across": `{}`, "POST /assignments/:id/across/ops": `{}`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /copies/:id/submit": "seq=-1",
+	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /rubrics": `{}`, "POST /copies/:id/reopen": "due=never", "POST /assignments/:id/across": `{}`, "POST /assignments/:id/across/ops": `{}`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /worksheets/:id/written": `{"version":0,"marks":[]}`, "POST /copies/:id/submit": "seq=-1",
 	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,
 }
 
@@ -259,6 +308,7 @@ func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 			t.Errorf("%s is not in the table of rights", r)
 		}
 	}
+	sc.guests(t)
 	for _, r := range web.Routes() { // in their order: of what is kept there is one when it is asked for
 		right := rights[r]
 		if r == "POST /sign-out" || r == "POST /account/devices" || r == "POST /courses/:id/leave" || r == "POST /courses/:id/welcome" {
@@ -406,6 +456,17 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 				if res.Header.Get("Content-Type") == "application/pdf" { // embedded fonts carry the time of their making
 					b, marks = []byte(textIn(t, b)), ""
 				}
+				if res.Header.Get("Content-Type") == "application/zip" && res.StatusCode == http.StatusOK {
+					var in []string
+					for name, file := range packed(t, b) {
+						if strings.HasSuffix(name, ".pdf") {
+							file = []byte(textIn(t, file))
+						}
+						in = append(in, name+": "+string(file))
+					}
+					slices.Sort(in)
+					b = []byte(strings.Join(in, "\n"))
+				}
 				out[path+" as "+kind] = fmt.Sprint(res.StatusCode, marks, string(b))
 			}
 		}
@@ -535,6 +596,7 @@ func TestEveryRouteInEverySituation(t *testing.T) {
 		{"unassigned after beginning", assign.Terms{}, false, func(id uint64) { begin(id); change(s.Assignments.Unassign(ctx, teacher, id)) }, true},
 		{"closed before it was begun", assign.Terms{Due: past, Closes: past}, false, func(id uint64) { _, err := s.Saving.OpenOwn(ctx, student, id); must(err) }, true},
 		{"one for all, which a teacher looked at too early", assign.Terms{Opens: soon, Mode: flow.OneForAll}, false, func(id uint64) { _, err := s.Saving.OpenOwn(ctx, teacher, id); must(err) }, false},
+		{"in a course that was put away after beginning", assign.Terms{}, false, func(id uint64) { begin(id); must(s.Courses.Archive(ctx, teacher, sc.course.ID)) }, true}, // the last: all of it is
 	} {
 		sheet, err := s.Shelf.Duplicate(ctx, teacher, sc.sheet.ID)
 		must(err)
@@ -567,7 +629,7 @@ func TestEveryRouteInEverySituation(t *testing.T) {
 			}
 		}
 		_, todo := sc.page(t, "student", "/to-do")
-		if strings.Contains(todo, c.name) != c.open {
+		if strings.Contains(todo, c.name) != (c.open && !strings.Contains(c.name, "put away")) { // what is put away is nothing to do
 			t.Errorf("%s: named among what is to do: %v", c.name, !c.open)
 		}
 	}

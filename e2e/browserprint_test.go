@@ -3,7 +3,6 @@ package e2e
 import (
 	"bytes"
 	"context"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -39,14 +38,8 @@ func TestWordsThatABrowserPrints(t *testing.T) {
 				seen[w.Text]++
 			}
 		}
-		cmd := exec.Command("pdftotext", "-", "-")
-		cmd.Stdin = bytes.NewReader(s.PDF)
-		text, err := cmd.Output()
-		if err != nil {
-			t.Fatalf("pdftotext (apt-get install poppler-utils): %v", err)
-		}
 		all, missed := 0, []string{}
-		for _, w := range strings.Fields(string(text)) {
+		for _, w := range strings.Fields(textIn(t, s.PDF)) {
 			if all++; seen[w] == 0 {
 				missed = append(missed, w)
 			}

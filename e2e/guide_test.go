@@ -109,7 +109,7 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 		},
 		do(`document.querySelector('[aria-label="Stop"]').click()`), until(`[...document.querySelectorAll("aside button")].some(b=>b.innerText.trim()==="Keep")`), do(`button("Keep").click()`),
 		until(`document.querySelectorAll(".direction > b").length===3`), saved,
-		take("key"), do(`button("Add a meaning").click()`), fill(typed{"It means", "danger"}), saved,
+		take("key"), do(`button("Add a meaning").click()`), fill(typed{"It means", "danger"}), do(`document.querySelector("#meaning-new").dispatchEvent(new Event("change",{bubbles:true}))`), saved,
 		take("shelf"), func() error { return p.Choose("#shelf-file", picture(t)) }, until(`document.querySelectorAll(".shelf-picture").length===1`), saved,
 	)
 	if e := p.Errors(); len(e) > 0 {

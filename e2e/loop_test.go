@@ -124,7 +124,7 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 		teacher.Ready,
 		func() error { return teacher.Click(`a[href$="/assign"]`) },
 		func() error { return teacher.Fill("#points", "14") },
-		func() error { return teacher.Click(`form[action="/assignments"] button`) },
+		func() error { return teacher.Click(`form[action="/assignments"] button.next`) },
 		func() error {
 			return teacher.Until("it is assigned", `document.body.innerText.includes("Every student has a copy now")`)
 		},

@@ -122,7 +122,7 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 	steps(t,
 		// Undecided, it is asked about before it is assigned.
 		func() error { return p.Click(`a[href$="/assign"]`) },
-		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error { return p.Click(`form[action="/assignments"] button.next`) },
 		func() error {
 			return p.Until("it asks", `document.body.innerText.includes("look as if they held the answers (1")`)
 		},
@@ -145,7 +145,7 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 			return p.Until("nothing is kept", `document.querySelector("[data-saved]").innerText.includes("nothing is kept") && document.querySelectorAll(".sheet").length===2`)
 		},
 		func() error { return p.Go(path + "/assign") },
-		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error { return p.Click(`form[action="/assignments"] button.next`) },
 		func() error {
 			return p.Until("it is assigned", `document.body.innerText.includes("Every student has a copy now")`)
 		},
@@ -238,10 +238,10 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 		func() error { return p.SignIn("times.teacher", scenePassword) },
 		func() error { return p.Go(form) },
 		set("title", "Opens later"), set("opens", wall(48*time.Hour)), set("due", wall(24*time.Hour)),
-		func() error { return p.Click(`form[action="/assignments"] button`) }, says("It must open before it is due"),
+		func() error { return p.Click(`form[action="/assignments"] button.next`) }, says("It must open before it is due"),
 		// What was typed is still there; only the wrong time is changed.
 		set("due", wall(72*time.Hour)), set("attempts", "1"), set("chapter", "Tides"),
-		func() error { return p.Click(`form[action="/assignments"] button`) }, says("Students see it when it opens"), says("Tides"), says("1 attempt"),
+		func() error { return p.Click(`form[action="/assignments"] button.next`) }, says("Students see it when it opens"), says("Tides"), says("1 attempt"),
 	)
 	given, err := home.Store.AssignmentsOf(ctx, sc.course.ID)
 	if err != nil {
@@ -267,7 +267,7 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	change := fmt.Sprintf("/assignments/%d/change", a.ID)
 	steps(t,
 		func() error { return p.Go(change) }, set("opens", ""), set("due", wall(96*time.Hour)),
-		func() error { return p.Click(`form[action$="/change"] button`) }, says("Changed: Opens later"),
+		func() error { return p.Click(`form[action$="/change"] .button.next`) }, says("Changed: Opens later"),
 	)
 	if got := todo(); got != "seen due time" {
 		t.Errorf("after it was opened and moved: %q", got)
@@ -287,7 +287,7 @@ func TestWhenAnAssignmentTakesWork(t *testing.T) {
 	}
 	steps(t,
 		func() error { return p.Go(change) }, set("attempts", ""),
-		func() error { return p.Click(`form[action$="/change"] button`) }, says("Changed: Opens later"),
+		func() error { return p.Click(`form[action$="/change"] .button.next`) }, says("Changed: Opens later"),
 		func() error { return p.Go(change) },
 		func() error { return p.Click(`button[value="close"]`) }, says("closed"),
 	)
@@ -356,7 +356,7 @@ func TestOneWorksheetForSeveralCourses(t *testing.T) {
 	steps(t,
 		func() error { return p.SignIn("several.teacher", scenePassword) },
 		func() error { return p.Go(fmt.Sprintf("/worksheets/%d/assign", sc.sheet.ID)) },
-		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error { return p.Click(`form[action="/assignments"] button.next`) },
 		func() error {
 			return p.Until("none is chosen", `document.body.innerText.includes("Choose at least one course")`)
 		},
@@ -364,7 +364,7 @@ func TestOneWorksheetForSeveralCourses(t *testing.T) {
 			_, err := browser.Eval[int](p, `for (const c of document.querySelectorAll("[name=course]")) c.checked = true; document.getElementById("due").value = "2027-06-30T18:00"; document.getElementById("title").value = "For both"; return 1`)
 			return err
 		},
-		func() error { return p.Click(`form[action="/assignments"] button`) },
+		func() error { return p.Click(`form[action="/assignments"] button.next`) },
 		func() error {
 			return p.Until("it is assigned", `document.body.innerText.includes("Assigned: For both")`)
 		},
@@ -431,6 +431,7 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 		func() error {
 			return p.Choose("#file", file(t, "Tide heights 2.pdf", demo.TideHeights), photo, document)
 		},
+		oneWorksheet(p),
 		func() error { return p.Until("the bench", `document.querySelectorAll(".leaf").length===4`) },
 		// The font that had to be replaced is named, and the blank is found.
 		func() error {
@@ -460,7 +461,7 @@ func TestFilesOfSeveralKindsBecomeOneWorksheet(t *testing.T) {
 		}
 		steps(t,
 			func() error { return p.Go("/worksheets") },
-			func() error { return p.Choose("#file", photo, bad) },
+			func() error { return p.Choose("#file", photo, bad) }, oneWorksheet(p),
 			func() error { return p.Until(name, fmt.Sprintf(`document.body.innerText.includes(%q)`, c.says)) },
 		)
 	}
@@ -550,7 +551,7 @@ func TestTheShelf(t *testing.T) {
 		func() error { return p.Go("/worksheets") },
 		func() error { return p.Until("where it is used", `document.body.innerText.includes("Used in Access")`) },
 		found("overfalls carrick", "access"), found("Acc", "access"), found("zeppelin", ""), found("'; DROP TABLE \"", ""), found("rock", "access"),
-		func() error { return p.Click(`form[action$="/copy"] button`) }, p.Ready,
+		func() error { return p.Click(`.lies summary`) }, func() error { return p.Click(`form[action$="/copy"] button`) }, p.Ready,
 		func() error {
 			return p.Until("the copy", `document.querySelector("[data-title]").value==="access, copy" && document.querySelectorAll(".leaf").length===2`)
 		},

@@ -24,9 +24,15 @@ import (
 // around is the free paper around a picture, in points.
 const around = 18
 
+// sheetSide is the longest side of a sheet that was photographed, in pixels: 200 to
+// the inch of A4.
+const sheetSide = 2340
+
 // sheetOf makes a PDF of one A4 page, upright or lying as the picture is, that
 // shows a PNG, JPEG or WebP picture as large as it fits. A JPEG goes in as it
-// is; its orientation (Exif) becomes a matrix.
+// is; its orientation (Exif) becomes a matrix. Where the picture is a photograph of a
+// sheet of paper, a page comes before it that shows the sheet alone, as seen from
+// straight above and in even light.
 func sheetOf(file []byte) ([]byte, error) {
 	cfg, kind, err := image.DecodeConfig(bytes.NewReader(file))
 	if err != nil || cfg.Width < 1 || cfg.Height < 1 {
@@ -35,55 +41,83 @@ func sheetOf(file []byte) ([]byte, error) {
 	if cfg.Width*cfg.Height > MaxPixels {
 		return nil, document.ErrPixels
 	}
-	w, h, turned := float64(cfg.Width), float64(cfg.Height), 1
-	data := file
-	gray := cfg.ColorModel == color.GrayModel
+	flat, err := flatten(file)
+	if err != nil {
+		return nil, err // such as one cut off in its middle
+	}
+	taken := sheetPicture{data: file, w: cfg.Width, h: cfg.Height, gray: cfg.ColorModel == color.GrayModel, turned: 1, free: around}
 	if kind == "jpeg" {
-		turned = orientation(file)
+		taken.turned = orientation(file)
 	}
 	if kind != "jpeg" || cfg.ColorModel == color.CMYKModel {
-		flat, err := flatten(file)
-		if err != nil {
-			return nil, err
-		}
 		var out bytes.Buffer
 		if err := jpeg.Encode(&out, flat, &jpeg.Options{Quality: 92}); err != nil {
 			return nil, err
 		}
-		data, gray = out.Bytes(), false
-	} else if _, err := jpeg.Decode(bytes.NewReader(file)); err != nil {
-		return nil, document.ErrPicture // cut off in its middle
+		taken.data, taken.gray = out.Bytes(), false
 	}
-	m := upright[turned]
-	if turned > 4 {
+	pictures := []sheetPicture{taken}
+	if q, ok := photograph.Sheet(flat); ok {
+		seen := photograph.Cleaned(photograph.Above(flat, q.Seen(uprightIn(cfg.Width, cfg.Height, taken.turned)), sheetSide))
+		var out bytes.Buffer
+		if err := jpeg.Encode(&out, seen, &jpeg.Options{Quality: 88}); err != nil {
+			return nil, err
+		}
+		pictures = []sheetPicture{{data: out.Bytes(), w: seen.Bounds().Dx(), h: seen.Bounds().Dy(), turned: 1}, taken}
+	}
+	b := &assembly{}
+	catalog, tree := b.reserve(), b.reserve()
+	var kids types.Array
+	for _, p := range pictures {
+		kids = append(kids, p.lay(b, tree))
+	}
+	b.put(tree, types.Dict{"Type": types.Name("Pages"), "Kids": kids, "Count": types.Integer(len(kids))})
+	b.put(catalog, types.Dict{"Type": types.Name("Catalog"), "Pages": tree})
+	return b.file(catalog), nil
+}
+
+// A sheetPicture is a JPEG that becomes a page.
+type sheetPicture struct {
+	data   []byte
+	w, h   int
+	gray   bool
+	turned int     // as Exif says
+	free   float64 // paper about it, in points
+}
+
+// lay adds a page with the picture.
+func (p sheetPicture) lay(b *assembly, tree types.IndirectRef) types.IndirectRef {
+	w, h := float64(p.w), float64(p.h)
+	if p.turned > 4 {
 		w, h = h, w
 	}
 	paper := page.R(0, 0, A4.Max.X, A4.Max.Y)
 	if w > h {
 		paper = page.R(0, 0, A4.Max.Y, A4.Max.X)
 	}
-	scale := min((paper.W()-2*around)/w, (paper.H()-2*around)/h)
+	scale := min((paper.W()-2*p.free)/w, (paper.H()-2*p.free)/h)
 	w, h = w*scale, h*scale
-	place := m.Then(page.Matrix{A: w, D: h, E: (paper.W() - w) / 2, F: paper.H() - around - h})
-	b := &assembly{}
-	catalog, tree, pg := b.reserve(), b.reserve(), b.reserve()
+	place := upright[p.turned].Then(page.Matrix{A: w, D: h, E: (paper.W() - w) / 2, F: paper.H() - p.free - h})
 	space := "DeviceRGB"
-	if gray {
+	if p.gray {
 		space = "DeviceGray"
 	}
-	picture := b.add(types.StreamDict{Raw: data, Dict: types.Dict{
-		"Type": types.Name("XObject"), "Subtype": types.Name("Image"), "Width": types.Integer(cfg.Width), "Height": types.Integer(cfg.Height),
-		"ColorSpace": types.Name(space), "BitsPerComponent": types.Integer(8), "Filter": types.Name("DCTDecode"), "Length": types.Integer(len(data)),
+	picture := b.add(types.StreamDict{Raw: p.data, Dict: types.Dict{
+		"Type": types.Name("XObject"), "Subtype": types.Name("Image"), "Width": types.Integer(p.w), "Height": types.Integer(p.h),
+		"ColorSpace": types.Name(space), "BitsPerComponent": types.Integer(8), "Filter": types.Name("DCTDecode"), "Length": types.Integer(len(p.data)),
 	}})
 	content := fmt.Sprintf("q %.4f %.4f %.4f %.4f %.4f %.4f cm /Picture Do Q", place.A, place.B, place.C, place.D, place.E, place.F)
 	stream := b.add(types.StreamDict{Raw: []byte(content), Dict: types.Dict{"Length": types.Integer(len(content))}})
-	b.put(pg, types.Dict{
+	return b.add(types.Dict{
 		"Type": types.Name("Page"), "Parent": tree, "MediaBox": types.NewNumberArray(0, 0, paper.Max.X, paper.Max.Y), "Contents": stream,
 		"Resources": types.Dict{"XObject": types.Dict{"Picture": picture}},
 	})
-	b.put(tree, types.Dict{"Type": types.Name("Pages"), "Kids": types.Array{pg}, "Count": types.Integer(1)})
-	b.put(catalog, types.Dict{"Type": types.Name("Catalog"), "Pages": tree})
-	return b.file(catalog), nil
+}
+
+// uprightIn is the matrix that sets a picture upright, in pixels with y downwards.
+func uprightIn(width, height, turned int) page.Matrix {
+	w, h := float64(width), float64(height)
+	return page.Matrix{A: 1 / w, D: -1 / h, F: 1}.Then(upright[turned]).Then(page.Matrix{A: w, D: -h, F: h})
 }
 
 // flatten decodes a picture and lays it on white.
@@ -117,8 +151,7 @@ func repaint(file []byte, how document.Painting) ([]byte, error) {
 	var b bytes.Buffer
 	if how.Sheet {
 		if q, ok := photograph.Sheet(flat); ok {
-			q = q.Seen(page.Matrix{A: 1 / w, D: -1 / h, F: 1}.Then(upright[turned]).Then(page.Matrix{A: w, D: -h, F: h}))
-			err := jpeg.Encode(&b, photograph.Above(flat, q, how.Side), &jpeg.Options{Quality: 88})
+			err := jpeg.Encode(&b, photograph.Above(flat, q.Seen(uprightIn(cfg.Width, cfg.Height, turned)), how.Side), &jpeg.Options{Quality: 88})
 			return b.Bytes(), err
 		}
 	}

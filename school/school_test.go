@@ -21,6 +21,7 @@ import (
 	"readymargin/school/jobs"
 	"readymargin/school/live"
 	"readymargin/school/services"
+	"readymargin/school/shelf"
 	"readymargin/school/work"
 	"readymargin/store"
 	"readymargin/store/mariadb"
@@ -162,8 +163,27 @@ func TestStartPagesAskOnce(t *testing.T) {
 	for name, do := range ask {
 		before[name] = h.statements(do)
 	}
-	h.course("Second", 2, 5)
+	pages := func(given []*school.Assignment, who school.Person) map[string]int {
+		out, course := map[string]int{}, given[0].CourseID
+		for name, do := range map[string]func() error{
+			"course's page":                    func() error { _, _, _, err := h.school.Queue.InCourse(h.ctx, h.teacher, course); return err },
+			"student's page of a course":       func() error { _, _, err := h.school.Books.Own(h.ctx, who, course); return err },
+			"teacher's page of a student":      func() error { _, err := h.school.Books.Of(h.ctx, h.teacher, course, who.ID); return err },
+			"teacher's shelf of worksheets":    func() error { _, err := h.school.Shelf.Worksheets(h.ctx, h.teacher, shelf.Look{}); return err },
+			"administrator's page of a school": func() error { _, err := h.school.Office.Overview(h.ctx, school.Person{ID: 1, Admin: true}); return err },
+		} {
+			out[name] = h.statements(func() { h.must(do()) })
+		}
+		return out
+	}
+	few := pages(given, class[0])
+	others, five := h.course("Second", 2, 5)
 	h.course("Third", 2, 3)
+	for name, n := range pages(five, others[0]) {
+		if n != few[name] || n > 10 {
+			t.Errorf("the %s asks %d statements with five assignments, %d with one", name, n, few[name])
+		}
+	}
 	if all, err := h.school.Queue.Pile(h.ctx, h.teacher); err != nil || len(all) != 9 {
 		t.Fatalf("%d assignments lie on the pile (%v)", len(all), err)
 	}

@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/mark"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -337,6 +338,39 @@ func (s *Site) tryOut(c *echo.Context) error {
 		return err
 	}
 	return s.showSheet(c, v, "/worksheets/"+id(n))
+}
+
+// writeOn shows the screen on which a teacher writes on the sheet itself.
+func (s *Site) writeOn(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	v, err := s.school.Screens.Writing(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return s.showSheet(c, v, "/worksheets/"+id(n))
+}
+
+// written keeps what the teacher writes on the sheet itself.
+func (s *Site) written(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	var want struct {
+		Version int         `json:"version"`
+		Marks   []mark.Mark `json:"marks"`
+	}
+	if err := json.NewDecoder(c.Request().Body).Decode(&want); err != nil {
+		return &school.Problem{Code: "plan"}
+	}
+	version, err := s.school.Shelf.Write(c.Request().Context(), me(c), n, want.Version, want.Marks)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]int{"version": version})
 }
 
 // numbers returns path parameters that are small numbers.

@@ -8,6 +8,7 @@ import (
 	"image/draw"
 	"image/png"
 	"math"
+	"math/rand/v2"
 	"os/exec"
 	"testing"
 
@@ -100,6 +101,55 @@ func TestASheetIsSeenFromAbove(t *testing.T) {
 		if mean > 4 {
 			t.Errorf("%s: the sheet differs from what was photographed by %.1f of 255", name, mean)
 		}
+	}
+}
+
+// In the shadow of a hand and with a camera's noise the sheet is found as well, and
+// cleaned its paper is white and its print where it was.
+func TestASheetInAShadowIsCleaned(t *testing.T) {
+	corners := Quad{page.Pt(230, 80), page.Pt(930, 210), page.Pt(760, 1280), page.Pt(60, 1120)}
+	m := photographed(t, color.RGBA{90, 70, 50, 255}, corners)
+	noise := rand.New(rand.NewPCG(1, 2))
+	for y := range m.Bounds().Dy() {
+		for x := range m.Bounds().Dx() {
+			shade := 1 - 0.3/(1+math.Exp((float64(x)+0.6*float64(y)-900)/40)) // soft, over the upper left
+			c := m.RGBAAt(x, y)
+			dim := func(v uint8, lamp float64) uint8 {
+				return uint8(min(max(float64(v)*shade*lamp+6*noise.NormFloat64(), 0), 255))
+			}
+			m.SetRGBA(x, y, color.RGBA{dim(c.R, 1), dim(c.G, 0.97), dim(c.B, 0.85), 255}) // under a warm lamp
+		}
+	}
+	q, ok := Sheet(m)
+	if !ok {
+		t.Fatal("no sheet is seen")
+	}
+	for i := range q {
+		if d := q[i].Dist(corners[i]); d > 7 { // a hundredth of its width of 712 pixels
+			t.Errorf("corner %d is %.1f pixels off", i, d)
+		}
+	}
+	clean, want := Cleaned(Above(m, q, 877)), sheet()
+	paper, dull, print, lost := 0, 0, 0, 0
+	for y := 12; y < 865; y++ {
+		for x := 12; x < 608; x++ {
+			near := want.RGBAAt(x-3, y).G < 100 != (want.RGBAAt(x+3, y).G < 100) || want.RGBAAt(x, y-3).G < 100 != (want.RGBAAt(x, y+3).G < 100)
+			if near { // the edges of print
+				continue
+			}
+			got := clean.RGBAAt(x*clean.Bounds().Dx()/620, y*clean.Bounds().Dy()/877)
+			least, most := min(got.R, got.G, got.B), max(got.R, got.G, got.B)
+			if want.RGBAAt(x, y).G < 100 {
+				if print++; most > 130 {
+					lost++
+				}
+			} else if paper++; least < 240 {
+				dull++
+			}
+		}
+	}
+	if dull*50 > paper || lost*50 > print {
+		t.Errorf("of %d points of paper %d are not white, of %d of print %d are not dark", paper, dull, print, lost)
 	}
 }
 

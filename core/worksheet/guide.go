@@ -196,7 +196,7 @@ func (p Plan) Points() (sum points.Points) {
 // Limits of a leaf's guide.
 const (
 	maxPlaces = 600
-	maxSaid   = 200
+	maxSaid   = 400
 	maxWords  = 200 // characters of a label
 	maxText   = 500
 )
@@ -263,8 +263,7 @@ func (l PageRef) checkGuide() error {
 	}
 	for _, m := range l.Said {
 		switch m.Body.(type) {
-		case *mark.Note, *mark.Highlight:
-		default:
+		case *mark.Reply, *mark.Paper, *mark.Widget:
 			return ErrGuide
 		}
 		if m.Valid() != nil {
@@ -326,6 +325,8 @@ func (l PageRef) Turned(height float64) PageRef {
 			h := *b
 			h.QuadPoints = quads(b.QuadPoints)
 			m.Body = &h
+		default:
+			m.Body = b.Turned(page.Pt(0, 0), 90).Moved(page.Pt(height, 0))
 		}
 		said[i] = m
 	}

@@ -32,7 +32,7 @@ type PageRef struct {
 
 	Blanks    *[]Blank    `json:"places,omitempty"`    // as the teacher wants them; nil for as they are found
 	Questions *[]Question `json:"questions,omitempty"` // the same
-	Said      []mark.Mark `json:"said,omitempty"`      // the teacher's directions: notes and highlights, whose page numbers do not count
+	Said      []mark.Mark `json:"said,omitempty"`      // what the teacher says, writes and draws on the sheet: marks, whose page numbers do not count
 }
 
 // A Plan is the leaves of a worksheet in their order: every page of every
@@ -58,6 +58,18 @@ func (p Plan) Join(source, pages, at int, reasons map[int]heldback.Reason) Plan 
 		out = append(out, l)
 	}
 	return append(out, p[at:]...)
+}
+
+// AsTaken returns the plan with the second page of a file left out: the photograph of
+// a sheet, as it was taken, behind the sheet as it was straightened.
+func (p Plan) AsTaken(source int) Plan {
+	out := append(Plan{}, p...)
+	for i, l := range out {
+		if l.Source == source && l.Page == 2 {
+			out[i].Use, out[i].Decided = Dropped, true
+		}
+	}
+	return out
 }
 
 // Noticed returns the plan with what was noticed later: by source, the reasons

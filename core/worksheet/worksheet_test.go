@@ -86,8 +86,11 @@ func TestGuides(t *testing.T) {
 		}, false},
 		"a task for nothing":   {func(l *PageRef) { l.Questions = &[]Question{{Rect: ask.Rect, Task: &Task{Kind: "song"}}} }, true},
 		"points below nothing": {func(l *PageRef) { l.Questions = &[]Question{{Rect: ask.Rect, Points: -1}} }, true},
-		"a stamp as direction": {func(l *PageRef) { l.Said = []mark.Mark{stamp} }, true},
-		"far too many places":  {func(l *PageRef) { l.Blanks = ptr(slices.Repeat([]Blank{good}, 601)) }, true},
+		"a stamp on the sheet": {func(l *PageRef) { l.Said = []mark.Mark{stamp} }, false},
+		"an answer on the sheet": {func(l *PageRef) {
+			l.Said = []mark.Mark{{ID: "answer-1", Page: 1, Body: &mark.Reply{To: "nothing-1", Text: "x"}}}
+		}, true},
+		"far too many places": {func(l *PageRef) { l.Blanks = ptr(slices.Repeat([]Blank{good}, 601)) }, true},
 	} {
 		if _, err := brought.Changed(with(c.change)); errors.Is(err, ErrGuide) != c.bad || !c.bad && err != nil {
 			t.Errorf("%s: %v", name, err)

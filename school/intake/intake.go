@@ -79,6 +79,9 @@ func (s *Intake) Read(ctx context.Context, f Upload) (Read, error) {
 	} else if source.Remark, err = s.Carries(ctx, file); err != nil {
 		return Read{}, err
 	}
+	if picture && len(pages) > 1 {
+		source.Remark = "The sheet in this photograph was straightened and cleaned. The photograph as it was taken lies behind it, left out."
+	}
 	return Read{source, file, pages, picture}, nil
 }
 

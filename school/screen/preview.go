@@ -49,6 +49,24 @@ func (s *Screens) preview(ctx context.Context, who school.Person, w school.Works
 	return v, nil
 }
 
+// Writing returns the screen on which a teacher writes and draws on the sheet itself.
+func (s *Screens) Writing(ctx context.Context, who school.Person, id uint64) (Screen, error) {
+	w, err := s.gate.Worksheet(ctx, who, id, access.UseWorksheet)
+	if err != nil {
+		return Screen{}, err
+	}
+	v, err := s.preview(ctx, who, w)
+	if err != nil {
+		return v, err
+	}
+	v.Course, v.Edit, v.Writes, v.Version = "you write on the sheet: every copy has it", submission.Sheet, w.ID, w.Version
+	v.Marks = v.Marks[:0]
+	for _, m := range v.directions {
+		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Version: m.ID, Mark: m}, who.Name, true, time.Time{}, true))
+	}
+	return v, nil
+}
+
 // Preview returns the student's screen of a worksheet, to be tried out.
 func (s *Screens) Preview(ctx context.Context, who school.Person, id uint64) (Screen, error) {
 	w, err := s.gate.Worksheet(ctx, who, id, access.UseWorksheet)

@@ -217,8 +217,10 @@ func (v Screen) Withdrawable() bool {
 // ForTrial is for who looks at a sheet and tries it out: there is no copy, and
 // nothing is kept.
 type ForTrial struct {
-	Trial bool            `json:"trial"`
-	Steps []practice.Step `json:"steps,omitempty"` // of the practice sheet
+	Trial   bool            `json:"trial"`
+	Steps   []practice.Step `json:"steps,omitempty"`   // of the practice sheet
+	Writes  uint64          `json:"writes,omitempty"`  // the worksheet that is written on itself
+	Version int             `json:"version,omitempty"` // its version
 }
 
 // An Action is what a student may do with a copy now.

@@ -130,6 +130,38 @@ func (s *Revisions) guides(ctx context.Context, file string) ([]worksheet.Guide,
 	return out, nil
 }
 
+// Write puts what the teacher writes and draws on the sheet in place of what was there:
+// marks on the pages that students get, counted from 1. version is the worksheet's that
+// it was written on; the new one is returned. It reaches copies that are begun too.
+func (s *Shelf) Write(ctx context.Context, who school.Person, id uint64, version int, marks []mark.Mark) (int, error) {
+	w, p, err := s.planned(ctx, who, id)
+	if err != nil {
+		return 0, err
+	}
+	kit, err := worksheet.ParseKit(w.Kit)
+	if err != nil {
+		return 0, err
+	}
+	n := 0
+	next := slices.Clone(p)
+	for i, l := range next {
+		if l.Use != worksheet.Sheet {
+			continue
+		}
+		n++
+		next[i].Said = nil
+		for _, m := range marks {
+			if m.Page == n {
+				next[i].Said = append(next[i].Said, m)
+			}
+		}
+	}
+	if slices.ContainsFunc(marks, func(m mark.Mark) bool { return m.Page < 1 || m.Page > n }) {
+		return 0, school.Refuse("plan", "", "")
+	}
+	return version + 1, s.Arrange(ctx, who, id, version, next, kit)
+}
+
 // checkAttachments checks that every sound and picture that a plan and a kit speak of lies
 // with the worksheet.
 func (s *Shelf) checkAttachments(ctx context.Context, sheetID uint64, p worksheet.Plan, k worksheet.Kit) error {

@@ -72,6 +72,9 @@ func (s *Shelf) bringIn(ctx context.Context, who school.Person, title string, pr
 			answers = heldback.Propose(document.Printed(t.Pages))
 		}
 		all, p = append(all, t), p.Join(i, len(t.Pages), len(p), answers)
+		if t.Picture {
+			p = p.AsTaken(i)
+		}
 		if len(p) > s.engine.Limits().Pages {
 			return school.Worksheet{}, document.ErrPages
 		}
@@ -280,6 +283,9 @@ func (s *Shelf) AddPages(ctx context.Context, who school.Person, id uint64, at i
 	}
 	source.WorksheetID, source.Number = id, len(sources)
 	next := now.Join(source.Number, len(t.Pages), at, heldback.Propose(document.Printed(t.Pages)))
+	if t.Picture {
+		next = next.AsTaken(source.Number)
+	}
 	return s.store.ChangeWorksheet(ctx, id, func(locked *school.Worksheet) error {
 		if locked.Version != w.Version {
 			return school.ErrStale

@@ -87,7 +87,7 @@ func (s *Exports) WriteCourse(ctx context.Context, who school.Person, course uin
 				name = fmt.Sprintf("%s/%s (%d), attempt %d.pdf", clean(a.Title), clean(owner), n, t.Number)
 			}
 			taken[name] = true
-			if err := s.put(ctx, who, z, name, k.ID, t.Number); err != nil {
+			if err := s.put(ctx, who, z, name, k.ID, t); err != nil {
 				if ctx.Err() != nil {
 					return err
 				}
@@ -104,13 +104,13 @@ func (s *Exports) WriteCourse(ctx context.Context, who school.Person, course uin
 }
 
 // put prints an attempt into an archive.
-func (s *Exports) put(ctx context.Context, who school.Person, z *zip.Writer, name string, id uint64, attempt int) error {
-	f, err := s.PrintCopy(ctx, who, id, attempt, true)
+func (s *Exports) put(ctx context.Context, who school.Person, z *zip.Writer, name string, id uint64, t school.Attempt) error {
+	f, err := s.PrintCopy(ctx, who, id, t.Number, true)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	to, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: time.Now()}) // a PDF is packed already
+	to, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: t.SubmittedAt}) // a PDF is packed already
 	if err == nil {
 		_, err = io.Copy(to, f)
 	}

@@ -121,8 +121,13 @@ func (s *Exports) ownAttempts(ctx context.Context, who school.Person, z *zip.Wri
 			if a.Points != nil {
 				one.Points = fmt.Sprintf("%s of %s", a.Points, sheet.Assignment.Points)
 			}
+			if a.Fresh { // taking it away is not reading it, after which it cannot be withdrawn
+				me.NotInHere = append(me.NotInHere, fmt.Sprintf("%s, attempt %d: its feedback was not opened yet", sheet.Assignment.Title, a.Number))
+				out = append(out, one)
+				continue
+			}
 			name := fmt.Sprintf("%s/%s, %d, attempt %d.pdf", clean(c.Name), clean(sheet.Assignment.Title), sheet.Copy.ID, a.Number)
-			switch err := s.put(ctx, who, z, name, sheet.Copy.ID, a.Number); {
+			switch err := s.put(ctx, who, z, name, sheet.Copy.ID, a.Attempt); {
 			case ctx.Err() != nil:
 				return nil, err
 			case errors.Is(err, access.ErrKept):

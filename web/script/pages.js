@@ -4,6 +4,7 @@
 import './leaving.js';
 import './codes.js';
 import './forms.js';
+import './prose.js';
 import './whom.js';
 import { newId } from './ids.js';
 import * as lying from './handed.js';

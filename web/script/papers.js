@@ -116,13 +116,14 @@ function offer() {
         button('page', 'Blank', () => goTo(add('', of.value))),
         el('label', { className: 'button', htmlFor: 'page-photo' }, icon('camera'), 'A photograph'),
         photo,
-        marks.view.may?.includes('bring') &&
-          el(
-            'button',
-            { className: 'button dark', data: { bring: '' }, on: { click: bringPages } },
-            icon('page'),
-            'Bring a PDF, or several photographs',
-          ),
+        marks.view.may?.includes('bring')
+          ? el(
+              'button',
+              { className: 'button dark', data: { bring: '' }, on: { click: bringPages } },
+              icon('page'),
+              'Bring a PDF, or several photographs',
+            )
+          : null,
       ),
     );
     offered.of = of;

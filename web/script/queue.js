@@ -27,6 +27,7 @@ export const events = {
   onSaved: /** @type {(...args: any[]) => any} */ (() => {}),
   onBehind: /** @type {(...args: any[]) => any} */ (() => {}),
   onNoStore: /** @type {(...args: any[]) => any} */ (() => {}),
+  onTried: /** @type {(...args: any[]) => any} */ (() => {}),
 };
 
 async function open() {
@@ -51,7 +52,7 @@ export async function begin(person, copy, layer, have, teacher) {
   notes = !teacher;
   trial = !copy; // a worksheet that is being tried out: nothing is kept
   if (trial) {
-    say('Trying it out: nothing is kept');
+    say(layer === 'sheet' ? undefined : 'Trying it out: nothing is kept');
     return;
   }
   owner = person;
@@ -118,7 +119,10 @@ export async function remembered(person, copy) {
 
 // add keeps an operation; it resolves when the browser's store has it.
 export async function add(copy, layer, op) {
-  if (trial) return;
+  if (trial) {
+    events.onTried();
+    return;
+  }
   const item = { owner, copy, layer, op };
   memory.push(item);
   say();

@@ -23,6 +23,7 @@ import * as margin from './margin.js';
 import * as pagenav from './pagenav.js';
 import { finish, load as loadTyping, place } from './type.js';
 import * as student from './student.js';
+import * as written from './written.js';
 import * as teacher from './marking.js';
 import * as drafts from './drafts.js';
 import * as papers from './papers.js';
@@ -240,6 +241,7 @@ window.addEventListener('online', () => setTimeout(meet, 400));
 if (!online) setInterval(meet, 5000);
 
 drafts.events.onHeld = (held) => queue.hold('drafts', held);
+queue.events.onTried = written.soon;
 queue.events.onBehind = (layer, seq) => {
   newest = { layer, seq };
   catchUp();

@@ -1,7 +1,7 @@
 // directions is what the teacher says on the sheet itself, so that every copy
 // carries it: typed and spoken notes, and highlights.
 
-import { node } from '../paint.js';
+import { node, paint as painted } from '../paint.js';
 import { core } from '../core.js';
 import { clip } from '../clip.js';
 import { record } from '../record.js';
@@ -22,6 +22,20 @@ const put = (i, m) =>
   });
 const mark = (kind, body) => ({ id: newId(), page: 1, kind, body });
 
+// KINDS are what is written and drawn on the sheet on a screen of its own.
+const KINDS = {
+  freetext: 'Writing',
+  ink: 'A drawing',
+  underline: 'An underline',
+  strikeout: 'Words crossed out',
+  line: 'A line',
+  polyline: 'A line',
+  square: 'A box',
+  circle: 'A circle',
+  stamp: 'A stamp',
+  picture: 'A picture',
+};
+
 const panel = {
   hand,
   color,
@@ -37,6 +51,7 @@ const panel = {
         m.kind !== 'highlight' ? '' : m.body.text ? `“${m.body.text}” is highlighted` : 'A place is highlighted',
       note: m.kind === 'note' ? (m.body.text ?? '') : '',
       voice: m.body.voice,
+      other: KINDS[m.kind] ?? '',
     }));
   },
   take(name) {
@@ -110,7 +125,8 @@ function paint(s, l, i) {
   (l.said ?? []).forEach((m, k) => {
     if (m.kind === 'highlight')
       s.washes.append(node('path', { fill: m.body.color, d: m.body.quadPoints.map(outline).join('') }));
-    else point(s, m.body.at, k + 1, 'n');
+    else if (m.kind === 'note') point(s, m.body.at, k + 1, 'n');
+    else painted({ washes: s.washes, marks: s.over }, { mark: m, layer: 'sheet', shapes: core.shapes(m), groups: [] });
   });
   if (draft?.i === i) point(s, draft.at, '+');
 }

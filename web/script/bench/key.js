@@ -18,6 +18,7 @@ const panel = {
   all: [],
   shapes: SHAPES,
   room: true,
+  adding: false, // a meaning that has no name yet
   show() {
     const all = key();
     this.room = all.length < colors.length * 4;
@@ -56,15 +57,31 @@ const panel = {
       x[k] = v;
     }),
   remove: (i) => change((_, kit) => kit.key.splice(i, 1)),
-  add: () =>
+  add() {
+    this.adding = true;
+  },
+  leaveOff() {
+    this.adding = false;
+  },
+  // name makes a meaning of what was typed; with nothing typed there is none.
+  name(f) {
+    const name = f.value.trim();
+    if (name && key().some((m) => m.name.toLowerCase() === name.toLowerCase())) {
+      f.setAttribute('aria-invalid', 'true');
+      f.title = 'Two meanings cannot share this';
+      return;
+    }
+    if (!this.adding) return;
+    this.adding = false;
+    if (!name) return;
     change((_, kit) => {
       const all = (kit.key ??= []),
-        n = all.length + 1,
         free = colors.find(([, v]) => !all.some((m) => m.color === v)),
         color = (free ?? colors[0])[1],
         shape = SHAPES.slice(1).find(([s]) => !all.some((m) => m.color === color && m.shape === s));
-      all.push({ name: `Meaning ${n}`, color, sign: String(n), ...(free ? {} : { shape: shape?.[0] }) });
-    }),
+      all.push({ name, color, sign: sign(name, all.length, all), ...(free ? {} : { shape: shape?.[0] }) });
+    });
+  },
 };
 export const mode = { begin() {}, leave() {}, panel, paint() {}, down: () => null };
 

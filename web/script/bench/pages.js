@@ -20,31 +20,40 @@ const put = (i, use) =>
     doc.at = i;
   });
 
-// turn turns the page in hand; what stands on it turns along.
-async function turn(quarters) {
-  const i = doc.at;
-  let turned = structuredClone(leaf());
-  const carries = turned.places || turned.questions || turned.said?.length;
+// turned returns a page turned clockwise; what stands on it turns along.
+async function turned(l, quarters) {
+  let out = structuredClone(l);
+  const carries = out.places || out.questions || out.said?.length;
+  for (let n = 0; n < quarters; n++) {
+    if (carries)
+      out = {
+        ...out,
+        places: undefined,
+        questions: undefined,
+        said: undefined,
+        ...(await ask(url('/turned'), { method: 'POST', json: { leaf: out, height: size(out).h } })),
+      };
+    else out.turn = (out.turn + 90) % 360;
+  }
+  return out;
+}
+
+// turnEach turns pages by so many quarters, in one step.
+async function turnEach(which, quarters = 1) {
   try {
-    for (let n = 0; n < quarters; n++) {
-      if (carries)
-        turned = {
-          ...turned,
-          places: undefined,
-          questions: undefined,
-          said: undefined,
-          ...(await ask(url('/turned'), { method: 'POST', json: { leaf: turned, height: size(turned).h } })),
-        };
-      else turned.turn = (turned.turn + 90) % 360;
-    }
+    const all = await Promise.all(which.map((i) => turned(view.leaves[i], quarters)));
+    change((leaves) =>
+      which.forEach((i, k) => {
+        leaves[i] = all[k];
+      }),
+    );
   } catch (e) {
     toast(e.message);
-    return;
   }
-  change((leaves) => {
-    leaves[i] = turned;
-  });
 }
+
+// turn turns the page in hand.
+const turn = (quarters) => turnEach([doc.at], quarters);
 
 const USES = { held: 'held back', sheet: 'handed out', dropped: 'left out' };
 const counted = (k, what) => `${k} ${what}${k === 1 ? '' : 's'}`;
@@ -64,6 +73,8 @@ export const panel = {
   remarks: [],
   reading: false,
   uses: [],
+  many: false, // there are several pages
+  wrong: '', // with which pages were named
   changed: '', // what a change means for those who have the worksheet
   show() {
     const l = leaf();
@@ -74,9 +85,13 @@ export const panel = {
       name: l ? label(l, numbers()[doc.at]) : '',
       decided: l?.proposal && l.decided ? `You decided: ${USES[l.use]}.` : '',
       counts: counts(),
-      remarks: (view.remarks ?? []).map((text, i) => ({ text, name: view.sources[i] })).filter((r) => r.text),
+      remarks: (view.remarks ?? []).map((text, i) => ({
+        text: /font/i.test(text) ? `${text} Lines may break elsewhere, so look the pages over.` : text,
+        name: view.sources[i],
+      })).filter((r) => r.text),
       reading: !!view.reading,
       uses: view.uses ?? [],
+      many: view.leaves.length > 2,
     });
     this.asked = this.asked.map(({ a, i }) => ({ i, said: said(a) }));
     const begun = this.uses.reduce((s, u) => s + u.Begun, 0);
@@ -88,9 +103,40 @@ export const panel = {
   see: (i) => choose(i, true),
   turn,
   shift: (d) => move(doc.at, doc.at + d),
+  // several does something with the pages that are named.
+  several(what) {
+    const named = ranges(this.$refs.several.value, view.leaves.length);
+    this.wrong = named.length
+      ? ''
+      : `Name pages from 1 to ${view.leaves.length}, such as 1, 3-${Math.max(view.leaves.length, 4)}. Nothing was changed.`;
+    if (!named.length) return;
+    if (what === 'turn') turnEach(named);
+    else
+      change((leaves) =>
+        leaves.forEach((l, i) => {
+          if (named.includes(i)) Object.assign(l, { use: what === 'only' ? 'sheet' : what, decided: true });
+          else if (what === 'only') Object.assign(l, { use: 'dropped', decided: true });
+        }),
+      );
+  },
+  turnAll: () => turnEach(view.leaves.map((_, i) => i)),
   more,
   reissue,
 };
+
+// ranges reads "4, 7-9" as places from 0; nothing where it is no such list.
+export function ranges(text, most) {
+  const out = new Set();
+  for (const part of text.split(/[,;\s]+/).filter(Boolean)) {
+    const m = part.match(/^(\d+)(?:[-–](\d+))?$/);
+    if (!m) return [];
+    const from = +m[1],
+      to = +(m[2] ?? m[1]);
+    if (from < 1 || to > most || from > to) return [];
+    for (let n = from; n <= to; n++) out.add(n - 1);
+  }
+  return [...out].sort((a, b) => a - b);
+}
 
 // more takes the pages of another file in, behind the page in hand.
 async function more(input) {

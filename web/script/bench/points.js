@@ -57,6 +57,7 @@ const panel = {
   ...judging((f, merge) => set(doc.at, (all) => f(all[at]), merge)),
   all: [],
   sum: '',
+  wrong: '', // with what was typed last
   marking: false,
   corrected: false,
   editing: { n: '', t: '', expected: '', task: '', count: '', drop: false }, // the question in hand
@@ -101,6 +102,9 @@ const panel = {
     const v = Number(f.value.trim().replace(',', '.')) * QUARTERS,
       ok = Number.isInteger(v) && v >= 0 && v <= 1000 * QUARTERS;
     f.setAttribute('aria-invalid', String(!ok));
+    this.wrong = ok
+      ? ''
+      : `“${f.value.trim()}” is no number of points. Type one such as 2 or 1.5, in quarters, up to 1000. The points before it are kept.`;
     if (!ok) return;
     set(
       i,
@@ -111,6 +115,21 @@ const panel = {
       `points ${k}`,
     );
     this.sum = sum();
+  },
+  // down goes on to the points of the next question, or of the one before.
+  down(f, by) {
+    const all = [...document.querySelectorAll('.ask-list > li > input')],
+      next = /** @type {HTMLInputElement | undefined} */ (all[all.indexOf(f) + by]);
+    next?.focus();
+    next?.select();
+  },
+  // each gives every question one point; those that are judged keep theirs.
+  each() {
+    change((leaves) => {
+      for (const l of leaves)
+        if (l.use === 'sheet' && questions(l).length) for (const q of own(l, 'questions')) if (!q.b) q.p = QUARTERS;
+    });
+    this.wrong = '';
   },
   set: (k, v) =>
     set(
