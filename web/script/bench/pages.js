@@ -85,10 +85,12 @@ export const panel = {
       name: l ? label(l, numbers()[doc.at]) : '',
       decided: l?.proposal && l.decided ? `You decided: ${USES[l.use]}.` : '',
       counts: counts(),
-      remarks: (view.remarks ?? []).map((text, i) => ({
-        text: /font/i.test(text) ? `${text} Lines may break elsewhere, so look the pages over.` : text,
-        name: view.sources[i],
-      })).filter((r) => r.text),
+      remarks: (view.remarks ?? [])
+        .map((text, i) => ({
+          text: /font/i.test(text) ? `${text} Lines may break elsewhere, so look the pages over.` : text,
+          name: view.sources[i],
+        }))
+        .filter((r) => r.text),
       reading: !!view.reading,
       uses: view.uses ?? [],
       many: view.leaves.length > 2,
