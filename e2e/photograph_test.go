@@ -16,6 +16,8 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/page"
+	"readymargin/core/worksheet"
+	"readymargin/school/intake"
 )
 
 // photographOfASheet is a picture of 900 by 1,200 pixels: light paper that lies
@@ -94,5 +96,50 @@ func TestAPageAsAPhotograph(t *testing.T) {
 	}
 	if n, err := exec.Command("qpdf", "--show-npages", name).Output(); err != nil || strings.TrimSpace(string(n)) != "2" {
 		t.Errorf("the file that is taken away has %s pages, %v (apt-get install qpdf)", n, err)
+	}
+}
+
+// A worksheet that was photographed is seen from above and in even light; as it was
+// taken it lies behind, left out, to be chosen instead.
+func TestAPhotographedWorksheetIsCleaned(t *testing.T) {
+	t.Parallel()
+	setSceneNamed(t, "Snapped")
+	ctx, s, teacher := context.Background(), home.School, personOf(t, "snapped.teacher")
+	photo, err := os.ReadFile(photographOfASheet(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "snapped.jpg", Data: photo})
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := s.Shelf.Prepare(ctx, teacher, w.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(b.Plan) != 2 || b.Plan[0].Use != worksheet.Sheet || b.Plan[1].Use != worksheet.Dropped || !strings.Contains(b.Sources[0].Remark, "straightened") {
+		t.Errorf("the plan is %+v, the remark %q", b.Plan, b.Sources[0].Remark)
+	}
+	for n, want := range map[int]bool{1: true, 2: false} { // white to its corners, or with the table about it
+		m, err := s.Shelf.SourcePicture(ctx, teacher, w.ID, 0, n, 100)
+		if err != nil {
+			t.Fatal(err)
+		}
+		seen, _, err := image.Decode(m)
+		m.Close()
+		if err != nil {
+			t.Fatal(err)
+		}
+		dark := 0
+		for y := 20; y < seen.Bounds().Dy()-20; y += 3 {
+			for x := 20; x < seen.Bounds().Dx()-20; x += 3 {
+				if r, g, b, _ := seen.At(x, y).RGBA(); min(r, g, b) < 0xe000 {
+					dark++
+				}
+			}
+		}
+		if white := dark*50 < seen.Bounds().Dx()*seen.Bounds().Dy()/9; white != want {
+			t.Errorf("page %d: %d dark points, white: %v", n, dark, white)
+		}
 	}
 }

@@ -320,3 +320,98 @@ func TestAWorksheetOnTheShelf(t *testing.T) {
 		}
 	}
 }
+
+// An administrator puts accounts right, closes and opens them, gives worksheets to
+// another teacher and a course another teacher; each with what a hand can slip on.
+func TestAnAdministratorPutsThingsRight(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Office")
+	ctx, s := context.Background(), home.School
+	student, teacher, stranger := personOf(t, "office.student"), personOf(t, "office.teacher"), personOf(t, "office.stranger")
+	post := func(path string, form url.Values) (int, string) {
+		return visit{t, sc.people["admin"]}.post(path, form)
+	}
+	at := fmt.Sprintf("/school/people/%d", student.ID)
+	for _, c := range []struct {
+		form   url.Values
+		status int
+		says   string
+	}{
+		{url.Values{"do": {"name"}, "given": {"Ana María"}, "family": {"de la Cruz"}}, 303, ""},
+		{url.Values{"do": {"name"}, "given": {" "}, "family": {""}}, 422, "type a name"},
+		{url.Values{"do": {"rank"}, "rank": {"king"}}, 422, "not understood"},
+		{url.Values{"do": {"rank"}, "rank": {"teacher"}}, 303, ""},
+		{url.Values{"do": {"rank"}, "rank": {"student"}}, 303, ""},
+		{url.Values{"do": {"close"}}, 303, ""},
+		{url.Values{"do": {"fly"}}, 422, "not understood"},
+	} {
+		if status, page := post(at, c.form); status != c.status || !strings.Contains(page, c.says) {
+			t.Errorf("%v: %d, want %d and %q", c.form, status, c.status, c.says)
+		}
+	}
+	now, err := s.Accounts.Person(ctx, student.ID)
+	if err != nil || now.Name != "Ana María de la Cruz" || now.Family != "de la Cruz" || now.Login != "office.student" || now.Staff {
+		t.Errorf("the student is %+v (%v)", now, err)
+	}
+	// A closed account: whoever is signed in with it is out, a slip does not open it, and
+	// only who knows the password is told.
+	if status, _ := sc.page(t, "student", "/to-do"); status != http.StatusSeeOther {
+		t.Errorf("a closed account reads on: %d", status)
+	}
+	if _, err := s.Accounts.SignIn(ctx, "office.student", scenePassword, enrol.Device{Address: "127.0.0.60"}); !school.IsProblem(err, "account closed") {
+		t.Errorf("signing in to a closed account: %v", err)
+	}
+	if _, err := s.Accounts.SignIn(ctx, "office.student", "guessed-password", enrol.Device{Address: "127.0.0.60"}); !school.IsProblem(err, "sign-in wrong") {
+		t.Errorf("guessing at a closed account: %v", err)
+	}
+	_, card, err := s.Accounts.NewCard(ctx, teacher, sc.course.ID, student.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if status, page := (visit{t, client(t)}).post("/slip", url.Values{"code": {card}}); status != 422 || !strings.Contains(page, "closed") {
+		t.Errorf("a card of a closed account: %d", status)
+	}
+	if status, _ := post(at, url.Values{"do": {"open"}}); status != 303 {
+		t.Errorf("opening: %d", status)
+	}
+	// The card signs in again and again, until it is ended; it sets no password.
+	for range 2 {
+		child := visit{t, client(t)}
+		if status, _ := child.post("/slip", url.Values{"code": {card}}); status != http.StatusSeeOther {
+			t.Errorf("a card signs in: %d", status)
+		}
+		if status, page := child.get("/to-do"); status != http.StatusOK || !strings.Contains(page, "Ana María") {
+			t.Errorf("with the card: %d", status)
+		}
+	}
+	if status, _ := (visit{t, client(t)}).post("/slip", url.Values{"do": {"begin"}, "code": {card}, "password": {"somebody's new one"}}); status != 422 {
+		t.Errorf("a card sets a password: %d", status)
+	}
+	if err := s.Accounts.EndCard(ctx, teacher, sc.course.ID, student.ID); err != nil {
+		t.Fatal(err)
+	}
+	if status, _ := (visit{t, client(t)}).post("/slip", url.Values{"code": {card}}); status != 422 {
+		t.Errorf("a card that was ended: %d", status)
+	}
+	if _, _, err := s.Accounts.NewCard(ctx, teacher, sc.course.ID, teacher.ID); !errors.Is(err, access.ErrHidden) {
+		t.Errorf("a card of a teacher's account: %v", err)
+	}
+	if status, _ := post(fmt.Sprintf("/school/people/%d", teacher.ID), url.Values{"do": {"hand over"}, "login": {"office.student"}}); status != 422 {
+		t.Errorf("worksheets to a student: %d", status)
+	}
+	if status, _ := post(fmt.Sprintf("/school/people/%d", teacher.ID), url.Values{"do": {"hand over"}, "login": {" Office.Stranger "}}); status != 303 {
+		t.Errorf("worksheets to a colleague: %d", status)
+	}
+	if w, err := home.Store.Worksheet(ctx, sc.sheet.ID); err != nil || w.OwnerID != stranger.ID {
+		t.Errorf("the worksheet is of %d (%v)", w.OwnerID, err)
+	}
+	if status, _ := post(fmt.Sprintf("/school/courses/%d", sc.course.ID), url.Values{"login": {"office.stranger"}}); status != 303 {
+		t.Errorf("another teacher: %d", status)
+	}
+	if _, err := s.Courses.Runs(ctx, stranger, sc.course.ID); err != nil {
+		t.Errorf("who was made a teacher does not run the course: %v", err)
+	}
+	if status, _ := post("/school/courses/999999", url.Values{"login": {"office.stranger"}}); status != 404 {
+		t.Errorf("a course that is not there: %d", status)
+	}
+}

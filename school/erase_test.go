@@ -11,6 +11,7 @@ import (
 
 	"readymargin/core/submission"
 	"readymargin/school"
+	"readymargin/school/administer"
 	"readymargin/school/enrol"
 	"readymargin/school/services"
 	"readymargin/store"
@@ -144,6 +145,41 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 	for where, n := range before {
 		if after[where] != n && where != "jobs.error" {
 			t.Errorf("of others' there were %d in %s, and are %d", n, where, after[where])
+		}
+	}
+}
+
+// Of two administrators who step back in the same moment one stays.
+func TestASchoolKeepsAnAdministrator(t *testing.T) {
+	h := open(t, "admins")
+	var all []school.Person
+	for i := range 2 {
+		p := school.Person{Name: fmt.Sprint("Admin ", i), Login: fmt.Sprint("admin.", i), Admin: true, Staff: true, Settings: "{}", CreatedAt: h.school.Now()}
+		h.must(h.store.AddPerson(h.ctx, &p))
+		all = append(all, p)
+	}
+	for range 10 {
+		errs := make(chan error, 4)
+		for i, p := range all {
+			go func() { errs <- h.school.Office.SetRank(h.ctx, p, all[1-i].ID, administer.Staff) }()
+			go func() { errs <- h.school.Office.Close(h.ctx, p, p.ID) }()
+		}
+		for range 4 {
+			if err := <-errs; err != nil && !school.IsProblem(err, "last admin") {
+				t.Fatal(err)
+			}
+		}
+		left := 0
+		for _, p := range all {
+			now, err := h.store.Person(h.ctx, p.ID)
+			h.must(err)
+			if now.Admin && now.ClosedAt == nil {
+				left++
+			}
+			h.must(h.store.ChangePerson(h.ctx, p.ID, func(q *school.Person) error { q.Admin, q.ClosedAt = true, nil; return nil }))
+		}
+		if left == 0 {
+			t.Fatal("nobody runs the school")
 		}
 	}
 }

@@ -85,7 +85,7 @@ func (s Offices) ChangePerson(ctx context.Context, id uint64, change func(*schoo
 		if runs && (!p.Admin || p.ClosedAt != nil) && len(admins) == 1 {
 			return administer.ErrLastAdmin
 		}
-		return tx.Save(&p).Error
+		return tx.Omit("PracticeOf").Save(&p).Error
 	})
 }
 

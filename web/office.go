@@ -7,6 +7,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"readymargin/school"
 	"readymargin/school/administer"
 )
 
@@ -18,7 +19,16 @@ func (s *Site) officePage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"School": o}
+	var failed []school.Job
+	waiting := map[school.JobKind]int{}
+	for _, j := range o.Jobs {
+		if j.Error != "" {
+			failed = append(failed, j)
+		} else {
+			waiting[j.Kind]++
+		}
+	}
+	data := map[string]any{"School": o, "Failed": failed, "Waiting": waiting}
 	if wrong != nil {
 		return s.again(c, wrong, "office.html", "The school", data)
 	}

@@ -246,8 +246,8 @@ func bytesOf(n int64) string {
 
 // jobs are the kinds of work behind the requests, in words.
 var jobs = map[school.JobKind]string{
-	school.JobRead: "Reading worksheet", school.JobAssemble: "Making anew the file of revision", school.JobAnswers: "Laying down the answers of copy",
-	school.JobSweep: "Clearing away what nothing refers to", school.JobReturn: "Giving back",
+	school.JobRead: "reading a worksheet", school.JobAssemble: "making a file anew", school.JobAnswers: "laying down answers of a copy",
+	school.JobSweep: "clearing away", school.JobReturn: "giving back",
 }
 
 // glance draws how a class stands with a sheet: a stroke for each student, filled as

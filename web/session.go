@@ -78,7 +78,7 @@ func (s *Site) who(next echo.HandlerFunc) echo.HandlerFunc {
 		} else if id != 0 {
 			p, err := s.school.Accounts.Person(c.Request().Context(), uint64(id))
 			switch {
-			case err == school.ErrNotFound:
+			case err == school.ErrNotFound, err == nil && p.ClosedAt != nil:
 				s.sessions.Remove(c.Request().Context(), "person")
 			case err != nil:
 				return err

@@ -105,7 +105,7 @@ func (h *House) SignIn(ctx context.Context, person uint64) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	_, err = db.ExecContext(ctx, "INSERT INTO sessions (token, data, expiry) VALUES (?, ?, ?)", token, data, until.UTC())
+	_, err = db.ExecContext(ctx, "INSERT INTO sessions (token, data, expiry, person_id) VALUES (?, ?, ?, ?)", token, data, until.UTC(), person)
 	return token, err
 }
 
