@@ -90,6 +90,7 @@ func TestTheContentsOfALongFile(t *testing.T) {
 		func() error { return p.Click(".panel .line:nth-child(3)") }, is("it leads there", at+` === "3"`),
 		func() error { return p.Fill("[data-at]", "1") }, func() error { return p.Enter() }, is("back", at+` === "1"`),
 		is("one link is left", `document.querySelectorAll(".leads-to").length === 1`),
+		is("the page stands still", `(()=>{ const y=document.querySelector("[data-desk]").scrollTop, was=window.stood; window.stood=y; return y===was })()`),
 		func() error { return p.Press(browser.Place{Page: 1, X: 190, Y: 197}) }, is("it leads on", at+` === "3"`),
 	)
 	guide, err := browser.Eval[string](p, fmt.Sprintf(`return await (await fetch("/sheets/"+%d+"/guide")).text()`, c.RevisionID))
