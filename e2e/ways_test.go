@@ -21,6 +21,7 @@ import (
 	"readymargin/e2e/browser"
 	"readymargin/school"
 	"readymargin/school/assign"
+	"readymargin/school/enrol"
 )
 
 // giveAs assigns the scene's worksheet in a way.
@@ -350,6 +351,12 @@ func TestAPracticeStudentCountsNowhere(t *testing.T) {
 	}
 	if err := s.Roster.Admit(ctx, teacher, sc.course.ID, practice.ID, true); !errors.Is(err, access.ErrHidden) {
 		t.Errorf("the practice student is made a student: %v", err)
+	}
+	if _, err := s.Courses.Join(ctx, practice, sc.course.JoinCode, enrol.Device{}); !errors.Is(err, access.ErrDenied) {
+		t.Errorf("the practice student joins a course, where it would count: %v", err)
+	}
+	if _, err := s.Office.Profile(ctx, personOf(t, "rehearsal.admin"), practice.ID); !errors.Is(err, access.ErrHidden) {
+		t.Errorf("an administrator has the practice student in hand: %v", err)
 	}
 	if found, _, err := s.Office.Find(ctx, personOf(t, "rehearsal.admin"), "practice"); err != nil || slices.ContainsFunc(found, func(p school.Person) bool { return p.ID == practice.ID }) {
 		t.Errorf("the practice student is found among people (%v)", err)

@@ -110,7 +110,7 @@ func (o *Office) Profile(ctx context.Context, who school.Person, id uint64) (out
 		return out, err
 	}
 	out.Person, err = o.store.Person(ctx, id)
-	if errors.Is(err, school.ErrNotFound) {
+	if errors.Is(err, school.ErrNotFound) || out.Person.PracticeOf != 0 {
 		return out, access.ErrHidden
 	}
 	if err != nil {

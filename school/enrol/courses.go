@@ -191,8 +191,11 @@ func newcomer(c school.Course) access.Role {
 // in: what somebody did before leaving is still there. Who was refused stays
 // out; a teacher of the course stays a teacher.
 func (s *Courses) Join(ctx context.Context, who school.Person, typedCode string, from Device) (school.Course, error) {
-	if who.ID == 0 {
+	switch {
+	case who.ID == 0:
 		return school.Course{}, access.ErrSignIn
+	case who.PracticeOf != 0: // elsewhere it would count
+		return school.Course{}, access.ErrDenied
 	}
 	c, err := s.CourseByCode(ctx, who, typedCode, from)
 	if err != nil {
