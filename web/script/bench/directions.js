@@ -90,6 +90,7 @@ const panel = {
 export const mode = {
   begin: () => {
     draft = null;
+    if (!core.ready) core.loaded.then(() => doc.onChange(false)); // which paints what is written and drawn
   },
   leave: () => {
     keep();
