@@ -294,6 +294,14 @@ func (a Assignment) TimesFor(c Copy) (t flow.Times) {
 	return t
 }
 
+// DueFor returns when it is due for the owner of a copy, nil for never.
+func (a Assignment) DueFor(c Copy) *time.Time {
+	if t := a.TimesFor(c); !t.Due.IsZero() {
+		return &t.Due
+	}
+	return nil
+}
+
 // Over reports whether it is given to nobody any more: it was unassigned, or its
 // course is put away.
 func (a Assignment) Over() bool { return a.RemovedAt != nil || a.ArchivedAt != nil }

@@ -4,6 +4,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"readymargin/core/roster"
 )
 
 // OneLine brings what is a name or a title into order: white space of any kind
@@ -17,6 +19,15 @@ func OneLine(s string, most int) (line string, ok bool) {
 		}
 	}
 	return line, utf8.ValidString(line) && utf8.RuneCountInString(line) <= most
+}
+
+// Called returns a name of its parts, or the Problem "name".
+func Called(given, family string) (roster.Name, error) {
+	n := roster.Joined(given, family)
+	if whole, ok := OneLine(n.Whole, 100); !ok || whole == "" {
+		return n, Refuse("name", "name", n.Whole)
+	}
+	return n, nil
 }
 
 // Shorten returns the first letters of s, at most n.

@@ -4,12 +4,12 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
 	"readymargin/school"
+	"readymargin/school/assign"
 )
 
 // courseEnd shows what can become of a course when its year is over.
@@ -35,20 +35,16 @@ func (s *Site) courseEndPage(c *echo.Context, wrong error) error {
 			students++
 		}
 	}
-	var first *time.Time
+	var all []school.Assignment
 	for _, h := range given {
 		in += h.In
-		for _, at := range []*time.Time{h.Assignment.OpensAt, h.Assignment.DueAt, h.Assignment.ClosesAt} {
-			if at != nil && h.Assignment.RemovedAt == nil && (first == nil || at.Before(*first)) {
-				first = at
-			}
-		}
+		all = append(all, h.Assignment)
 	}
 	minutes := "a minute"
 	if in > 200 {
 		minutes = count(in/200+1, "minute", "minutes")
 	}
-	data := map[string]any{"Course": course, "Students": students, "Given": len(given), "In": in, "First": first, "Minutes": minutes}
+	data := map[string]any{"Course": course, "Students": students, "Given": len(given), "In": in, "First": assign.Earliest(all), "Minutes": minutes}
 	if wrong != nil {
 		return s.again(c, wrong, "course-end.html", course.Name, data)
 	}

@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"readymargin/core/access"
-	"readymargin/core/roster"
 	"readymargin/school"
 )
 
@@ -150,12 +149,11 @@ func (o *Office) SetRank(ctx context.Context, who school.Person, id uint64, r Ra
 // Rename puts right what somebody is called.
 func (o *Office) Rename(ctx context.Context, who school.Person, id uint64, given, family string) error {
 	return o.change(ctx, who, id, func(p *school.Person) error {
-		n := roster.Joined(given, family)
-		whole, ok := school.OneLine(n.Whole, 100)
-		if !ok || whole == "" {
-			return school.Refuse("name", "name", n.Whole)
+		n, err := school.Called(given, family)
+		if err != nil {
+			return err
 		}
-		p.Name, p.Given, p.Family = whole, n.Given, n.Family
+		p.Name, p.Given, p.Family = n.Whole, n.Given, n.Family
 		return nil
 	})
 }

@@ -76,18 +76,23 @@ func moved(given []school.Assignment, day string, place *time.Location) (int, er
 	if err != nil {
 		return 0, school.Refuse("day", "day", day)
 	}
-	var first time.Time
+	first := Earliest(given)
+	if first == nil {
+		return 0, nil
+	}
+	return flow.DaysTo(*first, to, place), nil
+}
+
+// Earliest returns the first of all times of what is assigned, nil where there is none.
+func Earliest(given []school.Assignment) (first *time.Time) {
 	for _, a := range given {
 		for _, at := range []*time.Time{a.OpensAt, a.DueAt, a.ClosesAt} {
-			if a.RemovedAt == nil && at != nil && (first.IsZero() || at.Before(first)) {
-				first = *at
+			if a.RemovedAt == nil && at != nil && (first == nil || at.Before(*first)) {
+				first = at
 			}
 		}
 	}
-	if first.IsZero() {
-		return 0, nil
-	}
-	return flow.DaysTo(first, to, place), nil
+	return first
 }
 
 // renew gives a handout the worksheet as it is now, where that is the person's own;

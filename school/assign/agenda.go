@@ -40,12 +40,7 @@ type Assigned struct {
 }
 
 // Due returns when it is due for this student, nil for never.
-func (a Assigned) Due() *time.Time {
-	if t := a.Assignment.TimesFor(a.Copy); !t.Due.IsZero() {
-		return &t.Due
-	}
-	return nil
-}
+func (a Assigned) Due() *time.Time { return a.Assignment.DueFor(a.Copy) }
 
 // A CourseGiven is a course of a person with what is assigned in it.
 type CourseGiven struct {

@@ -231,10 +231,9 @@ func (s *Accounts) RenameOwn(ctx context.Context, who school.Person, given, fami
 }
 
 func (s *Accounts) rename(ctx context.Context, person uint64, given, family string) error {
-	name := roster.Joined(given, family)
-	whole, ok := school.OneLine(name.Whole, 100)
-	if !ok || whole == "" {
-		return school.Refuse("name", "name", name.Whole)
+	name, err := school.Called(given, family)
+	if err != nil {
+		return err
 	}
 	return s.store.SetName(ctx, person, name)
 }

@@ -24,12 +24,7 @@ type Sheet struct {
 }
 
 // Due returns when it is due for the student, nil for never.
-func (s Sheet) Due() *time.Time {
-	if t := s.Assignment.TimesFor(s.Copy); !t.Due.IsZero() {
-		return &t.Due
-	}
-	return nil
-}
+func (s Sheet) Due() *time.Time { return s.Assignment.DueFor(s.Copy) }
 
 // Given reports whether it is given to the student: now, or it was when they began.
 func (s Sheet) Given() bool { return !s.Gone || s.Copy.Begun() }
