@@ -78,7 +78,7 @@ func TestADamagedPictureIsMadeAnew(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	hash, _, err := home.Store.Picture(ctx, r.FileHash, 1, 100)
+	hash, _, err := home.Store.Picture(ctx, r.FileHash, 1, 100, false)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -7,6 +7,7 @@ import (
 	"image/color"
 	"image/jpeg"
 	"math"
+	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -17,7 +18,9 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/worksheet"
+	"readymargin/e2e/browser"
 	"readymargin/school/intake"
+	"readymargin/school/shelf"
 )
 
 // photographOfASheet is a picture of 900 by 1,200 pixels: light paper that lies
@@ -26,6 +29,7 @@ func photographOfASheet(t *testing.T) string {
 	t.Helper()
 	corners := []page.Point{page.Pt(180, 120), page.Pt(760, 190), page.Pt(700, 1010), page.Pt(120, 940)}
 	m := image.NewRGBA(image.Rect(0, 0, 900, 1200))
+	noise := rand.New(rand.NewPCG(9, 12))
 	for y := range 1200 {
 		for x := range 900 {
 			on := color.RGBA{70, 50, 40, 255}
@@ -36,6 +40,9 @@ func photographOfASheet(t *testing.T) string {
 			}
 			if inside {
 				on = color.RGBA{232, 230, 225, 255}
+			}
+			for _, c := range []*uint8{&on.R, &on.G, &on.B} { // of a camera
+				*c += uint8(noise.IntN(14))
 			}
 			m.SetRGBA(x, y, on)
 		}
@@ -121,7 +128,7 @@ func TestAPhotographedWorksheetIsCleaned(t *testing.T) {
 		t.Errorf("the plan is %+v, the remark %q", b.Plan, b.Sources[0].Remark)
 	}
 	for n, want := range map[int]bool{1: true, 2: false} { // white to its corners, or with the table about it
-		m, err := s.Shelf.SourcePicture(ctx, teacher, w.ID, 0, n, 100)
+		m, err := s.Shelf.SourcePicture(ctx, teacher, w.ID, 0, shelf.PageAt{Number: n, Scale: 100})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -141,5 +148,35 @@ func TestAPhotographedWorksheetIsCleaned(t *testing.T) {
 		if white := dark*50 < seen.Bounds().Dx()*seen.Bounds().Dy()/9; white != want {
 			t.Errorf("page %d: %d dark points, white: %v", n, dark, white)
 		}
+	}
+	// Which of the two students get is chosen by their pictures; how large it is, is said,
+	// and it can come lighter over the line.
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	heavy := `Number(document.querySelector("[data-weight] .hint").textContent.match(/about (\d+) KB/)?.[1] ?? 0)`
+	steps(t,
+		func() error { return p.SignIn("snapped.teacher", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/worksheets/%d", w.ID)) }, p.Ready,
+		is("the one that is handed out is seen", `document.querySelector('.either [aria-checked="true"]')?.textContent === "Straightened and cleaned"`),
+		func() error { return p.Click(`.either [aria-checked="false"]`) },
+		is("the other one is", `document.querySelector('.either [aria-checked="true"]')?.textContent === "As it was taken"`),
+		func() error { return p.Click("[data-weight] summary") },
+		is("it is weighed", heavy+` > 20 && document.querySelectorAll("[data-weight] [role=radio]").length === 2`),
+		is("changes are kept", `document.querySelector("[data-saved-words]").textContent === "Saved"`),
+	)
+	was, err := browser.Eval[int](p, "return "+heavy)
+	if err != nil {
+		t.Fatal(err)
+	}
+	steps(t,
+		func() error { return p.Click(`[data-weight] [role=radio][aria-checked="false"]`) },
+		is("it is lighter", heavy+fmt.Sprintf(` < %d`, was*8/10)),
+		func() error {
+			return p.Until("changes are kept", `document.querySelector("[data-saved-words]").textContent === "Saved"`)
+		},
+		func() error { return p.Go(fmt.Sprintf("/worksheets/%d/try", w.ID)) }, p.Ready,
+		is("its page is the lighter one", `[...document.querySelectorAll("section.sheet img")].some((i) => i.src.endsWith("?light=1") && i.naturalWidth > 0)`),
+	)
+	if b, err = s.Shelf.Prepare(ctx, teacher, w.ID); err != nil || b.Plan[0].Use != worksheet.Dropped || b.Plan[1].Use != worksheet.Sheet || !b.Kit.Light {
+		t.Errorf("kept is %+v, lighter: %v, %v", b.Plan, b.Kit.Light, err)
 	}
 }

@@ -267,7 +267,7 @@ func TestAWorksheetOnTheShelf(t *testing.T) {
 			"open": func() error { _, err := s.Shelf.Prepare(ctx, who, sc.sheet.ID); return err },
 			"copy": func() error { _, err := s.Shelf.Duplicate(ctx, who, sc.sheet.ID); return err },
 			"look": func() error {
-				m, err := s.Shelf.SourcePicture(ctx, who, sc.sheet.ID, 0, 1, 25)
+				m, err := s.Shelf.SourcePicture(ctx, who, sc.sheet.ID, 0, shelf.PageAt{Number: 1, Scale: 25})
 				if err == nil {
 					m.Close()
 				}

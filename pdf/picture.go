@@ -16,10 +16,12 @@ import (
 	"github.com/klippa-app/go-pdfium/requests"
 )
 
-// picture renders a page of the file in hand. A page of few colours, as
-// typeset pages are, becomes a palette PNG, which is small and exact; a page
-// with photographs becomes a JPEG.
-func (d *openDocument) picture(number int, scale float64) (kind string, data []byte, err error) {
+// picture renders a page of the file in hand. A page with photographs, and one that
+// was scanned, becomes a JPEG; one of few colours, as typeset pages are, a palette
+// PNG, which is small and exact.
+//
+// Light is for slow lines: what is a JPEG is kept more roughly.
+func (d *openDocument) picture(number int, scale float64, light bool) (kind string, data []byte, err error) {
 	doc, err := d.open()
 	if err != nil {
 		return "", nil, err
@@ -29,7 +31,7 @@ func (d *openDocument) picture(number int, scale float64) (kind string, data []b
 		return "", nil, err
 	}
 	defer done()
-	return encode(m)
+	return encode(m, light)
 }
 
 // render paints a page, counted from 1, at so many pixels a point, or smaller
@@ -64,16 +66,26 @@ func (d *openDocument) paint(doc references.FPDF_DOCUMENT, number, w, h int) (m 
 	return rgba, res.CleanupFunc, nil
 }
 
-func encode(m *image.RGBA) (kind string, data []byte, err error) {
+// How rough a JPEG is, of 100.
+const (
+	usual   = 85
+	lighter = 40
+)
+
+func encode(m *image.RGBA, light bool) (kind string, data []byte, err error) {
 	var b bytes.Buffer
+	if photographic(m) {
+		quality := usual
+		if light {
+			quality = lighter
+		}
+		err = jpeg.Encode(&b, m, &jpeg.Options{Quality: quality})
+		return "image/jpeg", b.Bytes(), err
+	}
 	fast := png.Encoder{CompressionLevel: png.BestSpeed}
 	if few := palette(m); few != nil {
 		err = fast.Encode(&b, few)
 		return "image/png", b.Bytes(), err
-	}
-	if photographic(m) {
-		err = jpeg.Encode(&b, m, &jpeg.Options{Quality: 85})
-		return "image/jpeg", b.Bytes(), err
 	}
 	for i := 3; i < len(m.Pix); i += 4 {
 		m.Pix[i] = 255

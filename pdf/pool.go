@@ -122,6 +122,12 @@ func (p *Pool) Picture(ctx context.Context, file []byte, page int, scale float64
 	return document.Picture{Type: res.Type, Data: b}, err
 }
 
+// Light is Picture for slow lines: scans and photographs are kept more roughly.
+func (p *Pool) Light(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error) {
+	res, b, err := p.do(ctx, job{Do: "picture", Page: page, Scale: scale, Light: true}, file)
+	return document.Picture{Type: res.Type, Data: b}, err
+}
+
 // Print returns the file with marks printed on its pages. The original's
 // bytes stand unchanged at the beginning of the new file. All of it is made in
 // the worker, and ends when the context does.

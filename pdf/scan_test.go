@@ -9,6 +9,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"maps"
+	"math"
 	"math/rand/v2"
 	"os/exec"
 	"slices"
@@ -178,3 +179,67 @@ func TestAnswersOnScans(t *testing.T) {
 		t.Errorf("proposed %v, want %v", got, want)
 	}
 }
+
+// For slow lines a scan comes lighter, with print where it was and as dark as it was;
+// a photograph in it stays one, and a typeset page is the same to the last pixel.
+func TestAScanIsLighterForSlowLines(t *testing.T) {
+	ctx, rnd := context.Background(), rand.New(rand.NewPCG(12, 4))
+	table, _ := drawSheet("- prose", 100)
+	picture := func(m *image.Gray) { // a photograph glued on: soft shapes in the middle tones
+		for y := 400; y < 800; y++ {
+			for x := 200; x < 900; x++ {
+				m.Pix[y*m.Stride+x] = uint8(100 + 60*math.Sin(float64(x)/60)*math.Cos(float64(y)/45))
+			}
+		}
+	}
+	for _, c := range []struct {
+		name  string
+		file  []byte
+		most  float64 // of the usual picture's bytes
+		photo bool
+	}{
+		{"a scan", bookOf(t, scanned(t, table, 1, 0.004, nil, rnd)), 0.5, false},
+		{"a scan with a photograph", bookOf(t, scanned(t, table, 1, 0, picture, rnd)), 0.6, true},
+		{"typeset", table, 1, false},
+	} {
+		usual, light := must(pool.Picture(ctx, c.file, 1, 1.5)), must(pool.Light(ctx, c.file, 1, 1.5))
+		t.Logf("%s: %d bytes, lighter %d", c.name, len(usual.Data), len(light.Data))
+		if got := float64(len(light.Data)) / float64(len(usual.Data)); got > c.most {
+			t.Errorf("%s: lighter is %.2f of the usual, at most %.2f", c.name, got, c.most)
+		}
+		was, is := decoded(t, usual), decoded(t, light)
+		if was.Bounds() != is.Bounds() {
+			t.Fatalf("%s: %v, was %v", c.name, is.Bounds(), was.Bounds())
+		}
+		if c.photo {
+			apart := 0
+			for y := 300; y < 560; y++ {
+				for x := 160; x < 630; x++ {
+					apart += max(int(gray(was, x, y))-int(gray(is, x, y)), int(gray(is, x, y))-int(gray(was, x, y)))
+				}
+			}
+			if mean := float64(apart) / (260 * 470); mean > 25 {
+				t.Errorf("%s: the photograph is %.0f of 255 apart", c.name, mean)
+			}
+		}
+		dark, lost, wrong := 0, 0, 0
+		for y := 2; y < was.Bounds().Dy()-2; y++ {
+			for x := 2; x < was.Bounds().Dx()-2; x++ {
+				a, b := gray(was, x, y), gray(is, x, y)
+				if a < 90 {
+					dark++
+					if b > 150 {
+						lost++
+					}
+				} else if a > 200 && b < 150 {
+					wrong++
+				}
+			}
+		}
+		if dark < 1000 || lost*200 > dark || wrong*200 > dark {
+			t.Errorf("%s: of %d dark pixels %d are lost, %d came", c.name, dark, lost, wrong)
+		}
+	}
+}
+
+func gray(m image.Image, x, y int) uint8 { return color.GrayModel.Convert(m.At(x, y)).(color.Gray).Y }

@@ -151,7 +151,8 @@ func repaint(file []byte, how document.Painting) ([]byte, error) {
 	var b bytes.Buffer
 	if how.Sheet {
 		if q, ok := photograph.Sheet(flat); ok {
-			err := jpeg.Encode(&b, photograph.Above(flat, q.Seen(uprightIn(cfg.Width, cfg.Height, turned)), how.Side), &jpeg.Options{Quality: 88})
+			seen := photograph.Cleaned(photograph.Above(flat, q.Seen(uprightIn(cfg.Width, cfg.Height, turned)), how.Side))
+			err := jpeg.Encode(&b, seen, &jpeg.Options{Quality: 88})
 			return b.Bytes(), err
 		}
 	}

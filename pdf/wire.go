@@ -23,6 +23,7 @@ type job struct {
 	Limits   document.Limits    `json:"limits"`
 	Page     int                `json:"page,omitempty"`
 	Scale    float64            `json:"scale,omitempty"`  // pixels per point
+	Light    bool               `json:"light,omitempty"`  // for slow lines
 	Other    int                `json:"other,omitempty"`  // page of the second file
 	Hashes   []string           `json:"hashes,omitempty"` // of the pictures behind a file that is printed
 	Sizes    []int              `json:"sizes,omitempty"`  // of several files that come as one

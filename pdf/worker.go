@@ -158,7 +158,7 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 	case "sizes":
 		res.Pages, err = d.sizes(j.Limits)
 	case "picture":
-		res.Type, body, err = d.picture(j.Page, j.Scale)
+		res.Type, body, err = d.picture(j.Page, j.Scale, j.Light)
 	case "print":
 		parts := split(d.file, j.Sizes)
 		var what document.Export

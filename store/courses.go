@@ -58,8 +58,9 @@ func (s Courses) ArchiveCourse(ctx context.Context, id uint64, at *time.Time) er
 	})
 }
 
-// AddCourseWith adds a course with its teacher and what is assigned in it, all or none.
-func (s Courses) AddCourseWith(ctx context.Context, c *school.Course, teacher uint64, given []*school.Assignment) error {
+// AddCourseWith adds a course with its teacher, what is assigned in it and the ready
+// remarks that are shared in another one, all or none.
+func (s Courses) AddCourseWith(ctx context.Context, c *school.Course, teacher, like uint64, given []*school.Assignment) error {
 	return known(s.inTx(ctx, func(tx *gorm.DB) error {
 		if err := addCourse(tx, c, teacher); err != nil {
 			return err
@@ -70,7 +71,8 @@ func (s Courses) AddCourseWith(ctx context.Context, c *school.Course, teacher ui
 				return err
 			}
 		}
-		return nil
+		return tx.Exec(`INSERT INTO ready_remarks (owner_id, course_id, text, short, points, created_at, sound, milliseconds, peaks)
+			SELECT ?, ?, text, short, points, ?, sound, milliseconds, peaks FROM ready_remarks WHERE course_id = ? ORDER BY id`, teacher, c.ID, c.CreatedAt, like).Error
 	}))
 }
 

@@ -314,18 +314,19 @@ type picture struct {
 	FileHash  string
 	Page      int
 	Scale     int
+	Light     bool
 	BlobHash  string
 	MediaType string
 }
 
 // Picture returns the blob of a page's picture.
-func (s Worksheets) Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error) {
-	p, err := first[picture](s.db.WithContext(ctx), "file_hash = ? AND page = ? AND scale = ?", file, page, scale)
+func (s Worksheets) Picture(ctx context.Context, file string, page, scale int, light bool) (hash, mediaType string, err error) {
+	p, err := first[picture](s.db.WithContext(ctx), "file_hash = ? AND page = ? AND scale = ? AND light = ?", file, page, scale, light)
 	return p.BlobHash, p.MediaType, err
 }
 
 // SetPicture notes the blob of a page's picture.
-func (s Worksheets) SetPicture(ctx context.Context, file string, page, scale int, hash, mediaType string) error {
+func (s Worksheets) SetPicture(ctx context.Context, file string, page, scale int, light bool, hash, mediaType string) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).
-		Create(&picture{file, page, scale, hash, mediaType}).Error
+		Create(&picture{file, page, scale, light, hash, mediaType}).Error
 }

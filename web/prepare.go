@@ -340,6 +340,19 @@ func (s *Site) tryOut(c *echo.Context) error {
 	return s.showSheet(c, v, "/worksheets/"+id(n))
 }
 
+// weigh says how large what students get is.
+func (s *Site) weigh(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	w, err := s.school.Shelf.Weigh(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, w)
+}
+
 // writeOn shows the screen on which a teacher writes on the sheet itself.
 func (s *Site) writeOn(c *echo.Context) error {
 	n, err := number(c, "id")
@@ -400,13 +413,13 @@ func (s *Site) sourcePicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.pictureOf(c, func(ctx context.Context, who school.Person, n uint64, page, scale int) (school.Media, error) {
-		return s.school.Shelf.SourcePicture(ctx, who, n, source[0], page, scale)
+	return s.pictureOf(c, func(ctx context.Context, who school.Person, n uint64, at shelf.PageAt) (school.Media, error) {
+		return s.school.Shelf.SourcePicture(ctx, who, n, source[0], at)
 	})
 }
 
 // pictureOf serves a page's picture from one of these places.
-func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person, uint64, int, int) (school.Media, error)) error {
+func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person, uint64, shelf.PageAt) (school.Media, error)) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
@@ -415,7 +428,7 @@ func (s *Site) pictureOf(c *echo.Context, of func(context.Context, school.Person
 	if err != nil {
 		return err
 	}
-	p, err := of(c.Request().Context(), me(c), n, which[0], which[1])
+	p, err := of(c.Request().Context(), me(c), n, shelf.PageAt{Number: which[0], Scale: which[1], Light: c.QueryParam("light") != ""})
 	if err != nil {
 		return err
 	}

@@ -113,6 +113,7 @@ var routes = []route{
 	{"POST", "/worksheets/:id/copy", (*Site).duplicate, 0, quick},
 	{"POST", "/worksheets/:id/reissue", (*Site).reissue, 0, long},
 	{"GET", "/worksheets/:id/try", (*Site).tryOut, 0, long},
+	{"GET", "/worksheets/:id/weight", (*Site).weigh, 0, long},
 	{"GET", "/worksheets/:id/write", (*Site).writeOn, 0, long},
 	{"POST", "/worksheets/:id/written", (*Site).written, 8 << 20, quick},
 	{"GET", "/worksheets/:id/assign", (*Site).assignPage, 0, quick},

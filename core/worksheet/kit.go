@@ -10,6 +10,7 @@ import (
 type Kit struct {
 	Key   []Meaning `json:"key,omitempty"`
 	Shelf []Picture `json:"shelf,omitempty"`
+	Light bool      `json:"light,omitempty"` // scans and photographs come over the line more roughly
 }
 
 // A Meaning is what a colour stands for, with a sign of its own, so that

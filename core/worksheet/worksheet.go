@@ -29,6 +29,7 @@ type PageRef struct {
 	Use      Use              `json:"use"`
 	Proposal *heldback.Reason `json:"proposal,omitempty"` // why it is likely to hold answers
 	Decided  bool             `json:"decided,omitempty"`  // the teacher has answered the proposal
+	Taken    bool             `json:"taken,omitempty"`    // a photograph as it was taken, of which the page before it in the file is the sheet alone
 
 	Blanks    *[]Blank    `json:"places,omitempty"`    // as the teacher wants them; nil for as they are found
 	Questions *[]Question `json:"questions,omitempty"` // the same
@@ -66,7 +67,7 @@ func (p Plan) AsTaken(source int) Plan {
 	out := append(Plan{}, p...)
 	for i, l := range out {
 		if l.Source == source && l.Page == 2 {
-			out[i].Use, out[i].Decided = Dropped, true
+			out[i].Use, out[i].Decided, out[i].Taken = Dropped, true, true
 		}
 	}
 	return out
@@ -109,7 +110,7 @@ func (p Plan) Changed(want Plan) (Plan, error) {
 		if err := l.checkGuide(); err != nil {
 			return nil, err
 		}
-		l.Proposal = old.Proposal
+		l.Proposal, l.Taken = old.Proposal, old.Taken
 		out[i] = l
 	}
 	if len(was) > 0 {

@@ -21,6 +21,7 @@ import (
 	"readymargin/e2e/held"
 	"readymargin/e2e/house"
 	"readymargin/school/intake"
+	"readymargin/school/shelf"
 )
 
 // render: a page the first time, warm worker, beside pdftoppm.
@@ -181,7 +182,7 @@ func (b *bench) long() ([]line, error) {
 			if _, err := s.Shelf.Prepare(b.ctx, teacher, w.ID); err != nil {
 				return err
 			}
-			_, err = s.Shelf.SourcePicture(b.ctx, teacher, w.ID, 0, 1, 150)
+			_, err = s.Shelf.SourcePicture(b.ctx, teacher, w.ID, 0, shelf.PageAt{Number: 1, Scale: 150})
 			b.took = append(b.took, float64(time.Since(start).Microseconds())/1000)
 			if err == nil {
 				_, err = s.Shelf.Found(b.ctx, teacher, w.ID) // until it is read, so that nothing runs on

@@ -11,7 +11,7 @@ import (
 )
 
 // CopyCourse makes a course like another of the teacher's, with what is assigned in
-// it and nobody in it but the teacher. The first of all times comes to lie on the day
+// it, the ready remarks that are shared there, and nobody in it but the teacher. The first of all times comes to lie on the day
 // given ("" for the same days), and the others as many days later as they did, at the
 // same time of the day. The worksheets are as they are now, where they are the
 // teacher's own. What was given to some by name is a draft until it is said to whom.
@@ -59,7 +59,7 @@ func (s *Assignments) CopyCourse(ctx context.Context, who school.Person, course 
 	}
 	for range 5 {
 		c.JoinCode = school.NewCode(6)
-		if err = s.store.AddCourseWith(ctx, &c, who.ID, all); !errors.Is(err, school.ErrTaken) {
+		if err = s.store.AddCourseWith(ctx, &c, who.ID, course, all); !errors.Is(err, school.ErrTaken) {
 			break
 		}
 	}

@@ -27,9 +27,10 @@ type AssignmentStore interface {
 	// Membership returns what a person is in a course; in none, with access.None.
 	Membership(ctx context.Context, course, person uint64) (school.Membership, error)
 	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
-	// AddCourseWith adds a course with its teacher and what is assigned in it, all
+	// AddCourseWith adds a course with its teacher, what is assigned in it and the
+	// ready remarks that are shared in another one, all
 	// or none; ErrTaken says that the join code is.
-	AddCourseWith(ctx context.Context, c *school.Course, teacher uint64, given []*school.Assignment) error
+	AddCourseWith(ctx context.Context, c *school.Course, teacher, like uint64, given []*school.Assignment) error
 	AddAssignments(ctx context.Context, all []*school.Assignment) error // all or none
 	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
 	// ChangeAssignment lets change have an assignment with its handouts that

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -53,6 +54,11 @@ func (s *Ready) Choices(ctx context.Context, who school.Person, course uint64) (
 		return nil, err
 	}
 	uses, err := s.store.ReadyUses(ctx, who.ID)
+	all = slices.DeleteFunc(slices.Clone(all), func(r school.ReadyRemark) bool { // shared in this course, it need not stand there twice
+		return r.CourseID != course && slices.ContainsFunc(all, func(o school.ReadyRemark) bool {
+			return o.CourseID == course && o.Text == r.Text && o.Sound == r.Sound
+		})
+	})
 	out := make([]ReadyChoice, len(all))
 	for i, r := range all {
 		out[i] = ReadyChoice{ReadyRemark: r, Mine: r.OwnerID == who.ID, Used: uses[r.ID]}

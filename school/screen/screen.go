@@ -79,6 +79,7 @@ type Base struct {
 	Key          []worksheet.Meaning `json:"key,omitempty"`    // what the colours stand for
 	OwnKey       []worksheet.Meaning `json:"ownKey,omitempty"` // those of them that the student has set
 	Shelf        []worksheet.Picture `json:"shelf,omitempty"`  // pictures to lay on the sheet
+	Light        bool                `json:"light,omitempty"`  // scans and photographs come more roughly
 	Zone         string              `json:"zone"`
 	Person       uint64              `json:"person"` // who looks
 	Me           string              `json:"me"`
@@ -349,7 +350,7 @@ func (s *Screens) showAttempt(ctx context.Context, v *Screen, a *school.Attempt,
 
 // issued fills in what the teacher has prepared for the work.
 func (v *Screen) issued(is shelf.Issued) {
-	v.Key, v.Shelf = is.Key, is.Shelf
+	v.Key, v.Shelf, v.Light = is.Key, is.Shelf, is.Light
 	for _, p := range is.Sizes {
 		v.Pages = append(v.Pages, school.PageSize{Width: p.X, Height: p.Y})
 	}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 
 	"readymargin/core/access"
@@ -31,18 +32,28 @@ func (s *Revisions) TextLayer(ctx context.Context, who school.Person, revision u
 // per point.
 var Scales = []int{25, 100, 150, 200, 300, 400}
 
+// A PageAt is which picture of a page is wanted.
+type PageAt struct {
+	Number int  // of the page, from 1
+	Scale  int  // one of Scales
+	Light  bool // for slow lines: scans and photographs are kept more roughly
+}
+
+// reading is the picture that a page is first read by.
+const reading = 150
+
 // Picture returns a page as students see it. It is rendered once and kept;
 // everybody who sees it gets the same bytes.
-func (s *Revisions) Picture(ctx context.Context, who school.Person, revision uint64, number, scale int) (school.Media, error) {
+func (s *Revisions) Picture(ctx context.Context, who school.Person, revision uint64, at PageAt) (school.Media, error) {
 	r, err := s.gate.Revision(ctx, who, revision, access.SeeWorksheet)
 	if err != nil {
 		return school.Media{}, err
 	}
-	return s.picture(ctx, pictureKey{r.FileHash, number, scale}, r.PageCount)
+	return s.picture(ctx, pictureKey{r.FileHash, at}, r.PageCount)
 }
 
 // HeldPicture returns the picture of the n-th page that is held back.
-func (s *Revisions) HeldPicture(ctx context.Context, who school.Person, revision uint64, n, scale int) (school.Media, error) {
+func (s *Revisions) HeldPicture(ctx context.Context, who school.Person, revision uint64, at PageAt) (school.Media, error) {
 	r, err := s.gate.Revision(ctx, who, revision, access.SeeHeld)
 	if err != nil {
 		return school.Media{}, err
@@ -52,21 +63,23 @@ func (s *Revisions) HeldPicture(ctx context.Context, who school.Person, revision
 		return school.Media{}, err
 	}
 	held := p.Of(worksheet.Held)
-	if n < 1 || n > len(held) {
+	if at.Number < 1 || at.Number > len(held) {
 		return school.Media{}, access.ErrHidden
 	}
-	return s.sourcePicture(ctx, r.WorksheetID, held[n-1].Source, held[n-1].Page, scale)
+	source := held[at.Number-1].Source
+	at.Number = held[at.Number-1].Page
+	return s.sourcePicture(ctx, r.WorksheetID, source, at)
 }
 
 // SourcePicture returns the picture of a page that the teacher brought in.
-func (s *Shelf) SourcePicture(ctx context.Context, who school.Person, sheetID uint64, source, number, scale int) (school.Media, error) {
+func (s *Shelf) SourcePicture(ctx context.Context, who school.Person, sheetID uint64, source int, at PageAt) (school.Media, error) {
 	if _, err := s.gate.Worksheet(ctx, who, sheetID, access.CopyWorksheet); err != nil {
 		return school.Media{}, err
 	}
-	return s.revisions.sourcePicture(ctx, sheetID, source, number, scale)
+	return s.revisions.sourcePicture(ctx, sheetID, source, at)
 }
 
-func (s *Revisions) sourcePicture(ctx context.Context, sheetID uint64, source, number, scale int) (school.Media, error) {
+func (s *Revisions) sourcePicture(ctx context.Context, sheetID uint64, source int, at PageAt) (school.Media, error) {
 	sources, err := s.store.Sources(ctx, sheetID)
 	if err != nil {
 		return school.Media{}, err
@@ -74,14 +87,14 @@ func (s *Revisions) sourcePicture(ctx context.Context, sheetID uint64, source, n
 	if source < 0 || source >= len(sources) {
 		return school.Media{}, access.ErrHidden
 	}
-	return s.picture(ctx, pictureKey{sources[source].FileHash, number, scale}, sources[source].PageCount)
+	return s.picture(ctx, pictureKey{sources[source].FileHash, at}, sources[source].PageCount)
 }
 
 func (s *Revisions) picture(ctx context.Context, k pictureKey, pages int) (p school.Media, err error) {
-	if k.page < 1 || k.page > pages || !slices.Contains(Scales, k.scale) {
+	if k.Number < 1 || k.Number > pages || !slices.Contains(Scales, k.Scale) {
 		return p, access.ErrHidden
 	}
-	hash, kind, err := s.store.Picture(ctx, k.file, k.page, k.scale)
+	hash, kind, err := s.store.Picture(ctx, k.file, k.Number, k.Scale, k.Light)
 	if err == nil {
 		p, err = school.Open(ctx, s.store, hash, kind)
 		if errors.Is(err, school.ErrDamaged) {
@@ -110,7 +123,11 @@ func (s *Revisions) draw(ctx context.Context, k pictureKey) (d drawing, err erro
 	if err != nil {
 		return d, err
 	}
-	pic, err := s.engine.Picture(ctx, file, k.page, float64(k.scale)/100)
+	paint := s.engine.Picture
+	if k.Light {
+		paint = s.engine.Light
+	}
+	pic, err := paint(ctx, file, k.Number, float64(k.Scale)/100)
 	if err != nil {
 		return d, err
 	}
@@ -118,12 +135,57 @@ func (s *Revisions) draw(ctx context.Context, k pictureKey) (d drawing, err erro
 	if d.hash, err = s.store.PutBlob(ctx, pic.Data); err != nil {
 		return d, err
 	}
-	return d, s.store.SetPicture(ctx, k.file, k.page, k.scale, d.hash, d.kind)
+	return d, s.store.SetPicture(ctx, k.file, k.Number, k.Scale, k.Light, d.hash, d.kind)
 }
 
 type pictureKey struct {
-	file        string
-	page, scale int
+	file string
+	PageAt
+}
+
+// A Weight is how much of a worksheet's pages comes over the line to each student.
+type Weight struct {
+	Pages int   `json:"pages"`
+	Bytes int64 `json:"bytes"`
+	Light int64 `json:"light"` // the same with lighter scans
+}
+
+// weighed is how many pages are weighed, for those of a longer sheet as well.
+const weighed = 6
+
+// Weigh says how large what students get of a worksheet is, by the pictures of its
+// pages as they are read.
+func (s *Shelf) Weigh(ctx context.Context, who school.Person, id uint64) (out Weight, err error) {
+	_, p, err := s.planned(ctx, who, id)
+	if err != nil {
+		return out, err
+	}
+	sheet := p.Of(worksheet.Sheet)
+	out.Pages = len(sheet)
+	every := max(1, (len(sheet)+weighed-1)/weighed)
+	looked := 0
+	for i := 0; i < len(sheet); i += every {
+		looked++
+		for _, light := range []bool{false, true} {
+			m, err := s.revisions.sourcePicture(ctx, id, sheet[i].Source, PageAt{sheet[i].Page, reading, light})
+			if err != nil {
+				return out, err
+			}
+			n, err := m.Seek(0, io.SeekEnd)
+			if err := errors.Join(err, m.Close()); err != nil {
+				return out, err
+			}
+			if light {
+				out.Light += n
+			} else {
+				out.Bytes += n
+			}
+		}
+	}
+	if looked > 0 {
+		out.Bytes, out.Light = out.Bytes*int64(len(sheet))/int64(looked), out.Light*int64(len(sheet))/int64(looked)
+	}
+	return out, nil
 }
 
 // Boxes returns how the pages of a file show themselves.

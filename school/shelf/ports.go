@@ -36,6 +36,8 @@ type PublishingStore interface {
 // A Painter is the part of the PDF engine that is needed here.
 type Painter interface {
 	Picture(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error)
+	// Light is Picture for slow lines.
+	Light(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error)
 }
 
 // A RevisionStore keeps what students get of worksheets.
@@ -52,8 +54,8 @@ type RevisionStore interface {
 	FilePages(ctx context.Context, file string) ([]school.FilePage, error) // without Print, Text and Guide
 	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
 	// Picture returns the blob of a rendered page, or ErrNotFound.
-	Picture(ctx context.Context, file string, page, scale int) (hash, mediaType string, err error)
-	SetPicture(ctx context.Context, file string, page, scale int, hash, mediaType string) error
+	Picture(ctx context.Context, file string, page, scale int, light bool) (hash, mediaType string, err error)
+	SetPicture(ctx context.Context, file string, page, scale int, light bool, hash, mediaType string) error
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)

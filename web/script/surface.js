@@ -15,12 +15,14 @@ export const surface = {
   sheets: [],
   zoom: 1,
   sheet: 0,
+  light: false,
   onMove: /** @type {(...args: any[]) => any} */ (() => {}),
   onPage: /** @type {(...args: any[]) => any} */ (() => {}),
 };
 
 export function lay(view) {
   surface.sheet = view.sheet;
+  surface.light = !!view.light;
   const sent = desk.querySelector('.first img'); // the first page, which the server sent with the screen
   desk.replaceChildren(stack);
   stack.replaceChildren();
@@ -97,13 +99,17 @@ surface.seen = () =>
     else img.addEventListener('load', ok, { once: true });
   });
 
+// pictureAt is where a page's picture is, at so many hundredths of a pixel per point.
+export const pictureAt = (number, scale) =>
+  `/sheets/${surface.sheet}/pages/${number}/${scale}${surface.light ? '?light=1' : ''}`;
+
 function picture(s) {
   if (s.added) return; // it has none: its ruling is a mark
   const need = surface.zoom * PX * Math.min(window.devicePixelRatio || 1, 3) * 100;
   const scale = SCALES.find((v) => v >= need * 0.92) ?? SCALES.at(-1);
   if (s.scale >= scale) return;
   s.scale = scale;
-  const url = `/sheets/${surface.sheet}/pages/${s.number}/${scale}`;
+  const url = pictureAt(s.number, scale);
   if (!s.img.src) {
     s.img.src = url;
     return;

@@ -55,6 +55,28 @@ async function turnEach(which, quarters = 1) {
 // turn turns the page in hand.
 const turn = (quarters) => turnEach([doc.at], quarters);
 
+const weighed = { make: '', is: { pages: 0, bytes: 0, light: 0 } };
+
+const large = (bytes) =>
+  bytes < 950e3 ? `${Math.max(1, Math.round(bytes / 1e3))} KB` : `${(bytes / 1e6).toFixed(1)} MB`;
+
+// photo gives both pages of a photograph, of one of them; of another page none.
+function photo(l) {
+  const taken = view.leaves.findIndex((o) => o.source === l.source && o.taken),
+    sheet = view.leaves.findIndex((o) => o.source === l.source && !o.taken);
+  if (taken < 0 || sheet < 0) return [];
+  const one = (at, words) => {
+    const p = view.leaves[at];
+    return {
+      at,
+      words,
+      src: url(`/sources/${p.source}/pages/${p.page}/100`),
+      on: p.use === 'sheet',
+    };
+  };
+  return [one(taken, 'As it was taken'), one(sheet, 'Straightened and cleaned')];
+}
+
 const USES = { held: 'held back', sheet: 'handed out', dropped: 'left out' };
 const counted = (k, what) => `${k} ${what}${k === 1 ? '' : 's'}`;
 
@@ -75,6 +97,9 @@ export const panel = {
   uses: [],
   many: false, // there are several pages
   wrong: '', // with which pages were named
+  photo: [], // a photograph as it was taken and straightened, of the page in hand
+  weight: '', // what students load
+  choices: [], // of how
   changed: '', // what a change means for those who have the worksheet
   show() {
     const l = leaf();
@@ -94,7 +119,9 @@ export const panel = {
       reading: !!view.reading,
       uses: view.uses ?? [],
       many: view.leaves.length > 2,
+      photo: l ? photo(l) : [],
     });
+    if (document.querySelector('[data-weight]')?.open) this.weigh(true);
     this.asked = this.asked.map(({ a, i }) => ({ i, said: said(a) }));
     const begun = this.uses.reduce((s, u) => s + u.Begun, 0);
     this.changed = view.changed
@@ -102,6 +129,48 @@ export const panel = {
       : '';
   },
   put,
+  // either hands out one of the two of a photograph, in the place of the other.
+  either(i) {
+    change((leaves) => {
+      const two = leaves.filter((l) => l.source === leaves[i].source);
+      for (const l of two) Object.assign(l, { use: l === leaves[i] ? 'sheet' : 'dropped', decided: true });
+      doc.at = i;
+    });
+  },
+  // weigh asks what students load, once for each make of the sheet.
+  async weigh(open) {
+    const make = JSON.stringify(view.leaves.filter((l) => l.use === 'sheet').map((l) => [l.source, l.page]));
+    if (!open) return;
+    if (make !== weighed.make) {
+      weighed.make = make;
+      this.choices = [];
+      this.weight = 'Weighing the pages…';
+      try {
+        await settled();
+        weighed.is = await ask(url('/weight'));
+      } catch (e) {
+        weighed.make = '';
+        this.weight = e.message;
+        return;
+      }
+    }
+    const { pages, bytes, light } = weighed.is;
+    this.weight = pages
+      ? `Students load about ${large(view.kit.light ? light : bytes)} for ${counted(pages, 'page')}.${light < 0.8 * bytes ? ' On slow lines scans and photographs can come a little rougher; what is typed and drawn stays as sharp.' : ''}`
+      : 'Students get no page yet.';
+    this.choices =
+      light < 0.8 * bytes
+        ? [
+            { words: 'As it is', size: large(bytes), light: false, on: !view.kit.light },
+            { words: 'Lighter', size: large(light), light: true, on: !!view.kit.light },
+          ]
+        : [];
+  },
+  lighten(on) {
+    change((_, kit) => {
+      kit.light = on;
+    });
+  },
   see: (i) => choose(i, true),
   turn,
   shift: (d) => move(doc.at, doc.at + d),
