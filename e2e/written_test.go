@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
@@ -242,18 +243,78 @@ func TestInstructionsNeedNoSigns(t *testing.T) {
 			_, err := browser.Eval[int](p, `document.querySelector(".prose").focus(); return 1`)
 			return err
 		},
-		func() error { return p.Type("Use *your* ") }, press("Bold"), func() error { return p.Type("ruler") }, press("Bold"), func() error { return p.Type(".") }, p.Enter,
+		func() error { return p.Type("Use *your* <b> &amp; ") }, press("Bold"), func() error { return p.Type("ruler") }, press("Bold"), func() error { return p.Type(".") }, p.Enter,
 		press("List"), func() error { return p.Type("first this") }, p.Enter, press("Slanted"), func() error { return p.Type("then that") })
 	got, err := browser.Eval[string](p, `return document.querySelector("#instructions").value`)
-	if want := "Use \\*your\\* **ruler**.\n\n- first this\n- *then that*"; err != nil || got != want {
+	if want := "Use \\*your\\* \\<b> \\&amp; **ruler**.\n\n* first this\n* *then that*"; err != nil || got != want {
 		t.Errorf("kept is %q, want %q (%v)", got, want, err)
 	}
 	// What was kept before is shown, and stays when it is not touched.
-	for _, text := range []string{"Plain words", "**One** and *two*\nthree", "1. a\n2. b\n\nand [more](https://example.org/a_b)", "a < b & \"c\""} {
-		shown, err := browser.Eval[[]string](p, fmt.Sprintf(`const f=document.querySelector("#instructions"), b=document.querySelector(".prose"); f.value=%q; await new Promise(r=>setTimeout(r,900)); return [f.value, b.innerText.replace(/\s+/g," ").trim(), String(b.querySelectorAll("strong,em,li,a").length)]`, text))
+	for _, text := range []string{"Plain words", "**One** and *two*\nthree", "1. a\n2. b\n\nand [more](https://example.org/a_b)", "a < b & \"c\"", "# no heading, `no code`"} {
+		shown, err := browser.Eval[[]string](p, fmt.Sprintf(`const f=document.querySelector("#instructions"), b=document.querySelector(".prose"); f.value=%q; f.dispatchEvent(new Event("refilled")); return [f.value, b.innerText.replace(/\s+/g," ").trim(), String(b.querySelectorAll("strong,em,li,a").length)]`, text))
 		if err != nil || shown[0] != text || strings.ContainsAny(shown[1], "*[") {
 			t.Errorf("%q is shown as %q (%v)", text, shown, err)
 		}
 	}
 	axeFinds(t, p, "writing instructions")
+}
+
+// Notes, answers and directions are written in the same way. Words without a form stay
+// words, whatever signs are in them; what has one is shown and printed with it.
+func TestNotesHaveAForm(t *testing.T) {
+	t.Parallel()
+	p, id := desk(t, "Formed", 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	press := func(selector string) func() error { return func() error { return p.Click(selector) } }
+	tool := func(name string) func() error { return press(fmt.Sprintf(`.prose-tools [aria-label=%q]`, name)) }
+	typed := func(words string) func() error { return func() error { return p.Type(words) } }
+	begun := func(y float64) []func() error {
+		return []func() error{press(`.place [aria-label="Note"]`), func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: y}) },
+			is("the card takes the keys", `document.activeElement?.matches("[data-draft] textarea")`),
+			press("[data-draft] .formal"), is("the editor does", `document.activeElement?.matches("[data-draft] .prose")`)}
+	}
+	notes := func() (out []mark.Note) {
+		for _, m := range kept(t, p, id) {
+			if n, ok := m.Body.(*mark.Note); ok {
+				out = append(out, *n)
+			}
+		}
+		return out
+	}
+	steps(t, begun(460)...)
+	steps(t, typed("2 * 3 * 4 = "), tool("Bold"), typed("24"), tool("Bold"), p.Enter, tool("List"), typed("one"), p.Enter, tool("Slanted"), typed("two"))
+	axeFinds(t, p, "writing a note with a form")
+	// It is there again after leaving in its middle.
+	steps(t, func() error { time.Sleep(350 * time.Millisecond); return nil }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		is("it is there again with its form", `document.querySelector("[data-draft] .prose strong")?.textContent === "24" && document.querySelectorAll("[data-draft] .prose li").length === 2`),
+		press("[data-draft] .prose"), func() error { return p.Click("[data-draft] .dark") },
+		is("it is shown so", `document.querySelector("[data-note] .formed strong")?.textContent === "24" && document.querySelector("[data-note] .formed li em")?.textContent === "two" && !document.querySelector("[data-note] .formed").textContent.startsWith("2 \\")`))
+	if n := notes(); len(n) != 1 || !n[0].Rich || n[0].Text != "2 \\* 3 \\* 4 = **24**\n\n* one\n* *two*" {
+		t.Errorf("kept is %+v", n)
+	}
+	// A link, and a change of what has a form already.
+	steps(t, press("[data-note] .tools .button"), is("the editor is there", `document.querySelector("[data-note] .prose li")`),
+		press("[data-note] .prose p"), press(`[data-note] .prose-tools .button:last-child`),
+		is("it asks where", `document.activeElement?.matches(".prose-link input")`), typed("example.org/tides"), p.Enter,
+		is("the link stands there", `document.querySelector("[data-note] .prose a")?.getAttribute("href") === "https://example.org/tides"`),
+		press("[data-note] > div > .tools .button"), is("it is shown", `document.querySelector('[data-note] .formed a[target="_blank"]')`))
+	// Words alone stay words.
+	steps(t, begun(560)...)
+	steps(t, typed("5 * 6 * 7, 1. [no](link) _"), press("[data-draft] .dark"), is("both are there", `document.querySelectorAll("[data-note]").length === 2`))
+	if n := notes(); len(n) != 2 || n[1].Rich || n[1].Text != "5 * 6 * 7, 1. [no](link) _" {
+		t.Errorf("kept is %+v", n)
+	}
+	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "formed.student"), id, 0, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	words := strings.Join(strings.Fields(textIn(t, bytesOf(t, file))), " ")
+	for _, want := range []string{"2 * 3 * 4 = 24example.org/tides (https://example.org/tides)", "• one", "• two", "5 * 6 * 7, 1. [no](link) _"} {
+		if !strings.Contains(words, want) {
+			t.Errorf("the file has no %q: %s", want, words)
+		}
+	}
+	if strings.Contains(words, "**") || strings.Contains(words, "\\") {
+		t.Errorf("the file has signs: %s", words)
+	}
 }

@@ -445,7 +445,8 @@ type ReadyRemark struct {
 	OwnerID   uint64         `json:"-"`
 	CourseID  uint64         `json:"course" gorm:"default:null"` // in which it is shared, 0 for none
 	Text      string         `json:"text"`
-	Short     string         `json:"short"` // what finds it, "" for nothing
+	Rich      bool           `json:"rich,omitempty"` // Text is CommonMark
+	Short     string         `json:"short"`          // what finds it, "" for nothing
 	Points    *points.Points `json:"-"`
 	CreatedAt time.Time      `json:"-"`
 

@@ -71,8 +71,8 @@ func (s Courses) AddCourseWith(ctx context.Context, c *school.Course, teacher, l
 				return err
 			}
 		}
-		return tx.Exec(`INSERT INTO ready_remarks (owner_id, course_id, text, short, points, created_at, sound, milliseconds, peaks)
-			SELECT ?, ?, text, short, points, ?, sound, milliseconds, peaks FROM ready_remarks WHERE course_id = ? ORDER BY id`, teacher, c.ID, c.CreatedAt, like).Error
+		return tx.Exec(`INSERT INTO ready_remarks (owner_id, course_id, text, rich, short, points, created_at, sound, milliseconds, peaks)
+			SELECT ?, ?, text, rich, short, points, ?, sound, milliseconds, peaks FROM ready_remarks WHERE course_id = ? ORDER BY id`, teacher, c.ID, c.CreatedAt, like).Error
 	}))
 }
 

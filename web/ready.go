@@ -30,7 +30,7 @@ func (s *Site) keepReady(c *echo.Context) error {
 	}
 	from, _ := echo.FormValue[uint64](c, "copy")
 	r, err := s.school.Ready.Keep(c.Request().Context(), me(c), n, feedback.Kept{
-		Text: c.FormValue("text"), Short: c.FormValue("short"), Points: c.FormValue("points"), Shared: c.FormValue("shared") == "yes", Copy: from, Sound: c.FormValue("sound")})
+		Text: c.FormValue("text"), Rich: c.FormValue("rich") == "yes", Short: c.FormValue("short"), Points: c.FormValue("points"), Shared: c.FormValue("shared") == "yes", Copy: from, Sound: c.FormValue("sound")})
 	if err != nil {
 		return err
 	}

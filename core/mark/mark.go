@@ -301,6 +301,7 @@ type Note struct {
 	Sign    string      `json:"sign,omitempty"`    // of that meaning
 	Help    string      `json:"help,omitempty"`    // who helped, when it says that somebody did
 	Text    string      `json:"text,omitempty"`
+	Rich    bool        `json:"rich,omitempty"` // Text has a form: it is CommonMark
 	Voice   *Voice      `json:"voice,omitempty"`
 }
 
@@ -312,6 +313,7 @@ var Says = []string{"", "ask", "work"}
 type Reply struct {
 	To    string `json:"to"` // the note's ID
 	Text  string `json:"text,omitempty"`
+	Rich  bool   `json:"rich,omitempty"` // as of Note
 	Voice *Voice `json:"voice,omitempty"`
 }
 

@@ -20,6 +20,7 @@ type Remark struct {
 	Sent    bool        `json:"sent"` // the other side can see it
 	At      time.Time   `json:"at"`
 	Text    string      `json:"text,omitempty"`
+	Rich    bool        `json:"rich,omitempty"` // Text is CommonMark
 	Voice   *mark.Voice `json:"voice,omitempty"`
 	Helper  string      `json:"helper,omitempty"` // who said it in the author's stead
 	Help    string      `json:"help,omitempty"`   // who helped, when it says that somebody did
@@ -42,7 +43,7 @@ type Thread struct {
 // Said is a mark together with who made it and how it stands.
 type Said struct {
 	Mark   mark.Mark
-	Remark Remark // ID, Text and Voice are filled in from the mark
+	Remark Remark // ID, Text, Rich and Voice are filled in from the mark
 }
 
 // Threads gathers notes and replies, in the order of their places on the
@@ -83,14 +84,14 @@ type gatherer struct {
 	replies map[string][]Remark
 }
 
-func (g *gatherer) remark(text string, v *mark.Voice) Remark {
+func (g *gatherer) remark(text string, rich bool, v *mark.Voice) Remark {
 	r := g.said.Remark
-	r.ID, r.Text, r.Voice, r.Helper = g.said.Mark.ID, text, v, g.said.Mark.Helper
+	r.ID, r.Text, r.Rich, r.Voice, r.Helper = g.said.Mark.ID, text, rich, v, g.said.Mark.Helper
 	return r
 }
 
 func (g *gatherer) Note(m mark.Mark, n *mark.Note) {
-	first := g.remark(n.Text, n.Voice)
+	first := g.remark(n.Text, n.Rich, n.Voice)
 	first.Color, first.Help, first.Says = n.Color, n.Help, n.Says
 	t := Thread{Page: m.Page, Place: n.At, On: n.On, Quote: n.Quote, Meaning: n.Meaning, Remarks: []Remark{first}}
 	if n.On != "" {
@@ -108,7 +109,7 @@ func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {
 	if g.replies == nil {
 		g.replies = map[string][]Remark{}
 	}
-	g.replies[r.To] = append(g.replies[r.To], g.remark(r.Text, r.Voice))
+	g.replies[r.To] = append(g.replies[r.To], g.remark(r.Text, r.Rich, r.Voice))
 }
 
 func (g *gatherer) Paper(mark.Mark, *mark.Paper)         {}

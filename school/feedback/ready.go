@@ -56,7 +56,7 @@ func (s *Ready) Choices(ctx context.Context, who school.Person, course uint64) (
 	uses, err := s.store.ReadyUses(ctx, who.ID)
 	all = slices.DeleteFunc(slices.Clone(all), func(r school.ReadyRemark) bool { // shared in this course, it need not stand there twice
 		return r.CourseID != course && slices.ContainsFunc(all, func(o school.ReadyRemark) bool {
-			return o.CourseID == course && o.Text == r.Text && o.Sound == r.Sound
+			return o.CourseID == course && o.Text == r.Text && o.Rich == r.Rich && o.Sound == r.Sound
 		})
 	})
 	out := make([]ReadyChoice, len(all))
@@ -75,6 +75,7 @@ func (s *Ready) Choices(ctx context.Context, who school.Person, course uint64) (
 // A Kept is a remark as it is to be kept.
 type Kept struct {
 	Text, Short, Points string // the short key and the points may be empty
+	Rich                bool   // the text is CommonMark
 	Shared              bool   // all who mark in the course have it
 
 	// The sound of a voice note in the feedback on a copy, where it is spoken; Text
@@ -89,7 +90,7 @@ func (s *Ready) Keep(ctx context.Context, who school.Person, course uint64, k Ke
 	if _, _, err := s.gate.Course(ctx, who, course, access.SeeRoll); err != nil {
 		return school.ReadyRemark{}, err
 	}
-	r := school.ReadyRemark{OwnerID: who.ID, Text: strings.TrimSpace(k.Text), CreatedAt: s.now()}
+	r := school.ReadyRemark{OwnerID: who.ID, Text: strings.TrimSpace(k.Text), Rich: k.Rich, CreatedAt: s.now()}
 	var ok bool
 	if r.Short, ok = school.OneLine(k.Short, 20); !ok {
 		return r, school.Refuse("short key", "short", k.Short)
@@ -116,7 +117,7 @@ func (s *Ready) Keep(ctx context.Context, who school.Person, course uint64, k Ke
 	}
 	return s.store.KeepReadyRemark(ctx, who.ID, func(own []school.ReadyRemark) (school.ReadyRemark, error) {
 		for _, o := range own {
-			if o.Text == r.Text && o.CourseID == r.CourseID && o.Sound == r.Sound {
+			if o.Text == r.Text && o.Rich == r.Rich && o.CourseID == r.CourseID && o.Sound == r.Sound {
 				return o, nil // it is there
 			}
 		}

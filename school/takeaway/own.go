@@ -178,7 +178,7 @@ func (s *Exports) ownSheets(ctx context.Context, who school.Person, z *zip.Write
 	}
 	remarks, err := s.store.ReadyRemarks(ctx, who.ID, 0)
 	for _, r := range remarks {
-		me.Remarks = append(me.Remarks, r.Text)
+		me.Remarks = append(me.Remarks, plainly(r.Text, r.Rich))
 	}
 	return err
 }

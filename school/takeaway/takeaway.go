@@ -213,7 +213,7 @@ func missingLetters(v screen.Screen, threads []note.Thread) string {
 	}
 	for _, t := range threads {
 		for _, r := range t.Remarks {
-			add(r.Text+r.Author, typeset.Look{})
+			add(plainly(r.Text, r.Rich)+r.Author, typeset.Look{})
 		}
 	}
 	add(v.Remark, typeset.Look{})
@@ -234,10 +234,16 @@ const (
 // last one; with nothing said there is none.
 func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []mark.Mark {
 	var lines []saidLine
-	add := func(s string, size float64, color mark.Color, indent float64) {
-		for _, l := range typeset.Load().Wrap(s, size, saidWidth-indent) {
-			lines = append(lines, saidLine{l, size, color, indent})
+	set := func(runs []mark.Run, size float64, color mark.Color, indent float64) {
+		for _, l := range wrapped(runs, size, saidWidth-indent) {
+			for i := range l {
+				l[i].Size, l[i].Color = size, color
+			}
+			lines = append(lines, saidLine{l, size, indent})
 		}
+	}
+	add := func(s string, size float64, color mark.Color, indent float64) {
+		set([]mark.Run{{Text: s}}, size, color, indent)
 	}
 	about := "" // said where it is not the attempt that is printed
 	if v.Feedback != v.Attempt && v.Feedback > 0 {
@@ -265,21 +271,22 @@ func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []
 				add(fmt.Sprintf("Voice note, %d:%02d", r.Voice.Milliseconds/60000, r.Voice.Milliseconds/1000%60), saidSize, noteColor(t), 12)
 			}
 			if r.Text != "" {
-				add(r.Text, saidSize, noteColor(t), 12)
+				for _, p := range paragraphs(r.Text, r.Rich) {
+					set(append([]mark.Run{{Text: p.lead}}, p.runs...), saidSize, noteColor(t), 12+p.indent)
+				}
 			}
 		}
 	}
 	if len(lines) == 0 {
 		return nil
 	}
-	head := saidLine{v.Title + " · " + v.Student, 16, "#1e2a44", 0}
+	head := saidLine{[]mark.Run{{Text: v.Title + " · " + v.Student, Size: 16, Color: "#1e2a44"}}, 16, 0}
 	return setLines(append([]saidLine{head}, lines...), pages, extra)
 }
 
 type saidLine struct {
-	text   string
+	runs   []mark.Run
 	size   float64
-	color  mark.Color
 	indent float64
 }
 
@@ -293,9 +300,9 @@ func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
 			*extra++
 			y = saidTop
 		}
-		if strings.TrimSpace(l.text) != "" {
+		if len(l.runs) > 0 {
 			out = append(out, mark.Mark{ID: fmt.Sprintf("said-line-%d", i), Page: pages, Body: &mark.FreeText{
-				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: l.text, Size: l.size, Color: l.color}}}}}})
+				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.TextLine{{Runs: l.runs}}}})
 		}
 		y += l.size * 1.45
 	}

@@ -62,6 +62,7 @@ var entries = []struct {
 }{
 	{"sheet.js", "sheet", true, api.FormatESModule},
 	{"editor.js", "editor", false, api.FormatESModule},
+	{"prose.js", "prose", false, api.FormatESModule},
 	{"pages.js", "pages", false, api.FormatESModule},
 	{"across.js", "across", false, api.FormatESModule},
 	{"bench/main.js", "bench", false, api.FormatESModule},
@@ -77,7 +78,7 @@ func bundle() error {
 			Bundle:              true, Splitting: e.parted, Format: e.format, Target: api.ES2022,
 			MinifyWhitespace: true, MinifyIdentifiers: true, MinifySyntax: true, LegalComments: api.LegalCommentsNone,
 			Outdir: target, ChunkNames: "[name]-[hash]",
-			External: []string{"./editor.js"}, // fetched by its own name, last
+			External: []string{"./editor.js", "./prose.js"}, // fetched by their own names, last
 		})
 		if len(result.Errors) > 0 {
 			return errors.New(strings.Join(api.FormatMessages(result.Errors, api.FormatMessagesOptions{}), "\n"))
@@ -99,32 +100,53 @@ func bundle() error {
 	return err
 }
 
-// vendored is what the scripts take of ProseMirror, whose packages are many
-// and small.
-const vendored = `export { Fragment, Schema, Slice } from "prosemirror-model";
-export { EditorState, Plugin, TextSelection } from "prosemirror-state";
+// vendored is what the scripts take of packages that are many and small: modules
+// of web/script/vendor, each in a form that can be read, with what it takes of
+// the one before.
+var vendored = []struct{ name, licence, takes string }{
+	{"prosemirror", "ProseMirror, MIT License, Copyright (C) 2015-2017 by Marijn Haverbeke and others.", `export { DOMSerializer, Fragment, Mark, MarkType, NodeRange, NodeType, Schema, Slice } from "prosemirror-model";
+export { EditorState, Plugin, Selection, TextSelection } from "prosemirror-state";
+export { canJoin, canSplit, findWrapping, liftTarget, ReplaceAroundStep } from "prosemirror-transform";
 export { EditorView } from "prosemirror-view";
 export { keymap } from "prosemirror-keymap";
-export { baseKeymap } from "prosemirror-commands";
+export { baseKeymap, toggleMark } from "prosemirror-commands";
 export { closeHistory, history, redo, undo } from "prosemirror-history";
-`
+`},
+	{"prosemark", "prosemirror-markdown and prosemirror-schema-list, MIT License, Copyright (C) 2015-2017 by Marijn Haverbeke and others; markdown-it, MIT License, Copyright (c) 2014 Vitaly Puzrin, Alex Kocharin.", `export { defaultMarkdownSerializer, MarkdownParser, MarkdownSerializer, schema } from "prosemirror-markdown";
+export { liftListItem, sinkListItem, splitListItem, wrapInList } from "prosemirror-schema-list";
+export { default as MarkdownIt } from "markdown-it";
+`},
+}
 
-// vendor bundles ProseMirror, unminified so that a change of it can be read.
+// vendor bundles what is vendored, unminified so that a change of it can be read.
 func vendor() error {
 	dir, err := os.Getwd()
 	if err != nil {
 		return err
 	}
-	const licence = "/*! ProseMirror, MIT License, Copyright (C) 2015-2017 by Marijn Haverbeke and others. Made by `go run ./web/bundle -vendor`; package.json has the versions. */\n// @ts-nocheck"
-	result := api.Build(api.BuildOptions{
-		Stdin:  &api.StdinOptions{Contents: vendored, ResolveDir: dir},
-		Bundle: true, Format: api.FormatESModule, Target: api.ES2022, Charset: api.CharsetUTF8,
-		Banner: map[string]string{"js": licence},
-	})
-	if len(result.Errors) > 0 {
-		return errors.New(strings.Join(api.FormatMessages(result.Errors, api.FormatMessagesOptions{}), "\n"))
+	for i, v := range vendored {
+		options := api.BuildOptions{
+			Stdin:  &api.StdinOptions{Contents: v.takes, ResolveDir: dir},
+			Bundle: true, Format: api.FormatESModule, Target: api.ES2022, Charset: api.CharsetUTF8,
+			Banner: map[string]string{"js": "/*! " + v.licence + " Made by `go run ./web/bundle -vendor`; package.json has the versions. */\n// @ts-nocheck"},
+		}
+		shared := []string{"prosemirror-model", "prosemirror-state", "prosemirror-transform"}
+		if i > 0 {
+			options.External = shared
+		}
+		result := api.Build(options)
+		if len(result.Errors) > 0 {
+			return errors.New(strings.Join(api.FormatMessages(result.Errors, api.FormatMessagesOptions{}), "\n"))
+		}
+		made := string(result.OutputFiles[0].Contents)
+		for _, name := range shared {
+			made = strings.ReplaceAll(made, fmt.Sprintf("from %q", name), `from "./prosemirror.js"`)
+		}
+		if err := write(source+"/vendor/"+v.name+".js", []byte(made)); err != nil {
+			return err
+		}
 	}
-	return write(source+"/vendor/prosemirror.js", result.OutputFiles[0].Contents)
+	return nil
 }
 
 // write writes a file when it differs, so that nothing is packed again for

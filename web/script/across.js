@@ -8,6 +8,7 @@ import { dialog } from './dialogs.js';
 import { toast } from './toast.js';
 import { newId } from './ids.js';
 import * as drafts from './drafts.js';
+import { bare } from './prosaic.js';
 import { filled, fitting } from './remarks.js';
 
 const root = document.querySelector('[data-across]'),
@@ -485,7 +486,7 @@ async function offer(d) {
     return; // without a line there are none
   }
   const fit = fitting(
-    ready.filter((r) => r.text !== text.value.trim()),
+    ready.filter((r) => bare(r.text, r.rich) !== text.value.trim()),
     text.value,
     data.question,
   );
@@ -495,7 +496,7 @@ async function offer(d) {
       el(
         'button',
         { type: 'button', className: 'ready-one', on: { click: () => lay(r) } },
-        el('span', {}, r.text),
+        el('span', {}, bare(r.text, r.rich)),
         r.short || r.points
           ? el('span', { className: 'hint' }, [r.short, r.points && `${r.points} points`].filter(Boolean).join(' · '))
           : '',
@@ -503,7 +504,7 @@ async function offer(d) {
     ),
   );
   function lay(r) {
-    text.value = r.text;
+    text.value = bare(r.text, r.rich);
     d.dataset.points = r.points ?? '';
     r.used[data.question.id] = new Date().toISOString();
     ask(`${remarks}/${r.id}`, { method: 'POST', form: { do: 'use', question: data.question.id } }).catch(() => {}); // it only sorts

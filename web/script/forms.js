@@ -40,6 +40,7 @@ async function remember(form) {
       const typed = drafts.of(thing, place(f));
       if (typed === null || typed === f.value || f.value !== was.get(f)) continue;
       f.value = typed;
+      f.dispatchEvent(new Event('refilled'));
       f.closest('details')?.setAttribute('open', '');
       back++;
     }
@@ -58,6 +59,7 @@ async function remember(form) {
     onclick: () => {
       for (const f of fields) {
         f.value = was.get(f);
+        f.dispatchEvent(new Event('refilled'));
         drafts.drop(thing, place(f));
       }
       line.remove();

@@ -11,6 +11,7 @@ import * as drafts from './drafts.js';
 import { swatches } from './controls.js';
 import { INKS } from './settings.js';
 import { placeOf } from './spoken.js';
+import { bare, formal, typed, words, write } from './prosaic.js';
 import { toast } from './toast.js';
 
 const margin = document.querySelector('[data-margin]'),
@@ -41,8 +42,8 @@ export function gather() {
     arrange();
     return;
   }
-  const typed = /** @type {HTMLTextAreaElement} */ (document.activeElement);
-  if (notes.contains(typed) && typed.value) {
+  const focused = /** @type {any} */ (document.activeElement);
+  if (notes.contains(focused) && (focused.of ?? focused).value) {
     arrange();
     return;
   } // what is typed there is not taken away
@@ -138,7 +139,7 @@ function remark(t, r, i) {
         r.voice.ms,
       ),
     );
-  if (r.text) box.append(el('p', {}, r.text));
+  if (r.text) box.append(words(r.text, r.rich, arrange));
   if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say || r.layer === 'own')) {
     const tools = el('div', { className: 'tools' });
     if (!r.voice)
@@ -147,7 +148,7 @@ function remark(t, r, i) {
       tools.append(
         el(
           'button',
-          { className: 'button quiet', data: { keepVoice: r.voice.sound, says: r.text ?? '' } },
+          { className: 'button quiet', data: { keepVoice: r.voice.sound, says: bare(r.text ?? '', r.rich) } },
           'Keep for other copies',
         ),
       );
@@ -198,15 +199,18 @@ function moveNote(t, r) {
 
 function rewrite(t, r, box) {
   const place = `change/${r.id}`;
-  const area = el('textarea', { value: drafts.of(about(), place) ?? r.text, 'aria-label': 'Your note' });
+  const area = el('textarea', { 'aria-label': 'Your note' });
+  write(area, drafts.of(about(), place) ?? r);
   const done = () => {
-    const text = area.value.trim(),
+    const now = typed(area),
       entry = find(r.id);
     area.value = '';
     drafts.drop(about(), place);
     if (!entry) return;
-    if (!text) set(r.id, null, { layer: r.layer });
-    else if (text !== r.text) set(r.id, { ...entry.mark, body: { ...entry.mark.body, text } }, { layer: r.layer });
+    const { rich: _, ...body } = entry.mark.body;
+    if (!now.text) set(r.id, null, { layer: r.layer });
+    else if (now.text !== r.text || !!now.rich !== !!r.rich)
+      set(r.id, { ...entry.mark, body: { ...body, ...now } }, { layer: r.layer });
     signature = '';
     gather();
   };
@@ -220,9 +224,14 @@ function rewrite(t, r, box) {
           set(r.id, { ...entry.mark, body: { ...body, ...(color ? { color } : {}) } }, { layer: r.layer });
         })
       : '',
-    el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: done } }, 'Keep')),
+    el(
+      'div',
+      { className: 'tools' },
+      el('button', { className: 'button', on: { click: done } }, 'Keep'),
+      formal(area, arrange),
+    ),
   );
-  area.addEventListener('input', () => drafts.keep(about(), place, area.value === r.text ? null : area.value));
+  area.addEventListener('input', () => drafts.keep(about(), place, area.value === r.text ? null : typed(area)));
   area.addEventListener('keydown', (e) => {
     if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) done();
   });
@@ -231,27 +240,26 @@ function rewrite(t, r, box) {
 }
 
 function answer(t) {
-  const place = `reply/${t.remarks[0].id}`,
-    typed = drafts.of(about(), place) ?? '';
+  const place = `reply/${t.remarks[0].id}`;
   const area = el('textarea', {
     rows: 1,
     placeholder: 'Reply',
     'aria-label': `Reply to note ${t.number}`,
-    value: typed,
   });
+  write(area, drafts.of(about(), place) ?? {});
   const send = el(
     'button',
     {
       className: 'button',
-      hidden: !typed,
+      hidden: !area.value,
       on: {
         click: () => {
-          const text = area.value.trim();
-          if (!text) return;
+          const said = typed(area);
+          if (!said.text) return;
           area.value = '';
           area.blur();
           drafts.drop(about(), place);
-          add('reply', t.page, { to: t.remarks[0].id, text }, { layer: marks.view.say });
+          add('reply', t.page, { to: t.remarks[0].id, ...said }, { layer: marks.view.say });
         },
       },
     },
@@ -259,14 +267,16 @@ function answer(t) {
   );
   if (marks.view.teacher) send.textContent = 'Keep';
   area.addEventListener('input', () => {
-    send.hidden = !area.value.trim();
-    drafts.keep(about(), place, area.value.trim() ? area.value : null);
+    send.hidden = form.hidden = !area.value.trim();
+    drafts.keep(about(), place, area.value.trim() ? typed(area) : null);
     arrange();
   });
   area.addEventListener('keydown', (e) => {
     if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) send.click();
   });
-  return el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send));
+  const form = formal(area, arrange);
+  form.hidden = send.hidden;
+  return el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send, form));
 }
 
 // only are the meanings that alone are shown, on a copy that is to keep; none for all.

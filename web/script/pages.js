@@ -4,10 +4,15 @@
 import './leaving.js';
 import './codes.js';
 import './forms.js';
-import './prose.js';
 import './whom.js';
 import { newId } from './ids.js';
 import * as lying from './handed.js';
+
+const instructions = document.querySelectorAll('textarea[data-prose]');
+if (instructions.length)
+  import('./prose.js').then((prose) => {
+    for (const field of instructions) prose.dress(field, { always: true });
+  });
 
 document.addEventListener('alpine:init', () => {
   window.Alpine.data('printing', () => ({

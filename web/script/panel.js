@@ -11,6 +11,7 @@ import { activate } from './margin.js';
 import { pick } from './pick.js';
 import { hand } from './pointer.js';
 import { linesOf } from './rich.js';
+import { bare } from './prosaic.js';
 
 const box = document.querySelector('[data-panel]');
 let which = '';
@@ -108,7 +109,7 @@ const text = (m) =>
     ? linesOf(m.body.lines).join(' ')
     : m.kind === 'widget'
       ? m.body.values.join(', ')
-      : (m.body.text ?? m.body.name ?? '');
+      : bare(m.body.text ?? m.body.name ?? '', m.body.rich);
 const colorOf = (m) => m.body.color ?? m.body.lines?.[0]?.runs[0]?.color;
 
 export const called = (m) =>

@@ -8,6 +8,7 @@ import { marks } from './marks.js';
 import { surface } from './surface.js';
 import { arrange } from './margin.js';
 import { filled, fitting } from './remarks.js';
+import { bare, write } from './prosaic.js';
 
 const margin = document.querySelector('[data-margin]');
 let all = null, // once fetched
@@ -40,6 +41,8 @@ function questionOf(area) {
 // said is a remark for the student whose copy is open.
 const said = (r, q) => filled(r.text, marks.view.student, q);
 
+const same = (r, q, area) => said(r, q) === area.value.trim() && !!r.rich === !!area.rich;
+
 function close() {
   panel?.remove();
   panel = null;
@@ -52,21 +55,22 @@ async function offer(area) {
   } catch {
     return; // without a line there are none
   }
-  if (document.activeElement !== area && !panel?.contains(document.activeElement)) return;
+  const focused = /** @type {any} */ (document.activeElement);
+  if ((focused?.of ?? focused) !== area && !panel?.contains(focused)) return;
   const q = questionOf(area),
     fit = fitting(
-      all.filter((r) => said(r, q) !== area.value.trim() && (!r.sound || area.speaks)),
-      area.value,
+      all.filter((r) => !same(r, q, area) && (!r.sound || area.speaks)),
+      bare(area.value, area.rich),
       q,
     ),
-    known = all.find((r) => said(r, q) === area.value.trim());
+    known = all.find((r) => same(r, q, area));
   close();
   const rows = fit.map((r) =>
     el(
       'button',
       { type: 'button', className: 'ready-one', on: { click: () => take(area, r, q) } },
       r.sound ? icon('voice') : '',
-      el('span', {}, said(r, q)),
+      el('span', {}, bare(said(r, q), r.rich)),
       r.short || r.points
         ? el('span', { className: 'hint' }, [r.short, r.points && `${r.points} points`].filter(Boolean).join(' · '))
         : '',
@@ -115,8 +119,9 @@ async function take(area, r, q) {
       return;
     }
   } else {
-    area.value = said(r, q);
+    write(area, { text: said(r, q), rich: r.rich });
     area.dispatchEvent(new Event('input', { bubbles: true }));
+    if (r.rich) area.dispatchEvent(new Event('formed'));
     area.focus();
   }
   r.used[q?.id ?? ''] = new Date().toISOString();
@@ -175,6 +180,7 @@ function keep(area, { sound = '', says = '' } = {}) {
         method: 'POST',
         form: {
           text: (words ?? area).value.trim(),
+          rich: area.rich && !words ? 'yes' : '',
           short: short.value,
           points: points.value,
           shared: shared.checked ? 'yes' : '',
@@ -214,7 +220,10 @@ async function drop(area, r) {
   }
 }
 
-const writing = (e) => (e.target.matches?.('[data-margin] textarea:not(.ready textarea)') ? e.target : null);
+const writing = (e) => {
+  const field = e.target.of ?? e.target; // behind the editor for words with a form
+  return field.matches?.('[data-margin] textarea:not(.ready textarea)') ? field : null;
+};
 margin.addEventListener('focusin', (e) => {
   const area = writing(e);
   if (area) offer(area);
@@ -234,7 +243,7 @@ document.addEventListener('pointerdown', (e) => {
   if (
     panel &&
     !panel.contains(/** @type {Node} */ (e.target)) &&
-    !(/** @type {HTMLElement} */ (e.target).matches('textarea'))
+    !(/** @type {HTMLElement} */ (e.target).closest('textarea, .prose'))
   )
     close();
 });

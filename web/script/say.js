@@ -11,8 +11,9 @@ import { newId } from './ids.js';
 import { add, layerNow, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { INKS, keep as keepSettings, meaning, meanings, mean, settings } from './settings.js';
-import { about, draft } from './margin.js';
+import { about, arrange, draft } from './margin.js';
 import * as drafts from './drafts.js';
+import { formal, typed as typedIn, write } from './prosaic.js';
 import { record } from './record.js';
 import { look, placeOf, QUOTED, speaksOf } from './spoken.js';
 
@@ -47,10 +48,10 @@ instruments.note = {
       help = typed ? !!typed.help : helped && !marks.view.teacher;
     const area = el('textarea', {
       rows: 2,
-      value: typed?.text ?? '',
       'aria-label': help ? 'How they helped' : 'Your note',
       placeholder: help ? 'How did they help?' : 'Write a note',
     });
+    write(area, typed);
     const who = help
       ? el('input', {
           className: 'field mb-1',
@@ -68,7 +69,7 @@ instruments.note = {
         about(),
         `note/${key}`,
         area.value.trim() || typed
-          ? { page, place, help, says, text: area.value, who: who?.value, mode: { ...marks.mode } }
+          ? { page, place, help, says, ...typedIn(area), who: who?.value, mode: { ...marks.mode } }
           : null,
       );
     };
@@ -87,7 +88,7 @@ instruments.note = {
     const keep = (layer) => {
       if (this.open !== keep) return;
       this.open = null;
-      const text = area.value.trim(),
+      const { text, rich } = typedIn(area),
         name = who?.value.trim();
       drafts.drop(about(), `note/${key}`);
       end();
@@ -96,7 +97,12 @@ instruments.note = {
         add(
           'note',
           page,
-          { ...place, text, ...(kinds && !marks.mode.own ? { says: says || asked(text) } : {}) },
+          {
+            ...place,
+            text,
+            ...(rich ? { rich } : {}),
+            ...(kinds && !marks.mode.own ? { says: says || asked(text) } : {}),
+          },
           layer && { layer },
         );
       helped = false;
@@ -118,6 +124,7 @@ instruments.note = {
         marks.view.teacher && !marks.view.watch
           ? el('button', { className: 'button', on: { click: () => keep('replies') } }, 'Send now')
           : null,
+        formal(area, arrange),
         el(
           'button',
           {

@@ -1,6 +1,7 @@
 // spoken knows what a note speaks about: its place, the mark it goes with, and
 // the words of either.
 
+import { bare } from './prosaic.js';
 import { core } from './core.js';
 import { pixels, round } from './surface.js';
 import { marks } from './marks.js';
@@ -29,7 +30,11 @@ export function placeOf(p) {
 export function speaksOf(entry) {
   const [x, y] = core.bounds(entry.version) ?? entry.mark.body.at ?? [0, 0],
     { body } = entry.mark,
-    words = body.text?.lines ? linesOf(body.text.lines) : body.lines ? linesOf(body.lines) : [body.text ?? ''];
+    words = body.text?.lines
+      ? linesOf(body.text.lines)
+      : body.lines
+        ? linesOf(body.lines)
+        : [bare(body.text ?? '', body.rich)];
   const quote = words.join(' ').trim().slice(0, QUOTED);
   return { on: entry.mark.id, from: [round(x), round(y)], ...(quote ? { quote } : {}) };
 }

@@ -6,6 +6,7 @@ import { core } from '../core.js';
 import { clip } from '../clip.js';
 import { record } from '../record.js';
 import { newId } from '../ids.js';
+import { formal, typed, write } from '../prosaic.js';
 import { WASHES } from '../settings.js';
 import { change, doc, leaf, url, view } from './doc.js';
 import { spot } from './leaves.js';
@@ -50,6 +51,7 @@ const panel = {
       highlights:
         m.kind !== 'highlight' ? '' : m.body.text ? `“${m.body.text}” is highlighted` : 'A place is highlighted',
       note: m.kind === 'note' ? (m.body.text ?? '') : '',
+      rich: !!m.body.rich,
       voice: m.body.voice,
       other: KINDS[m.kind] ?? '',
     }));
@@ -77,11 +79,20 @@ const panel = {
     });
   },
   play: (box, voice) => box.replaceChildren(clip(url(`/extras/${voice.sound}`), [...voice.peaks], voice.ms)),
-  say(k, text) {
-    const i = doc.at;
-    if (text.trim())
+  // form gives a field what a direction says, and the button for its form; one that
+  // is new is written at once.
+  form(field, d) {
+    write(field, d && { text: d.note, rich: d.rich });
+    field.after(formal(field));
+    if (!d) field.focus({ preventScroll: true });
+  },
+  say(k, field) {
+    const i = doc.at,
+      { text, rich } = typed(field);
+    if (text)
       change((leaves) => {
-        leaves[i].said[k].body.text = text;
+        const { rich: _, ...body } = leaves[i].said[k].body;
+        leaves[i].said[k].body = { ...body, text: field.value, ...(rich ? { rich } : {}) };
       }, `said ${i} ${k}`);
   },
   drop: (k) => change((leaves) => leaves[doc.at].said.splice(k, 1)),
@@ -112,9 +123,10 @@ function begin(i, at) {
 function keep() {
   if (draft?.kind !== 'note') return;
   const { i, at } = draft,
-    text = document.querySelector('[data-directing]')?.value.trim();
+    field = document.querySelector('[data-directing]'),
+    said = field ? typed(field) : { text: '' };
   draft = null;
-  if (text) put(i, mark('note', { at, text }));
+  if (said.text) put(i, mark('note', { at, ...said }));
 }
 
 function end() {

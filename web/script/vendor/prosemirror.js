@@ -4255,6 +4255,38 @@ function lift(tr, range, target) {
     }
   tr.step(new ReplaceAroundStep(start, end, gapStart, gapEnd, new Slice(before.append(after), openStart, openEnd), before.size - openStart, true));
 }
+function findWrapping(range, nodeType, attrs = null, innerRange = range) {
+  let around = findWrappingOutside(range, nodeType);
+  let inner = around && findWrappingInside(innerRange, nodeType);
+  if (!inner)
+    return null;
+  return around.map(withAttrs).concat({ type: nodeType, attrs }).concat(inner.map(withAttrs));
+}
+function withAttrs(type) {
+  return { type, attrs: null };
+}
+function findWrappingOutside(range, type) {
+  let { parent, startIndex, endIndex } = range;
+  let around = parent.contentMatchAt(startIndex).findWrapping(type);
+  if (!around)
+    return null;
+  let outer = around.length ? around[0] : type;
+  return parent.canReplaceWith(startIndex, endIndex, outer) ? around : null;
+}
+function findWrappingInside(range, type) {
+  let { parent, startIndex, endIndex } = range;
+  let inner = parent.child(startIndex);
+  let inside = type.contentMatch.findWrapping(inner.type);
+  if (!inside)
+    return null;
+  let lastType = inside.length ? inside[inside.length - 1] : type;
+  let innerMatch = lastType.contentMatch;
+  for (let i2 = startIndex; innerMatch && i2 < endIndex; i2++)
+    innerMatch = innerMatch.matchType(parent.child(i2).type);
+  if (!innerMatch || !innerMatch.validEnd)
+    return null;
+  return inside;
+}
 function wrap(tr, range, wrappers) {
   let content = Fragment.empty;
   for (let i2 = wrappers.length - 1; i2 >= 0; i2--) {
@@ -12161,6 +12193,89 @@ function selectTextblockSide(side) {
 }
 var selectTextblockStart = selectTextblockSide(-1);
 var selectTextblockEnd = selectTextblockSide(1);
+function markApplies(doc3, ranges, type, enterAtoms) {
+  for (let i2 = 0; i2 < ranges.length; i2++) {
+    let { $from, $to } = ranges[i2];
+    let can = $from.depth == 0 ? doc3.inlineContent && doc3.type.allowsMarkType(type) : false;
+    doc3.nodesBetween($from.pos, $to.pos, (node, pos) => {
+      if (can || !enterAtoms && node.isAtom && node.isInline && pos >= $from.pos && pos + node.nodeSize <= $to.pos)
+        return false;
+      can = node.inlineContent && node.type.allowsMarkType(type);
+    });
+    if (can)
+      return true;
+  }
+  return false;
+}
+function removeInlineAtoms(ranges) {
+  let result = [];
+  for (let i2 = 0; i2 < ranges.length; i2++) {
+    let { $from, $to } = ranges[i2];
+    $from.doc.nodesBetween($from.pos, $to.pos, (node, pos) => {
+      if (node.isAtom && node.content.size && node.isInline && pos >= $from.pos && pos + node.nodeSize <= $to.pos) {
+        if (pos + 1 > $from.pos)
+          result.push(new SelectionRange($from, $from.doc.resolve(pos + 1)));
+        $from = $from.doc.resolve(pos + 1 + node.content.size);
+        return false;
+      }
+    });
+    if ($from.pos < $to.pos)
+      result.push(new SelectionRange($from, $to));
+  }
+  return result;
+}
+function toggleMark(markType, attrs = null, options) {
+  let removeWhenPresent = (options && options.removeWhenPresent) !== false;
+  let enterAtoms = (options && options.enterInlineAtoms) !== false;
+  let dropSpace = !(options && options.includeWhitespace);
+  return function(state, dispatch) {
+    let { empty: empty2, $cursor, ranges } = state.selection;
+    if (empty2 && !$cursor || !markApplies(state.doc, ranges, markType, enterAtoms))
+      return false;
+    if (dispatch) {
+      if ($cursor) {
+        if (markType.isInSet(state.storedMarks || $cursor.marks()))
+          dispatch(state.tr.removeStoredMark(markType));
+        else
+          dispatch(state.tr.addStoredMark(markType.create(attrs)));
+      } else {
+        let add, tr = state.tr;
+        if (!enterAtoms)
+          ranges = removeInlineAtoms(ranges);
+        if (removeWhenPresent) {
+          add = !ranges.some((r) => state.doc.rangeHasMark(r.$from.pos, r.$to.pos, markType));
+        } else {
+          add = !ranges.every((r) => {
+            let missing = false;
+            tr.doc.nodesBetween(r.$from.pos, r.$to.pos, (node, pos, parent) => {
+              if (missing)
+                return false;
+              missing = !markType.isInSet(node.marks) && !!parent && parent.type.allowsMarkType(markType) && !(node.isText && /^\s*$/.test(node.textBetween(Math.max(0, r.$from.pos - pos), Math.min(node.nodeSize, r.$to.pos - pos))));
+            });
+            return !missing;
+          });
+        }
+        for (let i2 = 0; i2 < ranges.length; i2++) {
+          let { $from, $to } = ranges[i2];
+          if (!add) {
+            tr.removeMark($from.pos, $to.pos, markType);
+          } else {
+            let from2 = $from.pos, to = $to.pos, start = $from.nodeAfter, end = $to.nodeBefore;
+            let spaceStart = dropSpace && start && start.isText ? /^\s*/.exec(start.text)[0].length : 0;
+            let spaceEnd = dropSpace && end && end.isText ? /\s*$/.exec(end.text)[0].length : 0;
+            if (from2 + spaceStart < to) {
+              from2 += spaceStart;
+              to -= spaceEnd;
+            }
+            tr.addMark(from2, to, markType.create(attrs));
+          }
+        }
+        dispatch(tr.scrollIntoView());
+      }
+    }
+    return true;
+  };
+}
 function chainCommands(...commands) {
   return function(state, dispatch, view) {
     for (let i2 = 0; i2 < commands.length; i2++)
@@ -12750,17 +12865,29 @@ var redo = buildCommand(true, true);
 var undoNoScroll = buildCommand(false, false);
 var redoNoScroll = buildCommand(true, false);
 export {
+  DOMSerializer,
   EditorState,
   EditorView,
   Fragment,
+  Mark,
+  MarkType,
+  NodeRange,
+  NodeType,
   Plugin,
+  ReplaceAroundStep,
   Schema,
+  Selection,
   Slice,
   TextSelection,
   baseKeymap,
+  canJoin,
+  canSplit,
   closeHistory,
+  findWrapping,
   history,
   keymap,
+  liftTarget,
   redo,
+  toggleMark,
   undo
 };
