@@ -230,7 +230,7 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 
 func (f *filler) points(c school.Copy, attempt int, points, remark string) {
 	if f.err == nil {
-		_, f.err = f.Marking.GivePoints(f.ctx, f.teachers[0], c.ID, attempt, points, "", remark)
+		_, f.err = f.Marking.GivePoints(f.ctx, f.teachers[0], c.ID, attempt, points, "", remark, false)
 	}
 }
 

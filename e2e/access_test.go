@@ -501,7 +501,7 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 			return err
 		},
 		"points": func() error {
-			_, err := s.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "secret reason", "secret remark")
+			_, err := s.Marking.GivePoints(ctx, teacher, c.ID, 1, "9", "secret reason", "secret remark", false)
 			return err
 		},
 		"a ready remark": func() error {

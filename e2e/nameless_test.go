@@ -152,7 +152,7 @@ func TestMarkedWithoutNames(t *testing.T) {
 		t.Errorf("the conversations are %+v", threads)
 	}
 	// The mark book does not lead from the name to the copy, nor tell who is missing.
-	_, err = home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "7", "", "")
+	_, err = home.School.Marking.GivePoints(ctx, teacher, c.ID, 1, "7", "", "", false)
 	must(err)
 	book, err := home.School.Books.Book(ctx, teacher, sc.course.ID)
 	must(err)

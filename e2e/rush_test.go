@@ -95,7 +95,7 @@ func TestOneConnectionIsEnough(t *testing.T) {
 		func() error { return opened(s.Screens.OpenToMark(ctx, c.Teacher, seat.Copy, 1)) },
 		func() error { return save(c.Teacher, submission.Feedback(1), "remark") },
 		func() error {
-			_, err := s.Marking.GivePoints(ctx, c.Teacher, seat.Copy, 1, "7", "", "Well done")
+			_, err := s.Marking.GivePoints(ctx, c.Teacher, seat.Copy, 1, "7", "", "Well done", false)
 			return err
 		},
 		func() error { _, err := s.Marking.Others(ctx, c.Teacher, seat.Copy); return err },

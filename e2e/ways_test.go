@@ -239,7 +239,7 @@ func TestPagesOfOnesOwn(t *testing.T) {
 	if status, _ := sc.page(t, "teacher", path); status != http.StatusOK {
 		t.Errorf("the teacher gets the pages: %d", status)
 	}
-	if _, err := s.Marking.GivePoints(ctx, teacher, mine.ID, 1, "7", "", "Good"); err != nil {
+	if _, err := s.Marking.GivePoints(ctx, teacher, mine.ID, 1, "7", "", "Good", false); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.Marking.Return(ctx, teacher, mine.ID, 1); err != nil {

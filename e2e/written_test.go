@@ -317,4 +317,31 @@ func TestNotesHaveAForm(t *testing.T) {
 	if strings.Contains(words, "**") || strings.Contains(words, "\\") {
 		t.Errorf("the file has signs: %s", words)
 	}
+	// The overall remark has one too, on the screens of both and in the file.
+	ctx, student := context.Background(), personOf(t, "formed.student")
+	if _, err := home.School.Submitting.Submit(ctx, student, id, "", 1e6); err != nil {
+		t.Fatal(err)
+	}
+	c, err := home.Store.CopyInCourse(ctx, id, student.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := tab(t, 1280, 800)
+	marking := fmt.Sprintf("/assignments/%d/marking?copy=%d", c.Copy.AssignmentID, id)
+	shows := func(what, script string) func() error { return func() error { return q.Until(what, script) } }
+	steps(t, func() error { return q.SignIn("formed.teacher", scenePassword) }, func() error { return q.Go(marking) }, q.Ready,
+		func() error { return q.Click("[data-top] .formal") }, shows("the editor", `document.activeElement?.matches("[data-top] .prose")`),
+		func() error { return q.Type("Work on ") }, func() error { return q.Click(`[data-top] [aria-label="Slanted"]`) }, func() error { return q.Type("units") },
+		func() error { time.Sleep(350 * time.Millisecond); return nil }, func() error { return q.Go(marking) }, q.Ready,
+		shows("it is there again", `document.querySelector("[data-top] .prose em")?.textContent === "units"`),
+		func() error { return q.Click(`[data-do="main"]`) }, func() error { return q.Click(`[data-dialog="returning"] [data-yes]`) },
+		func() error {
+			return p.Until("it is back, with its form", `document.querySelector("[data-top] .formed em")?.textContent === "units"`)
+		})
+	if file, err = home.School.Exports.PrintCopy(ctx, student, id, 1, false); err != nil {
+		t.Fatal(err)
+	}
+	if words := textIn(t, bytesOf(t, file)); !strings.Contains(words, "Work on units") {
+		t.Errorf("the file has no remark: %s", words)
+	}
 }

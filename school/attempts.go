@@ -20,6 +20,7 @@ type Returned struct {
 	Points *points.Points `json:"points"`
 	Reason string         `json:"reason,omitempty"` // why these and not what the questions add up to
 	Remark string         `json:"remark"`
+	Rich   bool           `json:"rich,omitempty"` // Remark is CommonMark
 	Scores []Scored       `json:"scores,omitempty"`
 	Marks  []ReturnedMark `json:"marks"`
 }

@@ -38,7 +38,7 @@ func TestMarkBook(t *testing.T) {
 	exec("UPDATE people SET name = 'Ana, the \"first\"' WHERE id = ?", h.Students[0].ID)
 	give := func(student, attempt int, p string) {
 		t.Helper()
-		_, err := m.GivePoints(h.ctx, h.Teacher, h.copies[student], attempt, p, "", "Kept")
+		_, err := m.GivePoints(h.ctx, h.Teacher, h.copies[student], attempt, p, "", "Kept", false)
 		h.must(err)
 	}
 	give(0, 1, "3")
@@ -53,7 +53,7 @@ func TestMarkBook(t *testing.T) {
 	other := h.copy(h.Students[1], second)
 	_, err = h.school.Submitting.Submit(h.ctx, h.Students[1], other, "", 99)
 	h.must(err)
-	_, err = m.GivePoints(h.ctx, h.Teacher, other, 1, "10", "", "")
+	_, err = m.GivePoints(h.ctx, h.Teacher, other, 1, "10", "", "", false)
 	h.must(err)
 	says := func() string {
 		t.Helper()

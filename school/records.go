@@ -378,6 +378,7 @@ type Attempt struct {
 	Points       *points.Points
 	Reason       string // why the points were given as a whole, "" for none
 	Remark       string
+	RemarkRich   bool       // Remark is CommonMark
 	MarkedAt     *time.Time // when feedback was last touched
 	ReturnedAt   *time.Time
 	ReturnedHash string     `gorm:"default:null"` // blob with a Returned

@@ -83,7 +83,7 @@ func (h *handedIn) sees(student int) string {
 
 func (h *handedIn) remark(student int, text string) {
 	h.Helper()
-	_, err := h.school.Marking.GivePoints(h.ctx, h.Teacher, h.copies[student], 1, "", "", text)
+	_, err := h.school.Marking.GivePoints(h.ctx, h.Teacher, h.copies[student], 1, "", "", text, false)
 	h.must(err)
 }
 

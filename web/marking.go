@@ -112,7 +112,7 @@ func (s *Site) givePoints(c *echo.Context) error {
 		return err
 	}
 	attempt, _ := echo.FormValue[int](c, "attempt")
-	a, err := s.school.Marking.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("reason"), c.FormValue("remark"))
+	a, err := s.school.Marking.GivePoints(c.Request().Context(), me(c), n, attempt, c.FormValue("points"), c.FormValue("reason"), c.FormValue("remark"), c.FormValue("rich") == "yes")
 	if err != nil {
 		return err
 	}

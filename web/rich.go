@@ -22,6 +22,14 @@ var tame = func() *bluemonday.Policy {
 	return p
 }()
 
+// said writes what somebody wrote, which may be CommonMark.
+func said(text string, formed bool) template.HTML {
+	if formed {
+		return rich(text)
+	}
+	return template.HTML(`<p class="whitespace-pre-wrap">` + template.HTMLEscapeString(text) + "</p>")
+}
+
 // rich writes instructions, which may have simple formatting (CommonMark), as
 // HTML that can do no harm.
 func rich(text string) template.HTML {

@@ -55,9 +55,9 @@ func (s *Marking) Watching(ctx context.Context, who school.Person, id uint64) ([
 }
 
 // GivePoints keeps the points, given as a whole, and the overall remark of an
-// attempt as a draft; "" is what its questions add up to, if they have points.
+// attempt, CommonMark where it is rich, as a draft; "" is what its questions add up to, if they have points.
 // Reason is why other points were given than these, if somebody says so.
-func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, number int, given, reason, remark string) (school.Attempt, error) {
+func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, number int, given, reason, remark string, rich bool) (school.Attempt, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.MarkCopy, "")
 	if err != nil {
 		return school.Attempt{}, err
@@ -106,7 +106,7 @@ func (s *Marking) GivePoints(ctx context.Context, who school.Person, id uint64, 
 			reason = ""
 		}
 		now := s.now()
-		out.Points, out.Reason, out.Remark, out.MarkedAt = total, reason, strings.TrimSpace(remark), &now
+		out.Points, out.Reason, out.Remark, out.RemarkRich, out.MarkedAt = total, reason, strings.TrimSpace(remark), rich, &now
 		return tx.PutAttempt(out)
 	})
 	return out, err

@@ -349,7 +349,7 @@ func fixFeedback(tx school.CopyTx, a school.Attempt, pages []worksheet.Guide) (s
 	if err != nil {
 		return "", err
 	}
-	r := school.Returned{Points: a.Points, Reason: a.Reason, Remark: a.Remark, Marks: []school.ReturnedMark{}}
+	r := school.Returned{Points: a.Points, Reason: a.Reason, Remark: a.Remark, Rich: a.RemarkRich, Marks: []school.ReturnedMark{}}
 	if len(scores) > 0 {
 		r.Scores = school.ScoredOf(pages, scores)
 	}

@@ -88,7 +88,7 @@ func (b *Books) Own(ctx context.Context, who school.Person, course uint64) (scho
 			if err := json.Unmarshal(blobs[a.ReturnedHash], &r); err != nil {
 				return c, nil, err
 			}
-			a.Points, a.Remark = r.Points, r.Remark
+			a.Points, a.Remark, a.RemarkRich = r.Points, r.Remark, r.Rich
 		}
 	}
 	return c, sheets, nil

@@ -111,6 +111,7 @@ type Change struct {
 	copy    uint64
 	attempt int
 	remark  string
+	rich    bool
 }
 
 // A Reading is what a file of points says.
@@ -236,7 +237,7 @@ func (r *Reading) add(book Book, row, col int, text string) {
 	default:
 		c.Now = p.String()
 	}
-	c.copy, c.attempt, c.remark = cell.Copy, cell.last.Number, cell.last.Remark
+	c.copy, c.attempt, c.remark, c.rich = cell.Copy, cell.last.Number, cell.last.Remark, cell.last.RemarkRich
 	r.Changes = append(r.Changes, c)
 }
 
@@ -248,7 +249,7 @@ func (b *Books) TakePoints(ctx context.Context, who school.Person, course uint64
 		return 0, err
 	}
 	for i, c := range r.Taken() {
-		if _, err := b.marking.GivePoints(ctx, who, c.copy, c.attempt, c.Now, "", c.remark); err != nil {
+		if _, err := b.marking.GivePoints(ctx, who, c.copy, c.attempt, c.Now, "", c.remark, c.rich); err != nil {
 			return i, err
 		}
 	}

@@ -96,8 +96,9 @@ type Attempted struct {
 	Line       string          `json:"line,omitempty"`  // the student's line to the teacher
 	Given      *string         `json:"given,omitempty"` // the points: the draft for teachers, the returned for the student
 	Remark     string          `json:"remark,omitempty"`
-	Reason     string          `json:"reason,omitempty"`    // why these points, where the questions add up to others
-	Questions  []school.Scored `json:"questions,omitempty"` // that points are given for
+	RemarkRich bool            `json:"remarkRich,omitempty"` // Remark is CommonMark
+	Reason     string          `json:"reason,omitempty"`     // why these points, where the questions add up to others
+	Questions  []school.Scored `json:"questions,omitempty"`  // that points are given for
 	ReturnedAt *time.Time      `json:"returnedAt,omitempty"`
 	Feedback   int             `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
 }

@@ -17,7 +17,7 @@ func (s *Screens) showReturned(ctx context.Context, v *Screen, a *school.Attempt
 	if err != nil {
 		return err
 	}
-	v.Reason, v.Remark, v.ReturnedAt, v.Feedback, v.Questions = r.Reason, r.Remark, a.ReturnedAt, a.Number, r.Scores
+	v.Reason, v.Remark, v.RemarkRich, v.ReturnedAt, v.Feedback, v.Questions = r.Reason, r.Remark, r.Rich, a.ReturnedAt, a.Number, r.Scores
 	if r.Points != nil {
 		given := r.Points.String()
 		v.Given = &given

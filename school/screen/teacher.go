@@ -42,7 +42,7 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	v.Watches = s.gate.May(who, c, access.WatchCopy, "") == nil
 	v.Attempt = number
 	v.Edit, v.Say = submission.Feedback(number), submission.Feedback(number)
-	v.Remark, v.ReturnedAt, v.Feedback = a.Remark, a.ReturnedAt, number
+	v.Remark, v.RemarkRich, v.ReturnedAt, v.Feedback = a.Remark, a.RemarkRich, a.ReturnedAt, number
 	if a.Points != nil {
 		given := a.Points.String()
 		v.Given = &given

@@ -114,7 +114,7 @@ func (s *Exports) ownAttempts(ctx context.Context, who school.Person, z *zip.Wri
 	}
 	for _, sheet := range sheets {
 		for _, a := range sheet.Attempts {
-			one := aboutAttempt{Title: sheet.Assignment.Title, Number: a.Number, Submitted: a.SubmittedAt, Line: a.Line, Remark: a.Remark}
+			one := aboutAttempt{Title: sheet.Assignment.Title, Number: a.Number, Submitted: a.SubmittedAt, Line: a.Line, Remark: plainly(a.Remark, a.RemarkRich)}
 			if !a.Fresh {
 				one.Returned = a.ReturnedAt
 			}

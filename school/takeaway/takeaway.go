@@ -216,7 +216,7 @@ func missingLetters(v screen.Screen, threads []note.Thread) string {
 			add(plainly(r.Text, r.Rich)+r.Author, typeset.Look{})
 		}
 	}
-	add(v.Remark, typeset.Look{})
+	add(plainly(v.Remark, v.RemarkRich), typeset.Look{})
 	return string(out[:min(len(out), maxMissing)])
 }
 
@@ -257,7 +257,9 @@ func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []
 		add(about+*v.Given+" of "+v.PointsOf, 14, "#1e2a44", 0)
 	}
 	if v.Remark != "" {
-		add(v.Remark, saidSize, "#1e2a44", 0)
+		for _, p := range paragraphs(v.Remark, v.RemarkRich) {
+			set(append([]mark.Run{{Text: p.lead}}, p.runs...), saidSize, "#1e2a44", p.indent)
+		}
 	}
 	for _, t := range threads {
 		add(" ", 6, "#1e2a44", 0)

@@ -6,7 +6,8 @@ import { ask, post } from './net.js';
 import { dialog } from './dialogs.js';
 import { toast } from './toast.js';
 import { find, marks } from './marks.js';
-import { activate } from './margin.js';
+import { activate, arrange } from './margin.js';
+import { formal } from './prosaic.js';
 import { extra } from './keys.js';
 import * as queue from './queue.js';
 import { fit, goTo, surface } from './surface.js';
@@ -39,6 +40,11 @@ export function draw(v) {
   }
   if (v.head) window.htmx.swap(top, v.head, { swapStyle: 'innerHTML' });
   if (typed) for (const id of GIVEN) field(id).value = typed[id] ?? '';
+  const remark = top.querySelector('#remark');
+  if (remark && !remark.dressed && !top.querySelector('.formal')) {
+    remark.rich = typed ? !!typed.rich : !!v.remarkRich;
+    remark.after(formal(remark, arrange));
+  }
   for (const box of boxes()) {
     const there = drafts.of(`copy/${v.copy}`, scoreOf(v.attempt, box.dataset.question));
     if (there === null) continue; // nothing was typed there
@@ -115,7 +121,7 @@ function showHeld() {
 
 // stands gives the points in all, why these, and the remark as the server has
 // them.
-const stands = (v) => [v.given ?? '', v.reason ?? '', v.remark ?? ''],
+const stands = (v) => [v.given ?? '', v.reason ?? '', v.remark ?? '', ...(v.remarkRich ? ['rich'] : [])],
   GIVEN = ['points', 'reason', 'remark'];
 
 const field = (id) => top.querySelector(`#${id}`) ?? {};
@@ -278,7 +284,10 @@ function later(e) {
     return;
   }
   const { copy, attempt } = marks.view;
-  const typed = Object.fromEntries(GIVEN.map((id) => [id, field(id).value ?? '']));
+  const typed = {
+    ...Object.fromEntries(GIVEN.map((id) => [id, field(id).value ?? ''])),
+    ...(field('remark').rich ? { rich: 'yes' } : {}),
+  };
   unsaved = { copy, attempt, ...typed };
   drafts.keep(`copy/${copy}`, `given/${attempt}`, { ...typed, was: stands(marks.view) });
   clearTimeout(timer);
@@ -299,14 +308,14 @@ async function give({ keepalive = false } = {}) {
       throw e;
     }
   if (!unsaved) return;
-  const { copy, attempt, points, reason = '', remark } = unsaved,
+  const { copy, attempt, points, reason = '', remark, rich = '' } = unsaved,
     sent = unsaved;
   unsaved = null;
   const box = () => (marks.view.copy === copy && marks.view.attempt === attempt ? top.querySelector('#points') : null);
   try {
     const a = await ask(`/copies/${copy}/points`, {
       method: 'POST',
-      form: { attempt, points, reason, remark },
+      form: { attempt, points, reason, remark, rich },
       keepalive,
     });
     if (!unsaved) drafts.drop(`copy/${copy}`, `given/${attempt}`);
@@ -314,7 +323,7 @@ async function give({ keepalive = false } = {}) {
     box()?.removeAttribute('aria-invalid');
     if (box()) added(a);
     if (marks.view.copy === copy && marks.view.attempt === attempt)
-      Object.assign(marks.view, { remark: remark.trim(), reason: a.whole ? reason.trim() : '' });
+      Object.assign(marks.view, { remark: remark.trim(), remarkRich: !!rich, reason: a.whole ? reason.trim() : '' });
     queue.savedSince(new Date(a.at));
     refreshRoll();
   } catch (e) {

@@ -116,7 +116,7 @@ instruments.note = {
       who,
       area,
       kinds?.box,
-      readers(help),
+      el('div', { className: 'under' }, readers(help), formal(area, arrange)),
       el(
         'div',
         { className: 'tools' },
@@ -124,7 +124,6 @@ instruments.note = {
         marks.view.teacher && !marks.view.watch
           ? el('button', { className: 'button', on: { click: () => keep('replies') } }, 'Send now')
           : null,
-        formal(area, arrange),
         el(
           'button',
           {
