@@ -52,15 +52,15 @@ func (s *Store) DeleteCourse(ctx context.Context, id uint64) error {
 		case res.RowsAffected == 0:
 			return school.ErrNotFound
 		}
-		return errors.Join(dropUnused(tx), sweepSoon(tx))
+		return errors.Join(dropUnused(tx, time.Now()), sweepSoon(tx))
 	})
 }
 
-// dropUnused deletes the worksheets that were taken off their shelves and of which
-// nothing is assigned and no copy is there any more.
-func dropUnused(tx *gorm.DB) error {
-	return tx.Exec(`DELETE FROM worksheets WHERE deleted_at IS NOT NULL AND NOT EXISTS (SELECT 1 FROM handouts WHERE handouts.worksheet_id = worksheets.id)
-		AND NOT EXISTS (SELECT 1 FROM copies JOIN revisions ON revisions.id = copies.revision_id WHERE revisions.worksheet_id = worksheets.id)`).Error
+// dropUnused deletes the worksheets that were taken off their shelves by now and of
+// which nothing is assigned and no copy is there any more.
+func dropUnused(tx *gorm.DB, now time.Time) error {
+	return tx.Exec(`DELETE FROM worksheets WHERE deleted_at <= ? AND NOT EXISTS (SELECT 1 FROM handouts WHERE handouts.worksheet_id = worksheets.id)
+		AND NOT EXISTS (SELECT 1 FROM copies JOIN revisions ON revisions.id = copies.revision_id WHERE revisions.worksheet_id = worksheets.id)`, now.UTC()).Error
 }
 
 func sweepSoon(tx *gorm.DB) error { return addJob(tx, school.JobSweep, 0, time.Now()) }
@@ -77,7 +77,7 @@ const unreferenced = `NOT EXISTS (SELECT 1 FROM sources WHERE file_hash = blobs.
 // that never became a blob. What is stored in this moment is younger; and where
 // something refers to a blob after all, the foreign keys keep it.
 func (s *Store) Sweep(ctx context.Context, before time.Time) (gone int, err error) {
-	if err := dropUnused(s.db.WithContext(ctx)); err != nil {
+	if err := dropUnused(s.db.WithContext(ctx), time.Now()); err != nil {
 		return 0, err
 	}
 	for { // a file takes its pictures with it, which are blobs of their own

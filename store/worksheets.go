@@ -117,7 +117,7 @@ func (s Worksheets) DropWorksheet(ctx context.Context, id uint64, at time.Time) 
 		if err := tx.Exec("DELETE FROM worksheet_shares WHERE worksheet_id = ?", id).Error; err != nil {
 			return err
 		}
-		if err := dropUnused(tx); err != nil {
+		if err := dropUnused(tx, at); err != nil {
 			return err
 		}
 		return sweepSoon(tx)

@@ -45,18 +45,23 @@ func (s *Shelf) BringIn(ctx context.Context, who school.Person, files ...intake.
 	if err := prepares(who); err != nil {
 		return school.Worksheet{}, err
 	}
-	return s.bringIn(ctx, who, intake.Title(files[0].Name), true, files)
+	return s.bringIn(ctx, school.Worksheet{OwnerID: who.ID, Title: intake.Title(files[0].Name)}, true, files)
 }
 
+// laid is how long pages that a student brings may take to be laid under a copy.
+const laid = time.Hour
+
 // BringOwn makes a worksheet of pages that a student brings to an assignment: all of
-// them are the sheet. It lies on no shelf once Forget was called, and goes with the copy that has it.
+// them are the sheet. It lies on no shelf, and goes with the copy that has it; where
+// none ever has, because the process ended between, it goes by itself.
 func (s *Shelf) BringOwn(ctx context.Context, who school.Person, title string, files []intake.Upload) (school.Worksheet, error) {
-	return s.bringIn(ctx, who, title, false, files)
+	until := s.now().Add(laid)
+	return s.bringIn(ctx, school.Worksheet{OwnerID: who.ID, Title: title, DeletedAt: &until}, false, files)
 }
 
 // bringIn makes a worksheet of files, of which pages that look like answers are
 // proposed to be held back, or none are.
-func (s *Shelf) bringIn(ctx context.Context, who school.Person, title string, propose bool, files []intake.Upload) (school.Worksheet, error) {
+func (s *Shelf) bringIn(ctx context.Context, w school.Worksheet, propose bool, files []intake.Upload) (school.Worksheet, error) {
 	var p worksheet.Plan
 	var all []intake.Read
 	reading := false
@@ -90,7 +95,7 @@ func (s *Shelf) bringIn(ctx context.Context, who school.Person, title string, pr
 		}
 		sources = append(sources, source)
 	}
-	w := school.Worksheet{OwnerID: who.ID, Title: title, Plan: p.String(), Version: 1, Reading: reading, CreatedAt: s.now()}
+	w.Plan, w.Version, w.Reading, w.CreatedAt = p.String(), 1, reading, s.now()
 	if err := s.store.AddWorksheet(ctx, &w, sources, nil); err != nil {
 		return w, err
 	}
@@ -390,8 +395,8 @@ func (s *Shelf) Delete(ctx context.Context, who school.Person, id uint64) error 
 	return s.store.DropWorksheet(ctx, id, s.now())
 }
 
-// Forget takes a worksheet that a student brought off their shelf, where it would lie
-// for itself: it goes with the copy that has it.
+// Forget lets go of a worksheet that a student brought: from now on it is there as
+// long as a copy has it. The one that the copy had before goes.
 func (s *Shelf) Forget(ctx context.Context, w school.Worksheet) error {
 	return s.store.DropWorksheet(ctx, w.ID, s.now())
 }
