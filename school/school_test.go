@@ -166,9 +166,15 @@ func TestStartPagesAskOnce(t *testing.T) {
 	pages := func(given []*school.Assignment, who school.Person) map[string]int {
 		out, course := map[string]int{}, given[0].CourseID
 		for name, do := range map[string]func() error{
-			"course's page":                    func() error { _, _, _, err := h.school.Queue.InCourse(h.ctx, h.teacher, course); return err },
-			"student's page of a course":       func() error { _, _, err := h.school.Books.Own(h.ctx, who, course); return err },
-			"teacher's page of a student":      func() error { _, err := h.school.Books.Of(h.ctx, h.teacher, course, who.ID); return err },
+			"course's page":              func() error { _, _, _, err := h.school.Queue.InCourse(h.ctx, h.teacher, course); return err },
+			"student's page of a course": func() error { _, _, err := h.school.Books.Own(h.ctx, who, course); return err },
+			"teacher's page of a student": func() error {
+				_, _, m, _, err := h.school.Roster.HelpOf(h.ctx, h.teacher, course, who.ID)
+				if err == nil {
+					_, err = h.school.Books.Of(h.ctx, h.teacher, m)
+				}
+				return err
+			},
 			"teacher's shelf of worksheets":    func() error { _, err := h.school.Shelf.Worksheets(h.ctx, h.teacher, shelf.Look{}); return err },
 			"administrator's page of a school": func() error { _, err := h.school.Office.Overview(h.ctx, school.Person{ID: 1, Admin: true}); return err },
 		} {

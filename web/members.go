@@ -77,7 +77,7 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 		if m.Login != practice || role != access.Teacher {
 			continue
 		}
-		if data["Practised"], err = s.school.Books.Of(ctx, me(c), n, m.PersonID); err != nil {
+		if data["Practised"], err = s.school.Books.Of(ctx, me(c), m.Membership); err != nil {
 			return err
 		}
 	}
@@ -213,7 +213,7 @@ func (s *Site) personPage(c *echo.Context, wrong string) error {
 	if err != nil {
 		return err
 	}
-	sheets, err := s.school.Books.Of(ctx, me(c), n, person)
+	sheets, err := s.school.Books.Of(ctx, me(c), m)
 	if err != nil {
 		return err
 	}

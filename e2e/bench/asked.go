@@ -139,6 +139,17 @@ func (b *bench) screens() ([]line, error) {
 			_, err := teacher.Get(client, fmt.Sprintf("/assignments/%d/across", roll.Assignment.ID))
 			return err
 		}},
+		{"a course's page", func() error { _, err := teacher.Get(client, fmt.Sprintf("/courses/%d", roll.Course.ID)); return err }},
+		{"a student's page of a course", func() error {
+			_, err := student.Get(client, fmt.Sprintf("/courses/%d/own", roll.Course.ID))
+			return err
+		}},
+		{"a teacher's page of a student", func() error {
+			_, err := teacher.Get(client, fmt.Sprintf("/courses/%d/people/%d", roll.Course.ID, student.Person.ID))
+			return err
+		}},
+		{"the shelf", func() error { _, err := teacher.Get(client, "/worksheets"); return err }},
+		{"the account", func() error { _, err := student.Get(client, "/account"); return err }},
 		{"opening a copy", func() error { _, err := student.Get(client, fmt.Sprintf("/copies/%d", student.Copy)); return err }},
 		{"saving a change", func() error { return student.Save(client, op("asked", 0, time.Now().Nanosecond())) }},
 	} {

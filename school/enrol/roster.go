@@ -34,21 +34,22 @@ func (s *Roster) Members(ctx context.Context, who school.Person, course uint64) 
 }
 
 // member returns somebody in a course of the teacher's, a student if not staff.
-func (s *Roster) member(ctx context.Context, who school.Person, course, person uint64) (school.Membership, error) {
-	if _, err := s.courses.Runs(ctx, who, course); err != nil {
-		return school.Membership{}, err
+func (s *Roster) member(ctx context.Context, who school.Person, course, person uint64) (school.Course, school.Membership, error) {
+	c, err := s.courses.Runs(ctx, who, course)
+	if err != nil {
+		return c, school.Membership{}, err
 	}
 	m, err := s.store.Membership(ctx, course, person)
 	if err == nil && m.JoinedAt.IsZero() {
 		err = access.ErrHidden
 	}
-	return m, err
+	return c, m, err
 }
 
 // Admit says that the teacher knows a newcomer, or lets in who waits, or
 // refuses the person. What a refused student has done is kept.
 func (s *Roster) Admit(ctx context.Context, who school.Person, course, person uint64, welcome bool) error {
-	m, err := s.member(ctx, who, course, person)
+	_, m, err := s.member(ctx, who, course, person)
 	if err != nil {
 		return err
 	}
@@ -84,7 +85,7 @@ func (s *Roster) AdmitAll(ctx context.Context, who school.Person, course uint64)
 
 // SetSection puts a student into a section of the course; "" takes out.
 func (s *Roster) SetSection(ctx context.Context, who school.Person, course, person uint64, section string) error {
-	m, err := s.member(ctx, who, course, person)
+	_, m, err := s.member(ctx, who, course, person)
 	if err != nil {
 		return err
 	}
@@ -130,7 +131,7 @@ func (s *Roster) AddStaff(ctx context.Context, who school.Person, course uint64,
 // RemoveStaff takes a teacher or an assistant out of the course. A course
 // keeps at least one teacher.
 func (s *Roster) RemoveStaff(ctx context.Context, who school.Person, course, person uint64) error {
-	m, err := s.member(ctx, who, course, person)
+	_, m, err := s.member(ctx, who, course, person)
 	if err != nil {
 		return err
 	}
@@ -165,11 +166,7 @@ type Help struct {
 // HelpOf returns how the screen is kept for a member of the teacher's course.
 func (s *Roster) HelpOf(ctx context.Context, who school.Person, course, person uint64) (school.Course, school.Person, school.Membership, Help, error) {
 	var h Help
-	c, err := s.courses.Runs(ctx, who, course)
-	if err != nil {
-		return c, school.Person{}, school.Membership{}, h, err
-	}
-	m, err := s.member(ctx, who, course, person)
+	c, m, err := s.member(ctx, who, course, person)
 	if err != nil {
 		return c, school.Person{}, m, h, err
 	}
