@@ -80,6 +80,12 @@ func TestAYearsChange(t *testing.T) {
 		t.Fatal(err)
 	}
 
+	for _, k := range []feedback.Kept{{Text: "Give the unit", Short: "u", Points: "1", Shared: true}, {Text: "For myself"}} {
+		if _, err := s.Ready.Keep(ctx, teacher, sc.course.ID, k); err != nil {
+			t.Fatal(err)
+		}
+	}
+
 	files := packed(t, sc.bytes(t, "teacher", fmt.Sprintf("/courses/%d/everything.zip", sc.course.ID)))
 	pdfs := 0
 	for name, b := range files {
@@ -118,6 +124,10 @@ func TestAYearsChange(t *testing.T) {
 	given, err := home.Store.AssignmentsOf(ctx, fresh)
 	if err != nil || len(given) != len(before) {
 		t.Fatalf("%d assignments of %d are in the new course (%v)", len(given), len(before), err)
+	}
+	ready, err := s.Ready.Choices(ctx, teacher, fresh)
+	if err != nil || len(ready) != 2 || ready[0].Text != "For myself" || ready[1].Text != "Give the unit" || ready[1].CourseID != fresh || ready[1].Gives != "1" {
+		t.Errorf("ready in the new course are %+v (%v)", ready, err)
 	}
 	london, err := time.LoadLocation("Europe/London")
 	if err != nil {
