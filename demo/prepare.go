@@ -64,7 +64,7 @@ func (f *filler) prepareTides(w school.Worksheet) {
 	if f.err != nil {
 		return
 	}
-	voice, err := f.Shelf.AddSpoken(f.ctx, f.teachers[0], w.ID, wav)
+	voice, err := f.Shelf.AddSpoken(f.ctx, f.teachers[0], w.ID, intake.Recorded{Data: wav})
 	f.check(err)
 	worth := []points.Points{6, 2, 1, 2, 1, 1, 1, 0} // whole ones, of all pages
 	for i := range p {

@@ -10,6 +10,7 @@ import (
 	"readymargin/core/submission"
 	"readymargin/core/words"
 	"readymargin/school"
+	"readymargin/school/intake"
 	"readymargin/sound"
 
 	"encoding/json"
@@ -91,7 +92,7 @@ func (f *filler) spoken(teacher school.Person, id uint64, layer submission.Layer
 	if f.err != nil {
 		return nil
 	}
-	v, err := f.Attachments.AddVoice(f.ctx, teacher, id, layer, wav)
+	v, err := f.Attachments.AddVoice(f.ctx, teacher, id, layer, intake.Recorded{Data: wav})
 	f.check(err)
 	return &v
 }

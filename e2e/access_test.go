@@ -426,7 +426,7 @@ func TestADraftOfFeedbackCannotBeTold(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	voice, err := s.Attachments.AddVoice(ctx, teacher, c.ID, submission.Feedback(1), wav)
+	voice, err := s.Attachments.AddVoice(ctx, teacher, c.ID, submission.Feedback(1), intake.Recorded{Data: wav})
 	if err != nil {
 		t.Fatal(err)
 	}

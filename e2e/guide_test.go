@@ -103,7 +103,7 @@ func TestWhatStandsOnTheSheet(t *testing.T) {
 		take("directions"), drag(500, 60, 500, 60), until(`document.querySelector("aside textarea")`),
 		do(`document.querySelector("aside textarea").value="Read it twice."; button("Keep").click()`), saved,
 		do(`button("Highlighter").click()`), drag(112, 192, 150, 192), until(`document.querySelectorAll(".direction > b").length===2`), saved,
-		do(`button("Voice note").click()`), drag(520, 300, 520, 300), until(`document.querySelector('[aria-label="Stop"]')`),
+		do(`button("Voice note").click()`), drag(520, 300, 520, 300), until(`document.querySelector('[aria-label="Record"]')`), do(`document.querySelector('[aria-label="Record"]').click()`), until(`document.querySelector('[aria-label="Stop"]')`),
 		func() error {
 			return p.Until("it hears", `/0:0[1-9]/.test(document.querySelector(".clip time").innerText)`)
 		},

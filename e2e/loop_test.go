@@ -218,10 +218,11 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 			return teacher.Until("voice is in hand", `document.querySelector('[data-place="say"] .name').textContent === "Voice note"`)
 		},
 		func() error { return teacher.Press(browser.Place{Page: 1, X: 480, Y: 440}) },
+		func() error { return teacher.Click(`[data-draft] [aria-label="Record"]`) },
 		func() error {
 			return teacher.Until("it records", `document.querySelector(".clip.live time")?.textContent === "0:02"`)
 		},
-		func() error { return teacher.Click(`.clip.live .go`) },
+		func() error { return teacher.Click(`[data-draft] [aria-label="Stop"]`) },
 		func() error { return teacher.Click(`[data-draft] .dark`) },
 		func() error {
 			return teacher.Until("the voice note stands in the margin", `document.querySelectorAll("[data-note] .clip").length === 1`)

@@ -160,7 +160,7 @@ func TestASpokenRemarkIsUsedAgain(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	voice, err := s.Attachments.AddVoice(ctx, teacher, copies[0], submission.Feedback(1), wav)
+	voice, err := s.Attachments.AddVoice(ctx, teacher, copies[0], submission.Feedback(1), intake.Recorded{Data: wav})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,9 +12,11 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"strconv"
 	"time"
@@ -50,10 +52,13 @@ func format(b []byte) string {
 // peakRate is the sampling rate, per second, at which loudness is measured.
 const peakRate = 8000
 
-// Normalise turns a recording into a Clip no longer than most.
-func (Ffmpeg) Normalise(ctx context.Context, recorded []byte, most time.Duration) (recording.Clip, error) {
+// Normalise turns a part of a recording into a Clip no longer than most, as loud as
+// every other.
+func (Ffmpeg) Normalise(ctx context.Context, recorded []byte, most time.Duration, cut recording.Cut) (recording.Clip, error) {
 	kind := format(recorded)
 	switch {
+	case !cut.Good():
+		return recording.Clip{}, recording.ErrSilent
 	case len(recorded) > recording.MaxBytes:
 		return recording.Clip{}, recording.ErrTooLarge
 	case kind == "":
@@ -74,55 +79,81 @@ func (Ffmpeg) Normalise(ctx context.Context, recorded []byte, most time.Duration
 		return recording.Clip{}, err
 	}
 	// A second more than allowed is read, so that "too long" can be told.
-	source := []string{"-protocol_whitelist", "file", "-f", kind, "-t", strconv.FormatFloat(most.Seconds()+1, 'f', 1, 64), "-i", in, "-map", "0:a:0", "-vn", "-ac", "1"}
-	raw, err := ffmpeg(ctx, append(source, "-ar", strconv.Itoa(peakRate), "-f", "s16le", "pipe:1"))
+	trim := fmt.Sprintf("atrim=start=%.3f", cut.From.Seconds())
+	if cut.To > 0 {
+		trim += fmt.Sprintf(":end=%.3f", cut.To.Seconds())
+	}
+	trim += ",asetpts=PTS-STARTPTS"
+	source := []string{"-protocol_whitelist", "file", "-f", kind, "-t", strconv.FormatFloat((cut.From+most).Seconds()+1, 'f', 1, 64), "-i", in, "-map", "0:a:0", "-vn", "-ac", "1"}
+	raw, said, err := ffmpeg(ctx, append(source, "-af", trim+",ebur128=framelog=verbose", "-ar", strconv.Itoa(peakRate), "-f", "s16le", "pipe:1"))
 	if err != nil {
 		return recording.Clip{}, err
 	}
-	clip := recording.Clip{Type: recording.MediaType, Milliseconds: len(raw) / 2 * 1000 / peakRate, Peaks: peaks(raw)}
+	gain := recording.Gain(loudness(said))
+	clip := recording.Clip{Type: recording.MediaType, Milliseconds: len(raw) / 2 * 1000 / peakRate, Peaks: peaks(raw, gain)}
 	switch {
 	case len(raw) == 0:
 		return recording.Clip{}, recording.ErrSilent
 	case clip.Milliseconds > int(most.Milliseconds())+500:
 		return recording.Clip{}, recording.ErrTooLong
 	}
-	if _, err := ffmpeg(ctx, append(source, "-map_metadata", "-1", "-ar", "48000", "-c:a", "libopus", "-b:a", "32k", "-f", "webm", out)); err != nil {
+	louder := fmt.Sprintf("%s,volume=%.2fdB,alimiter=limit=0.89:level=0:attack=1:release=50", trim, gain)
+	if _, _, err := ffmpeg(ctx, append(source, "-af", louder, "-map_metadata", "-1", "-ar", "48000", "-c:a", "libopus", "-b:a", "32k", "-f", "webm", out)); err != nil {
 		return recording.Clip{}, err
 	}
 	clip.Data, err = os.ReadFile(out)
 	return clip, err
 }
 
-func ffmpeg(ctx context.Context, args []string) ([]byte, error) {
-	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
+// loudness reads what ffmpeg's meter said at the end: "I: -23.0 LUFS". What is too
+// short to be measured (400 ms) is said to be silent.
+func loudness(said []byte) float64 {
+	all := integrated.FindAllSubmatch(said, -1)
+	if len(all) == 0 {
+		return -70
+	}
+	v, err := strconv.ParseFloat(string(all[len(all)-1][1]), 64)
+	if err != nil {
+		return -70
+	}
+	return v
+}
+
+var integrated = regexp.MustCompile(`I:\s+(-?[0-9.]+) LUFS`)
+
+// ffmpeg returns what the program wrote, and what it said meanwhile.
+func ffmpeg(ctx context.Context, args []string) (wrote, told []byte, err error) {
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
 	defer cancel()
-	limits := []string{"--as=2147483648", "--cpu=60", "--core=0", "--fsize=67108864", "--", "ffmpeg", "-hide_banner", "-loglevel", "error", "-nostdin", "-y"}
+	limits := []string{"--as=2147483648", "--cpu=120", "--core=0", "--fsize=67108864", "--", "ffmpeg", "-hide_banner", "-loglevel", "info", "-nostats", "-nostdin", "-y"}
 	cmd := exec.CommandContext(ctx, "prlimit", append(limits, args...)...)
 	confine.Stranger(cmd)
 	var out, said bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &said
-	err := cmd.Run()
+	err = cmd.Run()
 	var exit *exec.ExitError
 	switch {
 	case ctx.Err() != nil:
-		return nil, ctx.Err()
+		return nil, nil, ctx.Err()
 	case errors.As(err, &exit):
-		return nil, fmt.Errorf("%w: %s", recording.ErrUnreadable, bytes.TrimSpace(said.Bytes()))
+		last := bytes.TrimSpace(said.Bytes())
+		return nil, nil, fmt.Errorf("%w: %s", recording.ErrUnreadable, last[bytes.LastIndexByte(last, '\n')+1:])
 	case err != nil:
-		return nil, fmt.Errorf("sound: ffmpeg is needed (apt-get install ffmpeg): %w", err)
+		return nil, nil, fmt.Errorf("sound: ffmpeg is needed (apt-get install ffmpeg): %w", err)
 	}
-	return out.Bytes(), nil
+	return out.Bytes(), said.Bytes(), nil
 }
 
-// peaks returns the loudest sample of each equal part, as a share of full
-// scale in hundredths.
-func peaks(raw []byte) []int {
+// peaks returns the loudest sample of each equal part, made louder by so many
+// decibels, as a share of full scale in hundredths.
+func peaks(raw []byte, gain float64) []int {
+	louder := math.Pow(10, gain/20)
 	n := len(raw) / 2
 	out := make([]int, min(recording.PeakCount, n))
 	for i := range out {
 		for k := i * n / len(out); k < (i+1)*n/len(out); k++ {
 			v := int(int16(binary.LittleEndian.Uint16(raw[2*k:])))
-			out[i] = max(out[i], min(max(v, -v)*100/32767, 100))
+			out[i] = max(out[i], min(int(float64(max(v, -v))*louder*100/32767), 100))
 		}
 	}
 	return out

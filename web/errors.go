@@ -54,7 +54,7 @@ var problems = map[string]string{
 	"day":                  "“%s” is not a day. Nothing was made.",
 	"course name":          "Please give the course a name, with at most 100 letters.",
 	"time zone":            "“%s” is not a time zone we know. Choose one from the list.",
-	"voice minutes":        "A voice note may last 1 to 15 minutes.",
+	"voice minutes":        "A voice note may last 1 to 20 minutes.",
 	"title":                "A title may have at most 100 letters.",
 	"instructions":         "Instructions may have at most 5,000 letters.",
 	"score":                "For this question give a number in steps of a quarter, from 0 to %s.",

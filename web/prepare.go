@@ -110,6 +110,7 @@ func uploads(c *echo.Context) (out []intake.Upload, err error) {
 // A bench is what the worksheet bench shows.
 type bench struct {
 	ID      uint64        `json:"id"`
+	Person  uint64        `json:"person"` // who looks
 	Title   string        `json:"title"`
 	Version int           `json:"version"`
 	Leaves  []benchLeaf   `json:"leaves"`
@@ -138,7 +139,7 @@ func (s *Site) benchOf(c *echo.Context) (bench, error) {
 	if err != nil {
 		return bench{}, err
 	}
-	out := bench{ID: n, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed, Kit: p.Kit, Reading: p.Worksheet.Reading, Heading: p.Heading}
+	out := bench{ID: n, Person: me(c).ID, Title: p.Worksheet.Title, Version: p.Worksheet.Version, Uses: p.Uses, Changed: p.Changed, Kit: p.Kit, Reading: p.Worksheet.Reading, Heading: p.Heading}
 	for i, l := range p.Plan {
 		out.Leaves = append(out.Leaves, benchLeaf{l, p.Pages[i]})
 	}
@@ -541,11 +542,11 @@ func (s *Site) addSpoken(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	b, err := io.ReadAll(c.Request().Body)
+	r, err := recorded(c)
 	if err != nil {
 		return err
 	}
-	voice, err := s.school.Shelf.AddSpoken(c.Request().Context(), me(c), n, b)
+	voice, err := s.school.Shelf.AddSpoken(c.Request().Context(), me(c), n, r)
 	if err != nil {
 		return err
 	}

@@ -2,8 +2,10 @@ package web
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -15,6 +17,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/school"
+	"readymargin/school/intake"
 	"readymargin/school/live"
 	"readymargin/school/screen"
 	"readymargin/school/work"
@@ -223,17 +226,51 @@ func (s *Site) takeBack(c *echo.Context) error { return s.move(c, s.school.Submi
 // improve lets the student go on after a return.
 func (s *Site) improve(c *echo.Context) error { return s.move(c, s.school.Submitting.Improve) }
 
+// recorded reads a recording, with what was shown meanwhile where it is a form, of which the address may say from which to which
+// millisecond it is to be kept.
+func recorded(c *echo.Context) (r intake.Recorded, err error) {
+	for name, at := range map[string]*time.Duration{"from": &r.Cut.From, "to": &r.Cut.To} {
+		if c.QueryParam(name) == "" {
+			continue
+		}
+		ms, err := echo.QueryParam[int](c, name)
+		if err != nil || ms < 0 || ms > 1e9 {
+			return r, wrongForm
+		}
+		*at = time.Duration(ms) * time.Millisecond
+	}
+	if kind, _, _ := mime.ParseMediaType(c.Request().Header.Get("Content-Type")); kind != echo.MIMEMultipartForm {
+		r.Data, err = io.ReadAll(c.Request().Body)
+		return r, err
+	}
+	for name, to := range map[string]*[]byte{"sound": &r.Data, "trail": &r.Trail} {
+		head, err := c.FormFile(name)
+		if err != nil {
+			return r, wrongForm
+		}
+		f, err := head.Open()
+		if err != nil {
+			return r, err
+		}
+		*to, err = io.ReadAll(f)
+		if err := errors.Join(err, f.Close()); err != nil {
+			return r, err
+		}
+	}
+	return r, nil
+}
+
 // addSound takes a recording in for a note.
 func (s *Site) addSound(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	b, err := io.ReadAll(c.Request().Body)
+	r, err := recorded(c)
 	if err != nil {
 		return err
 	}
-	voice, err := s.school.Attachments.AddVoice(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), b)
+	voice, err := s.school.Attachments.AddVoice(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), r)
 	if err != nil {
 		return err
 	}

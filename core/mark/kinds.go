@@ -397,6 +397,9 @@ func (r *Reply) check() error {
 	if !ValidID(r.To) {
 		return invalid("reply to %q", r.To)
 	}
+	if r.Done && r.Text == "" && r.Voice == nil {
+		return nil
+	}
 	return said(r.Text, r.Voice)
 }
 
@@ -414,7 +417,7 @@ func (v *Voice) can() bool {
 			return false
 		}
 	}
-	return isHash(v.Sound) && v.Milliseconds > 0 && v.Milliseconds <= MaxVoice && len(v.Peaks) <= MaxPeaks
+	return isHash(v.Sound) && (v.Trail == "" || isHash(v.Trail)) && v.Milliseconds > 0 && v.Milliseconds <= MaxVoice && len(v.Peaks) <= MaxPeaks
 }
 
 // said checks that something was said: some text, a voice, or both.

@@ -136,6 +136,9 @@ func onPaper(b page.Rect) error {
 // A Color is a colour in the form #rrggbb, in sRGB.
 type Color string
 
+// Good reports whether there is such a colour.
+func (c Color) Good() bool { return c.check() == nil }
+
 func (c Color) check() error {
 	if len(c) != 7 || c[0] != '#' || !consistsOf(string(c[1:]), hex) {
 		return invalid("colour %q", string(c))
@@ -286,6 +289,10 @@ type Voice struct {
 	Sound        string `json:"sound"` // SHA-256 of the sound, in hexadecimal
 	Milliseconds int    `json:"ms"`
 	Peaks        []int  `json:"peaks"` // loudness along the way, 0 to 100
+
+	// Trail is what was shown meanwhile, the SHA-256 of a core/trail: then it is a
+	// talk-through.
+	Trail string `json:"trail,omitempty"`
 }
 
 // Note is something said at a place, typed or spoken. One that speaks about a
@@ -314,6 +321,7 @@ type Reply struct {
 	To    string `json:"to"` // the note's ID
 	Text  string `json:"text,omitempty"`
 	Rich  bool   `json:"rich,omitempty"` // as of Note
+	Done  bool   `json:"done,omitempty"` // it says that the note is settled, in words or without
 	Voice *Voice `json:"voice,omitempty"`
 }
 

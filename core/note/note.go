@@ -38,6 +38,7 @@ type Thread struct {
 	Quote   string     `json:"quote,omitempty"`   // the words it speaks about
 	Meaning string     `json:"meaning,omitempty"` // of the colour key
 	Remarks []Remark   `json:"remarks"`
+	Done    *Remark    `json:"done,omitempty"` // who settled it, as long as nothing was said after that
 }
 
 // Said is a mark together with who made it and how it stands.
@@ -73,8 +74,32 @@ func Threads(all []Said, about func(id string) (mark.Mark, bool)) []Thread {
 		answers := g.replies[t.Remarks[0].ID]
 		slices.SortStableFunc(answers, func(a, b Remark) int { return a.At.Compare(b.At) })
 		t.Remarks = append(t.Remarks, answers...)
+		t.Done = settled(g.done[t.Remarks[0].ID], t.Remarks)
 	}
 	return g.threads
+}
+
+// settled returns who said last that a note is settled, unless something was said
+// after that. What has no time is not saved yet, and newer than all that is.
+func settled(done, said []Remark) *Remark {
+	if len(done) == 0 {
+		return nil
+	}
+	later := func(a, b Remark) int {
+		switch {
+		case a.At.IsZero() != b.At.IsZero():
+			if a.At.IsZero() {
+				return 1
+			}
+			return -1
+		}
+		return a.At.Compare(b.At)
+	}
+	last := slices.MaxFunc(done, later)
+	if later(slices.MaxFunc(said, later), last) > 0 {
+		return nil
+	}
+	return &last
 }
 
 type gatherer struct {
@@ -82,6 +107,7 @@ type gatherer struct {
 	said    Said
 	threads []Thread
 	replies map[string][]Remark
+	done    map[string][]Remark
 }
 
 func (g *gatherer) remark(text string, rich bool, v *mark.Voice) Remark {
@@ -107,7 +133,11 @@ func (g *gatherer) Note(m mark.Mark, n *mark.Note) {
 
 func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {
 	if g.replies == nil {
-		g.replies = map[string][]Remark{}
+		g.replies, g.done = map[string][]Remark{}, map[string][]Remark{}
+	}
+	if r.Done {
+		g.done[r.To] = append(g.done[r.To], g.remark(r.Text, r.Rich, r.Voice))
+		return
 	}
 	g.replies[r.To] = append(g.replies[r.To], g.remark(r.Text, r.Rich, r.Voice))
 }

@@ -80,3 +80,44 @@ func TestANoteGoesWithItsMark(t *testing.T) {
 		}
 	}
 }
+
+func TestASettledNoteIsOpenAgainWhenMoreIsSaid(t *testing.T) {
+	at := func(minute int) time.Time {
+		if minute < 0 {
+			return time.Time{} // not saved yet
+		}
+		return time.Date(2026, 11, 25, 10, minute, 0, 0, time.UTC)
+	}
+	note := Said{mark.Mark{ID: "note-asked", Page: 1, Body: &mark.Note{Text: "Why?", Says: "ask"}}, Remark{Author: "Ines", At: at(1)}}
+	done := func(minute int) Said {
+		return Said{mark.Mark{ID: "done-asked", Page: 1, Body: &mark.Reply{To: "note-asked", Done: true}}, Remark{Author: "Ms Thorvald", At: at(minute)}}
+	}
+	answer := func(minute int) Said {
+		return Said{mark.Mark{ID: "says-asked", Page: 1, Body: &mark.Reply{To: "note-asked", Text: "Read on."}}, Remark{Author: "Ms Thorvald", At: at(minute)}}
+	}
+	for _, c := range []struct {
+		name    string
+		said    []Said
+		settled bool
+		remarks int
+	}{
+		{"asked", []Said{note}, false, 1},
+		{"settled at once", []Said{note, done(2)}, true, 1},
+		{"answered, then settled", []Said{note, answer(2), done(3)}, true, 2},
+		{"settled, then more was said", []Said{done(2), note, answer(3)}, false, 2},
+		{"settled just now", []Said{note, answer(3), done(-1)}, true, 2},
+		{"more is said just now", []Said{note, done(3), answer(-1)}, false, 2},
+		{"settled, of a note that is gone", []Said{done(2)}, false, 0},
+	} {
+		all := Threads(c.said, func(string) (mark.Mark, bool) { return mark.Mark{}, false })
+		if c.remarks == 0 {
+			if len(all) != 0 {
+				t.Errorf("%s: %+v", c.name, all)
+			}
+			continue
+		}
+		if len(all) != 1 || (all[0].Done != nil) != c.settled || len(all[0].Remarks) != c.remarks {
+			t.Errorf("%s: %+v", c.name, all)
+		}
+	}
+}

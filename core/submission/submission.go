@@ -158,7 +158,7 @@ func Decide(h History, o Op) Change {
 	return c
 }
 
-// Enclosed returns the hashes of the sounds and the pictures that marks show, sorted.
+// Enclosed returns the hashes of the sounds, the trails and the pictures that marks show, sorted.
 func Enclosed(marks []mark.Mark) []string {
 	var v enclosed
 	for _, m := range marks {
@@ -171,8 +171,12 @@ func Enclosed(marks []mark.Mark) []string {
 type enclosed []string
 
 func (e *enclosed) add(v *mark.Voice) {
-	if v != nil {
-		*e = append(*e, v.Sound)
+	if v == nil {
+		return
+	}
+	*e = append(*e, v.Sound)
+	if v.Trail != "" {
+		*e = append(*e, v.Trail)
 	}
 }
 func (e *enclosed) FreeText(mark.Mark, *mark.FreeText)   {}

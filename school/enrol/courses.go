@@ -118,10 +118,10 @@ func (s *Courses) OpenCode(ctx context.Context, who school.Person, course uint64
 	return s.changeCourse(ctx, who, course, func(c *school.Course) error { c.JoinOpen = open; return nil })
 }
 
-// SetVoice sets the longest voice note of a course, 1 to 15 minutes.
+// SetVoice sets the longest voice note of a course, 1 to 20 minutes.
 func (s *Courses) SetVoice(ctx context.Context, who school.Person, course uint64, minutes int) (school.Course, error) {
 	return s.changeCourse(ctx, who, course, func(c *school.Course) error {
-		if minutes < 1 || minutes > 15 {
+		if minutes < 1 || minutes > 20 {
 			return school.Refuse("voice minutes", "minutes", "")
 		}
 		c.VoiceSeconds = 60 * minutes

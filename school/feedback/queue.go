@@ -32,9 +32,15 @@ func replyText(m mark.Mark) string {
 		if r.Text == "" {
 			return "(spoken)"
 		}
-		return r.Text
+		return school.Plainly(r.Text, r.Rich)
 	}
 	return ""
+}
+
+// settles reports whether an answer only says that a note is settled.
+func settles(m mark.Mark) bool {
+	r, ok := m.Body.(*mark.Reply)
+	return ok && r.Done
 }
 
 // A MarkingQueue is what lies on a teacher's pile of one assignment.
@@ -140,7 +146,7 @@ func queueOf(a school.Assignment, c school.Course, roll []RosterEntry, replies m
 	h := MarkingQueue{Assignment: a, Course: c, Students: len(roll)}
 	for _, r := range roll {
 		for _, reply := range replies[r.Copy.ID] {
-			if reply.Mark != nil {
+			if reply.Mark != nil && !settles(*reply.Mark) {
 				h.Asked = append(h.Asked, Asked{r.Member.Name, replyText(*reply.Mark), r.Copy.ID, a.ID})
 			}
 		}

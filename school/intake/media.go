@@ -9,6 +9,8 @@ import (
 
 	"readymargin/core/document"
 	"readymargin/core/mark"
+	"readymargin/core/recording"
+	"readymargin/core/trail"
 	"readymargin/core/worksheet"
 )
 
@@ -47,16 +49,33 @@ func (s *Intake) Picture(ctx context.Context, f Upload, pixels int) (worksheet.P
 	return worksheet.Picture{Name: Title(f.Name), Hash: hash, Width: float64(size.Width), Height: float64(size.Height)}, err
 }
 
+// A Recorded is what came from a microphone, and the part of it that is to be kept.
+type Recorded struct {
+	Data  []byte
+	Trail []byte // what was shown meanwhile, a core/trail; nothing for none
+	Cut   recording.Cut
+}
+
 // Recording keeps a recording of at most so long; peaks is JSON.
-func (s *Intake) Recording(ctx context.Context, recorded []byte, most time.Duration) (v mark.Voice, peaks string, err error) {
-	clip, err := s.transcoder.Normalise(ctx, recorded, most)
+func (s *Intake) Recording(ctx context.Context, r Recorded, most time.Duration) (v mark.Voice, peaks string, err error) {
+	clip, err := s.transcoder.Normalise(ctx, r.Data, most, r.Cut)
 	if err != nil {
 		return v, "", err
 	}
-	hash, err := s.store.PutBlob(ctx, clip.Data)
-	if err != nil {
+	v = mark.Voice{Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}
+	if len(r.Trail) > 0 {
+		whole := r.Cut.From + time.Duration(clip.Milliseconds)*time.Millisecond
+		shown, err := trail.Parse(r.Trail, whole)
+		if err != nil {
+			return v, "", err
+		}
+		if v.Trail, err = s.store.PutBlob(ctx, shown.Cut(r.Cut.From, whole).Bytes()); err != nil {
+			return v, "", err
+		}
+	}
+	if v.Sound, err = s.store.PutBlob(ctx, clip.Data); err != nil {
 		return v, "", err
 	}
 	b, err := json.Marshal(clip.Peaks)
-	return mark.Voice{Sound: hash, Milliseconds: clip.Milliseconds, Peaks: clip.Peaks}, string(b), err
+	return v, string(b), err
 }

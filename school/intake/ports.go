@@ -40,7 +40,7 @@ type Photos interface {
 
 // A Transcoder takes recordings in; sound.Ffmpeg is one.
 type Transcoder interface {
-	Normalise(ctx context.Context, recording []byte, most time.Duration) (recording.Clip, error)
+	Normalise(ctx context.Context, recorded []byte, most time.Duration, cut recording.Cut) (recording.Clip, error)
 }
 
 // An IntakeStore keeps what people bring.

@@ -191,7 +191,7 @@ func (s *Shelf) checkAttachments(ctx context.Context, sheetID uint64, p workshee
 const directionSeconds = 15 * 60
 
 // AddSpoken takes a recording in for the directions of a worksheet.
-func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, sheetID uint64, recorded []byte) (mark.Voice, error) {
+func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, sheetID uint64, recorded intake.Recorded) (mark.Voice, error) {
 	if _, err := s.gate.Worksheet(ctx, who, sheetID, access.UseWorksheet); err != nil {
 		return mark.Voice{}, err
 	}

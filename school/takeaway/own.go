@@ -114,7 +114,7 @@ func (s *Exports) ownAttempts(ctx context.Context, who school.Person, z *zip.Wri
 	}
 	for _, sheet := range sheets {
 		for _, a := range sheet.Attempts {
-			one := aboutAttempt{Title: sheet.Assignment.Title, Number: a.Number, Submitted: a.SubmittedAt, Line: a.Line, Remark: plainly(a.Remark, a.RemarkRich)}
+			one := aboutAttempt{Title: sheet.Assignment.Title, Number: a.Number, Submitted: a.SubmittedAt, Line: a.Line, Remark: school.Plainly(a.Remark, a.RemarkRich)}
 			if !a.Fresh {
 				one.Returned = a.ReturnedAt
 			}
@@ -178,7 +178,7 @@ func (s *Exports) ownSheets(ctx context.Context, who school.Person, z *zip.Write
 	}
 	remarks, err := s.store.ReadyRemarks(ctx, who.ID, 0)
 	for _, r := range remarks {
-		me.Remarks = append(me.Remarks, plainly(r.Text, r.Rich))
+		me.Remarks = append(me.Remarks, school.Plainly(r.Text, r.Rich))
 	}
 	return err
 }

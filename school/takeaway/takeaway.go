@@ -213,10 +213,10 @@ func missingLetters(v screen.Screen, threads []note.Thread) string {
 	}
 	for _, t := range threads {
 		for _, r := range t.Remarks {
-			add(plainly(r.Text, r.Rich)+r.Author, typeset.Look{})
+			add(school.Plainly(r.Text, r.Rich)+r.Author, typeset.Look{})
 		}
 	}
-	add(plainly(v.Remark, v.RemarkRich), typeset.Look{})
+	add(school.Plainly(v.Remark, v.RemarkRich), typeset.Look{})
 	return string(out[:min(len(out), maxMissing)])
 }
 
@@ -257,8 +257,8 @@ func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []
 		add(about+*v.Given+" of "+v.PointsOf, 14, "#1e2a44", 0)
 	}
 	if v.Remark != "" {
-		for _, p := range paragraphs(v.Remark, v.RemarkRich) {
-			set(append([]mark.Run{{Text: p.lead}}, p.runs...), saidSize, "#1e2a44", p.indent)
+		for _, p := range school.Paragraphs(v.Remark, v.RemarkRich) {
+			set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, "#1e2a44", listIndent*float64(p.Deep))
 		}
 	}
 	for _, t := range threads {
@@ -273,10 +273,13 @@ func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []
 				add(fmt.Sprintf("Voice note, %d:%02d", r.Voice.Milliseconds/60000, r.Voice.Milliseconds/1000%60), saidSize, noteColor(t), 12)
 			}
 			if r.Text != "" {
-				for _, p := range paragraphs(r.Text, r.Rich) {
-					set(append([]mark.Run{{Text: p.lead}}, p.runs...), saidSize, noteColor(t), 12+p.indent)
+				for _, p := range school.Paragraphs(r.Text, r.Rich) {
+					set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, noteColor(t), 12+listIndent*float64(p.Deep))
 				}
 			}
+		}
+		if t.Done != nil {
+			add("Done · "+t.Done.Author, 9, "#5b667d", 0)
 		}
 	}
 	if len(lines) == 0 {

@@ -10,6 +10,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/recording"
 	"readymargin/core/submission"
+	"readymargin/core/trail"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -31,7 +32,7 @@ func NewAttachments(store AttachmentStore, gate *school.Gate, in *intake.Intake)
 const MaxAttachments = 1000
 
 // AddVoice takes a recording in for a note in one of the person's layers.
-func (s *Attachments) AddVoice(ctx context.Context, who school.Person, id uint64, layer submission.Layer, recorded []byte) (mark.Voice, error) {
+func (s *Attachments) AddVoice(ctx context.Context, who school.Person, id uint64, layer submission.Layer, recorded intake.Recorded) (mark.Voice, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer)
 	if err != nil {
 		return mark.Voice{}, err
@@ -40,6 +41,9 @@ func (s *Attachments) AddVoice(ctx context.Context, who school.Person, id uint64
 		return mark.Voice{}, err
 	}
 	v, peaks, err := s.intake.Recording(ctx, recorded, time.Duration(c.Course.VoiceSeconds)*time.Second)
+	if err == nil && v.Trail != "" {
+		err = s.store.AddCopyAttachment(ctx, school.CopyAttachment{Hash: v.Trail, CopyID: id, Layer: layer, PersonID: who.ID, MediaType: trail.Media, Peaks: "[]"})
+	}
 	if err != nil {
 		return v, err
 	}

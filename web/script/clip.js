@@ -1,11 +1,21 @@
-// clip plays a recording: a button, a waveform of its peaks, the time.
+// clip plays a recording: a button, a waveform of its peaks, the time, how fast.
 
 import { el, icon } from './paint.js';
 
-const clockOf = (ms) => `${Math.floor(ms / 60000)}:${String(Math.floor(ms / 1000) % 60).padStart(2, '0')}`;
-let playing = null;
+export const clockOf = (ms) => `${Math.floor(ms / 60000)}:${String(Math.floor(ms / 1000) % 60).padStart(2, '0')}`;
+const SPEEDS = [1, 1.25, 1.5, 2, 0.75];
+let playing = null, // one at a time
+  speed = 1; // of all
 
-export function clip(url, peaks, ms) {
+/**
+ * clip gives a player. Part is what of it is to be heard, in milliseconds, where that
+ * is not all; it may change.
+ * @param {string} url
+ * @param {number[]} peaks
+ * @param {number} ms
+ * @param {number[]} [part]
+ */
+export function clip(url, peaks, ms, part = [0, ms]) {
   const audio = new Audio();
   audio.preload = 'none';
   audio.src = url;
@@ -16,7 +26,13 @@ export function clip(url, peaks, ms) {
     { className: 'go', 'aria-label': `Play, ${clockOf(ms)}`, on: { click: toggle } },
     icon('play'),
   );
-  const box = el('div', { className: 'clip', data: { clip: url } }, go, canvas, time);
+  const fast = el('button', {
+    className: 'fast',
+    hidden: true,
+    'aria-label': 'How fast it is played',
+    on: { click: faster },
+  });
+  const box = el('div', { className: 'clip', data: { clip: url } }, go, canvas, time, fast);
   function toggle() {
     if (!audio.paused) {
       audio.pause();
@@ -24,20 +40,35 @@ export function clip(url, peaks, ms) {
     }
     playing?.pause();
     playing = audio;
+    const at = audio.currentTime * 1000;
+    if (at < part[0] || at >= part[1]) audio.currentTime = part[0] / 1000;
+    audio.playbackRate = speed;
     audio.play().catch(() => {
       time.textContent = 'Cannot be played';
     });
   }
+  function faster() {
+    speed = SPEEDS[(SPEEDS.indexOf(speed) + 1) % SPEEDS.length];
+    audio.playbackRate = speed;
+    show();
+  }
   const show = () => {
-    go.replaceChildren(icon(audio.paused ? 'play' : 'pause'));
-    go.setAttribute('aria-label', audio.paused ? `Play, ${clockOf(ms)}` : 'Pause');
+    if (!audio.paused && audio.currentTime * 1000 >= part[1] && part[1] < ms) {
+      audio.pause();
+      audio.currentTime = part[0] / 1000;
+    }
     const at = audio.currentTime * 1000;
-    time.textContent = clockOf(audio.paused && !at ? ms : at);
-    wave(canvas, peaks, Math.min(1, at / ms));
+    go.replaceChildren(icon(audio.paused ? 'play' : 'pause'));
+    go.setAttribute('aria-label', audio.paused ? `Play, ${clockOf(part[1] - part[0])}` : 'Pause');
+    fast.hidden = audio.paused && !at;
+    fast.textContent = `${speed}×`;
+    fast.setAttribute('aria-label', `${speed}×, how fast it is played`);
+    time.textContent = clockOf(audio.paused && at <= part[0] ? part[1] - part[0] : at);
+    wave(canvas, peaks, Math.min(1, at / ms), false, [part[0] / ms, part[1] / ms]);
   };
-  for (const e of ['play', 'pause', 'timeupdate']) audio.addEventListener(e, show);
+  for (const e of ['play', 'pause', 'timeupdate', 'ratechange']) audio.addEventListener(e, show);
   audio.addEventListener('ended', () => {
-    audio.currentTime = 0;
+    audio.currentTime = part[0] / 1000;
     show();
   });
   canvas.addEventListener('click', (e) => {
@@ -46,10 +77,10 @@ export function clip(url, peaks, ms) {
     if (audio.paused) toggle();
   });
   requestAnimationFrame(show);
-  return box;
+  return { box, show, audio, pause: () => audio.pause() };
 }
 
-export function wave(canvas, peaks, share, live) {
+export function wave(canvas, peaks, share, live, [from, to] = [0, 1]) {
   const c = canvas.getContext('2d'),
     n = 40,
     w = canvas.width / n,
@@ -59,6 +90,7 @@ export function wave(canvas, peaks, share, live) {
     let v = 0;
     for (let k = Math.floor((i * peaks.length) / n); k < ((i + 1) * peaks.length) / n; k++) v = Math.max(v, peaks[k]);
     const h = Math.max(4, (v / 100) ** 0.6 * (canvas.height - 6));
+    c.globalAlpha = (i + 0.5) / n < from || (i + 0.5) / n > to ? 0.25 : 1; // what is cut off
     c.fillStyle = live
       ? style.getPropertyValue('--color-rule')
       : i / n < share
@@ -69,4 +101,3 @@ export function wave(canvas, peaks, share, live) {
     c.fill();
   }
 }
-export { clockOf };

@@ -19,11 +19,16 @@ const mine = (person) => IDBKeyRange.bound([person, 0], [person, Number.MAX_SAFE
 // waiting gives what a person did on this device that the server has not got.
 async function waiting(person) {
   try {
-    const base = await open('readymargin');
-    if (!base) return [];
-    const all = await base.getAllFromIndex('ops', 'copy', mine(person));
-    base.close();
-    return all.filter((m) => !m.sent);
+    const out = [],
+      base = await open('readymargin'),
+      spoken = await open('readymargin-spoken');
+    if (base) out.push(...(await base.getAllFromIndex('ops', 'copy', mine(person))).filter((m) => !m.sent));
+    if (spoken)
+      for (const s of await spoken.getAll('spoken', IDBKeyRange.bound([person, ''], [person, '\uffff'])))
+        out.push({ at: `/${s.about.thing.replace('copy', 'copies').replace('worksheet', 'worksheets')}` });
+    base?.close();
+    spoken?.close();
+    return out;
   } catch {
     return [];
   }
@@ -69,7 +74,7 @@ if (form && dialog) {
     if (!line || !ops.length) return;
     line.querySelector('span').textContent =
       `${count(ops.length)} on this device ${ops.length === 1 ? 'has' : 'have'} not been sent yet.`;
-    line.querySelector('a').href = `/copies/${ops[0].copy}`;
+    line.querySelector('a').href = ops[0].at ?? `/copies/${ops[0].copy}`;
     line.hidden = false;
   });
   let sure = false;

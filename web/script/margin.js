@@ -11,6 +11,7 @@ import * as drafts from './drafts.js';
 import { swatches } from './controls.js';
 import { INKS } from './settings.js';
 import { placeOf } from './spoken.js';
+import { record, review } from './record.js';
 import { bare, formal, typed, words, write } from './prosaic.js';
 import { toast } from './toast.js';
 
@@ -91,7 +92,9 @@ function marker(t, key) {
 
 function card(t, key) {
   const box = el('article', {
-    className: `said-note ${teacherSaid(t) ? 'teacher' : ''}`,
+    className: ['said-note', teacherSaid(t) && 'teacher', t.done && 'done', asks(t) && 'asks']
+      .filter(Boolean)
+      .join(' '),
     data: { note: key },
     tabIndex: -1,
     on: { pointerenter: () => hover(key), focusin: () => activate(key), click: () => activate(key) },
@@ -103,8 +106,32 @@ function card(t, key) {
     if (t.quote) box.querySelector('.by').after(el('blockquote', {}, t.quote));
   });
   const direction = t.remarks[0].layer === 'sheet'; // said to everybody, so there is nobody to answer
-  if (marks.view.say && !direction && t.remarks.some((r) => !r.mine)) box.append(answer(t));
+  if (t.done) box.append(settledBy(t));
+  else if (marks.view.say && !direction && t.remarks.some((r) => !r.mine)) box.append(answer(t));
   return box;
+}
+
+// asks says whether a student's question waits for an answer.
+const asks = (t) =>
+  t.remarks[0].says === 'ask' && !t.done && !t.remarks.slice(1).some((r) => r.author !== t.remarks[0].author);
+
+// settledBy closes a folded note: who settled it, and opening it again.
+function settledBy(t) {
+  const { done } = t,
+    mine = done.mine && [marks.view.say, marks.view.edit].includes(done.layer);
+  return el(
+    'div',
+    { className: 'settled' },
+    icon('check'),
+    `Done · ${done.mine ? 'you' : done.author}`,
+    mine
+      ? el(
+          'button',
+          { className: 'button quiet', on: { click: () => set(done.id, null, { layer: done.layer }) } },
+          'Open again',
+        )
+      : null,
+  );
 }
 
 const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hour12: false });
@@ -137,14 +164,19 @@ function remark(t, r, i) {
           : `/copies/${marks.view.copy}/sounds/${r.voice.sound}`,
         r.voice.peaks,
         r.voice.ms,
-      ),
+      ).box,
     );
   if (r.text) box.append(words(r.text, r.rich, arrange));
   if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say || r.layer === 'own')) {
     const tools = el('div', { className: 'tools' });
-    if (!r.voice)
-      tools.append(el('button', { className: 'button quiet', on: { click: () => rewrite(t, r, box) } }, 'Change'));
-    else if (marks.view.teacher && !marks.view.watch)
+    tools.append(
+      el(
+        'button',
+        { className: 'button quiet', on: { click: () => rewrite(t, r, box) } },
+        r.voice ? (r.text ? 'Change its words' : 'Type its words') : 'Change',
+      ),
+    );
+    if (r.voice && marks.view.teacher && !marks.view.watch)
       tools.append(
         el(
           'button',
@@ -199,7 +231,10 @@ function moveNote(t, r) {
 
 function rewrite(t, r, box) {
   const place = `change/${r.id}`;
-  const area = el('textarea', { 'aria-label': 'Your note' });
+  const area = el('textarea', {
+    'aria-label': r.voice ? 'What it says, for those who cannot hear' : 'Your note',
+    placeholder: r.voice ? 'What it says, for those who cannot hear' : '',
+  });
   write(area, drafts.of(about(), place) ?? r);
   const done = () => {
     const now = typed(area),
@@ -207,10 +242,10 @@ function rewrite(t, r, box) {
     area.value = '';
     drafts.drop(about(), place);
     if (!entry) return;
-    const { rich: _, ...body } = entry.mark.body;
-    if (!now.text) set(r.id, null, { layer: r.layer });
-    else if (now.text !== r.text || !!now.rich !== !!r.rich)
-      set(r.id, { ...entry.mark, body: { ...body, ...now } }, { layer: r.layer });
+    const { rich: _, text: __, ...body } = entry.mark.body;
+    if (!now.text && !r.voice) set(r.id, null, { layer: r.layer });
+    else if (now.text !== (r.text ?? '') || !!now.rich !== !!r.rich)
+      set(r.id, { ...entry.mark, body: { ...body, ...(now.text ? now : {}) } }, { layer: r.layer });
     signature = '';
     gather();
   };
@@ -231,7 +266,7 @@ function rewrite(t, r, box) {
       formal(area, arrange),
     ),
   );
-  area.addEventListener('input', () => drafts.keep(about(), place, area.value === r.text ? null : typed(area)));
+  area.addEventListener('input', () => drafts.keep(about(), place, area.value === (r.text ?? '') ? null : typed(area)));
   area.addEventListener('keydown', (e) => {
     if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) done();
   });
@@ -274,9 +309,71 @@ function answer(t) {
   area.addEventListener('keydown', (e) => {
     if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) send.click();
   });
-  const form = formal(area, arrange);
+  const form = formal(area, arrange),
+    speak = el(
+      'button',
+      {
+        className: 'button quiet',
+        'aria-label': `Speak a reply to note ${t.number}`,
+        on: { click: () => spoken(t, box) },
+      },
+      icon('voice'),
+      'Speak',
+    );
+  const settle = el(
+    'button',
+    {
+      className: 'button quiet',
+      'aria-label': `Note ${t.number} is done`,
+      on: { click: () => add('reply', t.page, { to: t.remarks[0].id, done: true }, { layer: marks.view.say }) },
+    },
+    icon('check'),
+    'Done',
+  );
   form.hidden = send.hidden;
-  return el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send, form));
+  const box = el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send, speak, settle, form));
+  return box;
+}
+
+// spoken answers a note by voice, in the place of the field; with a recording that was
+// broken off, it goes on from that.
+function spoken(t, box, broken) {
+  const stood = [...box.childNodes],
+    layer = marks.view.say,
+    body = el('div'),
+    back = () => {
+      box.replaceChildren(...stood);
+      arrange();
+    };
+  const of = {
+    ...recorder(layer),
+    name: 'Spoken reply',
+    about: { thing: about(), kind: 'reply', reply: t.remarks[0].id },
+  };
+  const keep = (voice) => {
+    back();
+    add('reply', t.page, { to: t.remarks[0].id, voice }, { layer });
+  };
+  box.replaceChildren(body);
+  new ResizeObserver(arrange).observe(body);
+  if (broken) review(body, of, broken, back, keep);
+  else record(body, of, back, keep);
+}
+
+// recorder is what the recorder needs to know of this copy.
+export const recorder = (layer) => ({
+  seconds: marks.view.voice,
+  person: marks.view.person,
+  to: `/copies/${marks.view.copy}/sounds?layer=${layer}`,
+});
+
+// resume shows the recordings of answers that were broken off.
+export function resume(broken) {
+  for (const r of broken) {
+    const t = threads.find((one) => one.remarks[0].id === r.about.reply),
+      box = t && cards.get(r.about.reply)?.querySelector('.answer:last-child');
+    if (box) spoken(t, box, r);
+  }
 }
 
 // only are the meanings that alone are shown, on a copy that is to keep; none for all.

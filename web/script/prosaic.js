@@ -61,10 +61,7 @@ export function formal(field, changed = () => {}) {
       title: 'Bold, slanted, lists and links',
       'aria-label': 'Bold, slanted, lists and links',
       on: { mousedown: (e) => e.preventDefault(), click: () => dress().then(() => field.focus()) },
-    },
-    el('b', {}, 'B'),
-    el('i', {}, 'S'),
-    '•',
+    }, // what it shows is in the style sheet
   );
   if (field.rich) dress();
   field.addEventListener('formed', dress); // it was given words with a form

@@ -1,8 +1,13 @@
-// record is the recorder of voice notes.
+// record is the recorder: of voice notes, answers, remarks and directions. Before it
+// starts one sees which microphone hears how loud; while it records it can pause; then
+// one listens, cuts the ends off, and keeps it, does it again or drops it.
 
 import { el, icon } from './paint.js';
 import { ask } from './net.js';
 import { clip, clockOf, wave } from './clip.js';
+import { newId } from './ids.js';
+import * as pieces from './pieces.js';
+import { keep as keepSettings, settings } from './settings.js';
 
 const TROUBLE = {
   NotAllowedError:
@@ -12,105 +17,303 @@ const TROUBLE = {
 };
 
 const KINDS = ['audio/webm;codecs=opus', 'audio/mp4;codecs=opus', 'audio/mp4', 'audio/ogg;codecs=opus'];
+const PIECE = 1000; // milliseconds that a piece lasts
+export const STEP = 100; // milliseconds from peak to peak of the wave
 
-// record shows the recorder in box: level and time, then listen, keep or do
-// again. What is kept goes to an address of the server, which answers with the
-// voice; drop and keep(voice) are called at the end.
-export async function record(box, { seconds, to }, drop, keep) {
-  const close = () => el('button', { className: 'button quiet', on: { click: drop } }, 'Drop');
-  let stream;
-  try {
-    if (!navigator.mediaDevices) throw Object.assign(new Error(), { name: 'Insecure' });
-    stream = await navigator.mediaDevices.getUserMedia({ audio: true });
-  } catch (e) {
-    const text =
-      TROUBLE[e.name] ??
-      'This browser gives no microphone here (it needs a secure address). You can type a note instead.';
+const button = (words, run, more = '') => el('button', { className: `button ${more}`, on: { click: run } }, words);
+
+/**
+ * record shows the recorder in a box. What is kept goes to an address of the server,
+ * which answers with the voice; drop and keep(voice) are called at the end.
+ * @param {HTMLElement} box
+ * @param {{ seconds: number, to: string, person: number, about: { thing: string } & Record<string, any>, name?: string }} of
+ * @param {() => void} drop
+ * @param {(voice: any) => void} keep
+ */
+export async function record(box, of, drop, keep) {
+  const hears = await hearing();
+  if (hears.trouble) {
     box.replaceChildren(
-      el('p', { role: 'alert' }, text),
-      el('div', { className: 'tools' }, el('button', { className: 'button', on: { click: drop } }, 'Close')),
+      el('p', { role: 'alert' }, hears.trouble),
+      el('div', { className: 'tools' }, button('Close', drop)),
     );
     return;
   }
-  const recorder = new MediaRecorder(stream, {
-    mimeType: KINDS.find((k) => MediaRecorder.isTypeSupported(k)),
-    audioBitsPerSecond: 32000,
-  });
-  const parts = [],
-    peaks = [],
-    began = Date.now(),
-    most = seconds * 1000;
+  ready(box, { ...of, hears }, () => (hears.stop(), drop()), keep);
+}
+
+// hearing opens the microphone that was used last, or another.
+async function hearing() {
   const audio = new AudioContext(),
     meter = audio.createAnalyser(),
     data = new Float32Array(1024);
-  audio.createMediaStreamSource(stream).connect(meter);
+  const h = {
+    trouble: '',
+    audio,
+    stream: /** @type {MediaStream | null} */ (null),
+    source: /** @type {MediaStreamAudioSourceNode | null} */ (null),
+    async take(id) {
+      const wanted = id ? { deviceId: { ideal: id } } : true;
+      const stream = await navigator.mediaDevices.getUserMedia({ audio: wanted });
+      h.free();
+      h.stream = stream;
+      h.source = audio.createMediaStreamSource(stream);
+      h.source.connect(meter);
+    },
+    // level is how loud it is just now, of a hundred.
+    level() {
+      meter.getFloatTimeDomainData(data);
+      return Math.min(100, Math.round(Math.max(...data.map(Math.abs)) * 100));
+    },
+    free() {
+      h.source?.disconnect();
+      for (const t of h.stream?.getTracks() ?? []) t.stop();
+    },
+    stop() {
+      h.free();
+      if (audio.state !== 'closed') audio.close();
+    },
+  };
+  try {
+    if (!navigator.mediaDevices) throw Object.assign(new Error(), { name: 'Insecure' });
+    await h.take(settings.voice?.microphone);
+  } catch (e) {
+    h.stop();
+    h.trouble =
+      TROUBLE[e.name] ??
+      'This browser gives no microphone here (it needs a secure address). You can type a note instead.';
+  }
+  return h;
+}
+
+const long = (seconds) =>
+  seconds >= 60 ? `${Math.round(seconds / 60)} ${seconds < 90 ? 'minute' : 'minutes'}` : `${seconds} seconds`;
+
+// ready shows the microphone and its level, until recording begins.
+async function ready(box, of, drop, keep) {
+  const { hears } = of,
+    canvas = el('canvas', { width: 300, height: 68 }),
+    which = el('select', { className: 'field', 'aria-label': 'Microphone', hidden: true }),
+    count = el('input', { type: 'checkbox', className: 'size-5', checked: !!settings.voice?.count }),
+    levels = [];
+  const timer = setInterval(() => {
+    if (!box.isConnected) {
+      clearInterval(timer);
+      hears.stop();
+      return;
+    }
+    levels.push(hears.level());
+    wave(canvas, levels.slice(-40), 1, true);
+  }, STEP);
+  const away = (then) => () => {
+    clearInterval(timer);
+    then();
+  };
+  const begin = async () => {
+    clearInterval(timer);
+    if (count.checked) await counted(box);
+    if (box.isConnected) recording(box, of, drop, keep);
+    else hears.stop();
+  };
+  const go = el('button', { className: 'go', 'aria-label': 'Record', on: { click: begin } }, icon('voice'));
+  const set = (change) => {
+    settings.voice = { ...settings.voice, ...change };
+    keepSettings();
+  };
+  which.addEventListener('change', async () => {
+    try {
+      await hears.take(which.value);
+      set({ microphone: which.value });
+    } catch {
+      which.disabled = true; // the one before goes on
+    }
+  });
+  count.addEventListener('change', () => set({ count: count.checked }));
+  box.replaceChildren(
+    el('div', { className: 'by' }, icon('voice'), of.name ?? 'Voice note'),
+    el('div', { className: 'clip live' }, go, canvas, el('b', {}, 'Record')),
+    which,
+    el('label', { className: 'row' }, count, 'Count to three first'),
+    el('p', { className: 'hint' }, `Up to ${long(of.seconds)}. You can pause, listen and cut it before you keep it.`),
+    el('div', { className: 'tools' }, button('Drop', away(drop), 'quiet')),
+  );
+  go.focus({ preventScroll: true });
+  const there = (await navigator.mediaDevices.enumerateDevices()).filter((d) => d.kind === 'audioinput');
+  if (there.length < 2) return;
+  which.replaceChildren(...there.map((d, i) => el('option', { value: d.deviceId }, d.label || `Microphone ${i + 1}`)));
+  which.value = hears.stream?.getAudioTracks()[0]?.getSettings().deviceId ?? '';
+  which.hidden = false;
+}
+
+// counted shows three, two, one.
+async function counted(box) {
+  const n = el('p', { className: 'counting', role: 'status' });
+  box.replaceChildren(n);
+  for (const left of ['3', '2', '1']) {
+    n.textContent = left;
+    await new Promise((ok) => {
+      setTimeout(ok, 800);
+    });
+  }
+}
+
+// recording records, in pieces that this device keeps at once.
+function recording(box, of, drop, keep) {
+  const { hears, seconds } = of,
+    recorder = new MediaRecorder(hears.stream, {
+      mimeType: KINDS.find((k) => MediaRecorder.isTypeSupported(k)),
+      audioBitsPerSecond: 32000,
+    });
+  const id = newId(),
+    kept = pieces.begin(of.person, id, { ...of.about, to: of.to }),
+    parts = [],
+    peaks = [];
+  let told = 0, // peaks that are with a piece
+    began = 0, // by the microphone's own clock
+    spoken = 0; // seconds before the last pause
+  // clock counts what the microphone heard, not what the wall's clock says.
+  const clock = () => 1000 * (spoken + (recorder.state === 'recording' && began ? hears.audio.currentTime - began : 0));
   const canvas = el('canvas', { width: 300, height: 68 }),
-    time = el('time', {}, '0:00');
+    time = el('time', {}, '0:00'),
+    said = el('span', {}, 'Recording');
+  let atOnce = false; // it is kept without being heard again
+  const pause = el('button', { className: 'button', on: { click: () => rest() } }, 'Pause');
   const stop = el(
     'button',
-    { className: 'go', 'aria-label': 'Stop', on: { click: () => recorder.state === 'recording' && recorder.stop() } },
+    { className: 'go', 'aria-label': 'Stop', on: { click: () => recorder.state !== 'inactive' && recorder.stop() } },
     icon('stop'),
   );
+  function rest() {
+    if (recorder.state === 'recording') {
+      spoken = clock() / 1000;
+      recorder.pause();
+    } else if (recorder.state === 'paused') {
+      recorder.resume();
+      began = hears.audio.currentTime;
+    }
+    pause.textContent = recorder.state === 'paused' ? 'Go on' : 'Pause';
+    said.textContent = recorder.state === 'paused' ? 'Paused' : 'Recording';
+  }
   box.replaceChildren(
-    el('div', { className: 'by' }, icon('voice'), 'Recording'),
+    el('div', { className: 'by', role: 'status' }, icon('voice'), said),
     el('div', { className: 'clip live' }, stop, canvas, time),
-    el('p', { className: 'hint' }, 'Stop, listen, then keep or do again'),
+    el(
+      'div',
+      { className: 'tools' },
+      button(
+        'Keep',
+        () => {
+          atOnce = true;
+          if (recorder.state !== 'inactive') recorder.stop();
+        },
+        'dark',
+      ),
+      pause,
+    ),
+    el('p', { className: 'hint' }, `Up to ${long(seconds)}. It is kept on this device while you speak.`),
   );
   stop.focus({ preventScroll: true });
   const timer = setInterval(() => {
-    meter.getFloatTimeDomainData(data);
-    peaks.push(Math.min(100, Math.round(Math.max(...data.map(Math.abs)) * 100)));
+    while (peaks.length * STEP < clock()) peaks.push(hears.level());
     wave(canvas, peaks.slice(-40), 1, true);
-    time.textContent = clockOf(Date.now() - began);
-    if (Date.now() - began >= most) recorder.stop();
-  }, 100);
-  recorder.ondataavailable = (e) => parts.push(e.data);
+    time.textContent = clockOf(clock());
+    if (clock() >= 1000 * seconds || !box.isConnected) recorder.stop();
+  }, STEP);
+  recorder.onstart = () => {
+    began = hears.audio.currentTime;
+  };
+  recorder.ondataavailable = (e) => {
+    if (!e.data.size) return;
+    parts.push(e.data);
+    kept.add(e.data, peaks.slice(told));
+    told = peaks.length;
+  };
   recorder.onstop = () => {
     clearInterval(timer);
-    for (const t of stream.getTracks()) t.stop();
-    audio.close();
-    const blob = new Blob(parts, { type: recorder.mimeType.split(';')[0] }),
-      url = URL.createObjectURL(blob);
-    const again = () => {
-      URL.revokeObjectURL(url);
-      record(box, { seconds, to }, drop, keep);
-    };
-    const send = el(
-      'button',
-      {
-        className: 'button dark',
-        on: {
-          click: async () => {
-            send.disabled = true;
-            send.textContent = 'Keeping…';
-            try {
-              const voice = await ask(to, { method: 'POST', body: blob });
-              URL.revokeObjectURL(url);
-              keep(voice);
-            } catch (e) {
-              send.disabled = false;
-              send.textContent = 'Keep';
-              trouble.hidden = false;
-              trouble.textContent = `Not kept: ${e.message} The recording is still here.`;
-            }
-          },
-        },
-      },
-      'Keep',
-    );
-    const trouble = el('p', { role: 'alert', hidden: true });
-    box.replaceChildren(
-      el('div', { className: 'by' }, icon('voice'), 'Your voice note'),
-      clip(url, peaks, Date.now() - began),
-      trouble,
-      el(
-        'div',
-        { className: 'tools' },
-        send,
-        el('button', { className: 'button', on: { click: again } }, 'Do again'),
-        close(),
-      ),
-    );
+    hears.stop();
+    const r = { id, blob: new Blob(parts, { type: recorder.mimeType.split(';')[0] }), peaks };
+    review(box, of, r, drop, keep, atOnce);
   };
-  recorder.start();
+  recorder.start(PIECE);
+}
+
+/**
+ * review lets somebody listen to what was recorded, cut its ends off, and keep it, do
+ * it again or drop it; at once it is kept without that.
+ * @param {HTMLElement} box
+ * @param {any} of as of record
+ * @param {{ id: string, blob: Blob, peaks: number[], said?: string }} r
+ * @param {() => void} drop
+ * @param {(voice: any) => void} keep
+ * @param {boolean} [atOnce]
+ */
+export function review(box, of, r, drop, keep, atOnce) {
+  const url = URL.createObjectURL(r.blob),
+    ms = Math.max(r.peaks.length * STEP, STEP),
+    part = [0, ms];
+  const gone = () => {
+    URL.revokeObjectURL(url);
+    player.pause();
+    pieces.drop(of.person, r.id);
+  };
+  const player = clip(url, r.peaks, ms, part),
+    trouble = el('p', { role: 'alert', hidden: true });
+  const end = (i, words) => {
+    const at = el('output', {}, clockOf(part[i])),
+      range = el('input', { type: 'range', min: 0, max: ms, step: STEP, value: part[i], 'aria-label': words });
+    range.addEventListener('input', () => {
+      part[i] = i ? Math.max(+range.value, part[0] + STEP) : Math.min(+range.value, part[1] - STEP);
+      range.value = String(part[i]);
+      at.textContent = clockOf(part[i]);
+      player.show();
+    });
+    return el('label', {}, el('span', {}, words), range, at);
+  };
+  const send = button(
+    'Keep',
+    async () => {
+      send.disabled = true;
+      send.textContent = 'Keeping…';
+      const cut = part[0] > 0 || part[1] < ms ? `from=${part[0]}&to=${part[1] < ms ? part[1] : ''}` : '';
+      try {
+        const voice = await ask(`${of.to}${cut && (of.to.includes('?') ? '&' : '?')}${cut}`, {
+          method: 'POST',
+          body: r.blob,
+        });
+        gone();
+        keep(voice);
+      } catch (e) {
+        send.disabled = false;
+        send.textContent = 'Keep';
+        trouble.hidden = false;
+        trouble.textContent = `Not kept: ${e.message} The recording is still here.`;
+      }
+    },
+    'dark',
+  );
+  box.replaceChildren(
+    el('div', { className: 'by' }, icon('voice'), r.said ?? `Your ${(of.name ?? 'Voice note').toLowerCase()}`),
+    player.box,
+    el('details', { className: 'trim' }, el('summary', {}, 'Cut the ends off'), end(0, 'Begins at'), end(1, 'Ends at')),
+    trouble,
+    el(
+      'div',
+      { className: 'tools' },
+      send,
+      button('Do again', () => {
+        gone();
+        record(box, of, drop, keep);
+      }),
+      button(
+        'Drop',
+        () => {
+          gone();
+          drop();
+        },
+        'quiet',
+      ),
+    ),
+  );
+  send.focus({ preventScroll: true });
+  if (atOnce) send.click();
 }

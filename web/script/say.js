@@ -11,10 +11,12 @@ import { newId } from './ids.js';
 import { add, layerNow, marks } from './marks.js';
 import { instruments } from './pointer.js';
 import { INKS, keep as keepSettings, meaning, meanings, mean, settings } from './settings.js';
-import { about, arrange, draft } from './margin.js';
+import { about, arrange, draft, recorder, resume } from './margin.js';
 import * as drafts from './drafts.js';
 import { formal, typed as typedIn, write } from './prosaic.js';
-import { record } from './record.js';
+import { dated } from './dated.js';
+import * as pieces from './pieces.js';
+import { record, review } from './record.js';
 import { look, placeOf, QUOTED, speaksOf } from './spoken.js';
 
 let helped = false; // the next note says that somebody helped
@@ -222,25 +224,35 @@ function readers(help) {
 instruments.voice = {
   async tap(p) {
     if (this.busy) return;
-    const place = placeOf(p),
-      key = newId(),
-      layer = layerNow();
-    const body = el('div');
-    const end = draft(key, p.sheet.number, place.at, body);
+    const { sheet } = p;
+    this.speak(sheet.number, placeOf(p), layerNow());
+  },
+  // speak records a note at a place, or goes on with one that was broken off.
+  speak(page, place, layer, broken) {
+    const body = el('div'),
+      end = draft(newId(), page, place.at, body);
     const finish = () => {
       this.busy = null;
       end();
     };
+    const keep = (voice) => {
+      finish();
+      add('note', page, { ...place, voice }, { layer });
+    };
+    const of = { ...recorder(layer), about: { thing: about(), kind: 'note', page, place, layer } };
+    new ResizeObserver(arrange).observe(body);
     this.busy = finish;
-    await record(
-      body,
-      { seconds: marks.view.voice, to: `/copies/${marks.view.copy}/sounds?layer=${layer}` },
-      finish,
-      (voice) => {
-        finish();
-        add('note', p.sheet.number, { ...place, voice }, { layer });
-      },
-    );
+    if (broken) review(body, of, broken, finish, keep);
+    else record(body, of, finish, keep);
+  },
+  // again shows what was being recorded when the browser went.
+  async again() {
+    const all = await pieces.broken(marks.view.person, about());
+    for (const r of all)
+      r.said = `Broken off ${dated(r.at, marks.view.zone, 'short')}. It is here up to the last second or two.`;
+    for (const r of all.filter((o) => o.about.kind === 'note'))
+      this.speak(r.about.page, r.about.place, r.about.layer, r);
+    resume(all.filter((o) => o.about.kind === 'reply'));
   },
 };
 

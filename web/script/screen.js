@@ -126,6 +126,7 @@ async function show(view) {
     .at(-1);
   queue.savedSince(newest ? new Date(newest) : new Date());
   if (view.edit) instruments.note.again();
+  if (view.say || view.edit) instruments.voice.again();
   follow(view);
 }
 

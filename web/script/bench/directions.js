@@ -4,7 +4,9 @@
 import { node, paint as painted } from '../paint.js';
 import { core } from '../core.js';
 import { clip } from '../clip.js';
-import { record } from '../record.js';
+import { dated } from '../dated.js';
+import * as pieces from '../pieces.js';
+import { record, review } from '../record.js';
 import { newId } from '../ids.js';
 import { formal, typed, write } from '../prosaic.js';
 import { WASHES } from '../settings.js';
@@ -72,13 +74,23 @@ const panel = {
   },
   end,
   record(box) {
-    const { i, at } = draft;
-    record(box, { seconds: 900, to: url('/spoken') }, end, (voice) => {
+    const { i, at, broken } = draft,
+      { source, page } = view.leaves[i];
+    const of = {
+      seconds: 900,
+      to: url('/spoken'),
+      person: view.person,
+      name: 'Spoken direction',
+      about: { thing: thing(), source, page, at },
+    };
+    const keep = (voice) => {
       draft = null;
       put(i, mark('note', { at, voice }));
-    });
+    };
+    if (broken) review(box, of, broken, end, keep);
+    else record(box, of, end, keep);
   },
-  play: (box, voice) => box.replaceChildren(clip(url(`/extras/${voice.sound}`), [...voice.peaks], voice.ms)),
+  play: (box, voice) => box.replaceChildren(clip(url(`/extras/${voice.sound}`), [...voice.peaks], voice.ms).box),
   // form gives a field what a direction says, and the button for its form; one that
   // is new is written at once.
   form(field, d) {
@@ -101,6 +113,7 @@ const panel = {
 export const mode = {
   begin: () => {
     draft = null;
+    again();
     if (!core.ready) core.loaded.then(() => doc.onChange(false)); // which paints what is written and drawn
   },
   leave: () => {
@@ -111,6 +124,20 @@ export const mode = {
   paint,
   down,
 };
+
+const thing = () => `worksheet/${view.id}`;
+
+// again shows a direction that was being recorded when the browser went.
+async function again() {
+  const [r] = await pieces.broken(view.person, thing());
+  if (!r || draft) return;
+  const i = view.leaves.findIndex((l) => l.source === r.about.source && l.page === r.about.page);
+  if (i < 0) return;
+  r.said = `Broken off ${dated(r.at, undefined, 'short')}. It is here up to the last second or two.`;
+  doc.at = i;
+  draft = { id: newId(), kind: 'voice', i, at: r.about.at, broken: r };
+  doc.onChange(false);
+}
 
 // begin writes or records a direction at a place of a page.
 function begin(i, at) {
