@@ -5,17 +5,26 @@ import { el, icon } from './paint.js';
 export const clockOf = (ms) => `${Math.floor(ms / 60000)}:${String(Math.floor(ms / 1000) % 60).padStart(2, '0')}`;
 const SPEEDS = [1, 1.25, 1.5, 2, 0.75];
 let playing = null, // one at a time
-  speed = 1; // of all
+  rate = 1; // of all
+
+// speed is how fast everything is played, until it is said otherwise.
+export const speed = {
+  now: () => rate,
+  next() {
+    rate = SPEEDS[(SPEEDS.indexOf(rate) + 1) % SPEEDS.length];
+  },
+};
 
 /**
  * clip gives a player. Part is what of it is to be heard, in milliseconds, where that
- * is not all; it may change.
+ * is not all; it may change. Start is what plays it where more than sound is played.
  * @param {string} url
  * @param {number[]} peaks
  * @param {number} ms
  * @param {number[]} [part]
+ * @param {() => void} [start]
  */
-export function clip(url, peaks, ms, part = [0, ms]) {
+export function clip(url, peaks, ms, part = [0, ms], start) {
   const audio = new Audio();
   audio.preload = 'none';
   audio.src = url;
@@ -34,6 +43,10 @@ export function clip(url, peaks, ms, part = [0, ms]) {
   });
   const box = el('div', { className: 'clip', data: { clip: url } }, go, canvas, time, fast);
   function toggle() {
+    if (start) {
+      start();
+      return;
+    }
     if (!audio.paused) {
       audio.pause();
       return;
@@ -42,14 +55,14 @@ export function clip(url, peaks, ms, part = [0, ms]) {
     playing = audio;
     const at = audio.currentTime * 1000;
     if (at < part[0] || at >= part[1]) audio.currentTime = part[0] / 1000;
-    audio.playbackRate = speed;
+    audio.playbackRate = rate;
     audio.play().catch(() => {
       time.textContent = 'Cannot be played';
     });
   }
   function faster() {
-    speed = SPEEDS[(SPEEDS.indexOf(speed) + 1) % SPEEDS.length];
-    audio.playbackRate = speed;
+    speed.next();
+    audio.playbackRate = rate;
     show();
   }
   const show = () => {
@@ -61,8 +74,8 @@ export function clip(url, peaks, ms, part = [0, ms]) {
     go.replaceChildren(icon(audio.paused ? 'play' : 'pause'));
     go.setAttribute('aria-label', audio.paused ? `Play, ${clockOf(part[1] - part[0])}` : 'Pause');
     fast.hidden = audio.paused && !at;
-    fast.textContent = `${speed}×`;
-    fast.setAttribute('aria-label', `${speed}×, how fast it is played`);
+    fast.textContent = `${rate}×`;
+    fast.setAttribute('aria-label', `${rate}×, how fast it is played`);
     time.textContent = clockOf(audio.paused && at <= part[0] ? part[1] - part[0] : at);
     wave(canvas, peaks, Math.min(1, at / ms), false, [part[0] / ms, part[1] / ms]);
   };

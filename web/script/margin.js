@@ -12,6 +12,7 @@ import { swatches } from './controls.js';
 import { INKS } from './settings.js';
 import { placeOf } from './spoken.js';
 import { record, review } from './record.js';
+import { ofVoice, play } from './talk.js';
 import { bare, formal, typed, words, write } from './prosaic.js';
 import { toast } from './toast.js';
 
@@ -97,7 +98,7 @@ function card(t, key) {
       .join(' '),
     data: { note: key },
     tabIndex: -1,
-    on: { pointerenter: () => hover(key), focusin: () => activate(key), click: () => activate(key) },
+    on: { pointerenter: () => hover(key), focusin: () => pressed || activate(key), click: () => activate(key) },
   });
   t.remarks.forEach((r, i) => {
     box.append(remark(t, r, i));
@@ -134,6 +135,12 @@ function settledBy(t) {
   );
 }
 
+// A card that is pressed takes its place once it is let go of: it does not move away
+// under the hand.
+let pressed = false;
+margin.addEventListener('pointerdown', () => (pressed = true), true);
+for (const e of ['pointerup', 'pointercancel']) window.addEventListener(e, () => (pressed = false), true);
+
 const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hour12: false });
 
 function remark(t, r, i) {
@@ -156,16 +163,17 @@ function remark(t, r, i) {
     ),
   );
   if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
-  if (r.voice)
-    box.append(
-      clip(
+  if (r.voice) {
+    const { sound, peaks, ms, trail } = r.voice,
+      url =
         r.layer === 'sheet'
-          ? `/sheets/${marks.view.sheet}/extras/${r.voice.sound}`
-          : `/copies/${marks.view.copy}/sounds/${r.voice.sound}`,
-        r.voice.peaks,
-        r.voice.ms,
-      ).box,
-    );
+          ? `/sheets/${marks.view.sheet}/extras/${sound}`
+          : `/copies/${marks.view.copy}/sounds/${sound}`;
+    const through =
+      trail && (() => play(ofVoice(r.voice, `note ${t.number}`, { mayKeep: r.mine && r.layer === marks.view.edit })));
+    box.append(clip(url, peaks, ms, [0, ms], through || undefined).box);
+    if (trail) box.append(el('p', { className: 'hint' }, 'Points and draws on the page while it plays'));
+  }
   if (r.text) box.append(words(r.text, r.rich, arrange));
   if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say || r.layer === 'own')) {
     const tools = el('div', { className: 'tools' });
@@ -365,6 +373,7 @@ export const recorder = (layer) => ({
   seconds: marks.view.voice,
   person: marks.view.person,
   to: `/copies/${marks.view.copy}/sounds?layer=${layer}`,
+  shows: true,
 });
 
 // resume shows the recordings of answers that were broken off.

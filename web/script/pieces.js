@@ -41,8 +41,8 @@ export function begin(person, id, about) {
   let n = 0,
     chain = write(['spoken'], (tx) => tx.objectStore('spoken').put({ person, id, about, at: Date.now() }));
   return {
-    add(blob, peaks) {
-      const piece = { person, id, n: n++, blob, peaks };
+    add(blob, peaks, steps) {
+      const piece = { person, id, n: n++, blob, peaks, steps };
       chain = chain.then(() => write(['pieces'], (tx) => tx.objectStore('pieces').put(piece)));
     },
   };
@@ -83,6 +83,7 @@ export async function broken(person, thing) {
             { type: pieces[0].blob.type },
           ),
           peaks: pieces.flatMap((p) => p.peaks),
+          steps: pieces[0].steps && pieces.flatMap((p) => p.steps ?? []),
         });
       else await drop(person, s.id);
     }

@@ -10,7 +10,8 @@ export const instruments = {};
 export const hand = { name: 'type', onChange: /** @type {(...args: any[]) => any} */ (() => {}) };
 let gesture = null,
   pencil = false,
-  lent = '';
+  lent = '',
+  holds = '';
 
 export function take(name) {
   if (gesture) drop();
@@ -32,7 +33,15 @@ export function lend(name) {
   desk.classList.toggle('draws', !!instruments[name || hand.name]?.draws);
 }
 
-const active = () => instruments[lent || hand.name];
+// hold has an instrument do everything that is done on the pages, whichever is in
+// hand, until it is let go of with ''.
+export function hold(name) {
+  if (gesture) drop();
+  holds = name;
+  desk.classList.toggle('draws', !!instruments[name || hand.name]?.draws);
+}
+
+const active = () => instruments[holds || lent || hand.name];
 export const inHand = active;
 
 desk.addEventListener('pointerdown', (e) => {

@@ -9,6 +9,9 @@ import { newId } from './ids.js';
 import * as pieces from './pieces.js';
 import { keep as keepSettings, settings } from './settings.js';
 
+// What is shown meanwhile is noted and played where there are pages of a copy.
+const showing = () => Promise.all([import('./trail.js'), import('./talk.js')]);
+
 const TROUBLE = {
   NotAllowedError:
     'The microphone was refused. Allow it for this page in the browser’s address bar, then press the page again. You can type a note instead.',
@@ -26,7 +29,7 @@ const button = (words, run, more = '') => el('button', { className: `button ${mo
  * record shows the recorder in a box. What is kept goes to an address of the server,
  * which answers with the voice; drop and keep(voice) are called at the end.
  * @param {HTMLElement} box
- * @param {{ seconds: number, to: string, person: number, about: { thing: string } & Record<string, any>, name?: string }} of
+ * @param {{ seconds: number, to: string, person: number, about: { thing: string } & Record<string, any>, name?: string, shows?: boolean }} of
  * @param {() => void} drop
  * @param {(voice: any) => void} keep
  */
@@ -86,6 +89,14 @@ async function hearing() {
   return h;
 }
 
+// form has a sound with what was shown meanwhile.
+function form(r) {
+  const f = new FormData();
+  f.append('sound', r.blob, 'sound');
+  f.append('trail', new Blob([JSON.stringify({ steps: r.steps })]), 'trail');
+  return f;
+}
+
 const long = (seconds) =>
   seconds >= 60 ? `${Math.round(seconds / 60)} ${seconds < 90 ? 'minute' : 'minutes'}` : `${seconds} seconds`;
 
@@ -95,6 +106,7 @@ async function ready(box, of, drop, keep) {
     canvas = el('canvas', { width: 300, height: 68 }),
     which = el('select', { className: 'field', 'aria-label': 'Microphone', hidden: true }),
     count = el('input', { type: 'checkbox', className: 'size-5', checked: !!settings.voice?.count }),
+    show = el('input', { type: 'checkbox', className: 'size-5', checked: !!settings.voice?.show }),
     levels = [];
   const timer = setInterval(() => {
     if (!box.isConnected) {
@@ -112,7 +124,8 @@ async function ready(box, of, drop, keep) {
   const begin = async () => {
     clearInterval(timer);
     if (count.checked) await counted(box);
-    if (box.isConnected) recording(box, of, drop, keep);
+    const [trail] = of.shows && show.checked ? await showing() : [];
+    if (box.isConnected) recording(box, { ...of, trail }, drop, keep);
     else hears.stop();
   };
   const go = el('button', { className: 'go', 'aria-label': 'Record', on: { click: begin } }, icon('voice'));
@@ -129,11 +142,13 @@ async function ready(box, of, drop, keep) {
     }
   });
   count.addEventListener('change', () => set({ count: count.checked }));
+  show.addEventListener('change', () => set({ show: show.checked }));
   box.replaceChildren(
     el('div', { className: 'by' }, icon('voice'), of.name ?? 'Voice note'),
     el('div', { className: 'clip live' }, go, canvas, el('b', {}, 'Record')),
     which,
-    el('label', { className: 'row' }, count, 'Count to three first'),
+    of.shows ? el('label', { className: 'choice' }, show, 'Point and draw while you speak') : '',
+    el('label', { className: 'choice' }, count, 'Count to three first'),
     el('p', { className: 'hint' }, `Up to ${long(of.seconds)}. You can pause, listen and cut it before you keep it.`),
     el('div', { className: 'tools' }, button('Drop', away(drop), 'quiet')),
   );
@@ -169,10 +184,15 @@ function recording(box, of, drop, keep) {
     parts = [],
     peaks = [];
   let told = 0, // peaks that are with a piece
-    began = 0, // by the microphone's own clock
+    began = 0, // when the microphone began, or went on
     spoken = 0; // seconds before the last pause
-  // clock counts what the microphone heard, not what the wall's clock says.
-  const clock = () => 1000 * (spoken + (recorder.state === 'recording' && began ? hears.audio.currentTime - began : 0));
+  // clock is where in the recording one is. The event that tells of its begin may come
+  // late, and an AudioContext's clock stops while there is no time to render; what
+  // the microphone gives keeps pace with the wall.
+  let noted = 0; // steps that are with a piece
+  const clock = () =>
+    1000 * (spoken + (recorder.state === 'recording' && began ? (performance.now() - began) / 1000 : 0));
+  const shown = of.trail?.note(() => (recorder.state === 'recording' && began ? clock() : null));
   const canvas = el('canvas', { width: 300, height: 68 }),
     time = el('time', {}, '0:00'),
     said = el('span', {}, 'Recording');
@@ -189,7 +209,7 @@ function recording(box, of, drop, keep) {
       recorder.pause();
     } else if (recorder.state === 'paused') {
       recorder.resume();
-      began = hears.audio.currentTime;
+      began = performance.now();
     }
     pause.textContent = recorder.state === 'paused' ? 'Go on' : 'Pause';
     said.textContent = recorder.state === 'paused' ? 'Paused' : 'Recording';
@@ -210,6 +230,7 @@ function recording(box, of, drop, keep) {
       ),
       pause,
     ),
+    shown ? el('p', { className: 'hint' }, 'Move over the page to point, press to draw. It vanishes at the end.') : '',
     el('p', { className: 'hint' }, `Up to ${long(seconds)}. It is kept on this device while you speak.`),
   );
   stop.focus({ preventScroll: true });
@@ -219,22 +240,22 @@ function recording(box, of, drop, keep) {
     time.textContent = clockOf(clock());
     if (clock() >= 1000 * seconds || !box.isConnected) recorder.stop();
   }, STEP);
-  recorder.onstart = () => {
-    began = hears.audio.currentTime;
-  };
   recorder.ondataavailable = (e) => {
     if (!e.data.size) return;
     parts.push(e.data);
-    kept.add(e.data, peaks.slice(told));
+    kept.add(e.data, peaks.slice(told), shown?.steps.slice(noted));
     told = peaks.length;
+    noted = shown?.steps.length ?? 0;
   };
   recorder.onstop = () => {
     clearInterval(timer);
     hears.stop();
-    const r = { id, blob: new Blob(parts, { type: recorder.mimeType.split(';')[0] }), peaks };
+    shown?.stop();
+    const r = { id, blob: new Blob(parts, { type: recorder.mimeType.split(';')[0] }), peaks, steps: shown?.steps };
     review(box, of, r, drop, keep, atOnce);
   };
   recorder.start(PIECE);
+  began = performance.now();
 }
 
 /**
@@ -242,7 +263,7 @@ function recording(box, of, drop, keep) {
  * it again or drop it; at once it is kept without that.
  * @param {HTMLElement} box
  * @param {any} of as of record
- * @param {{ id: string, blob: Blob, peaks: number[], said?: string }} r
+ * @param {{ id: string, blob: Blob, peaks: number[], steps?: any[], said?: string }} r
  * @param {() => void} drop
  * @param {(voice: any) => void} keep
  * @param {boolean} [atOnce]
@@ -252,11 +273,16 @@ export function review(box, of, r, drop, keep, atOnce) {
     ms = Math.max(r.peaks.length * STEP, STEP),
     part = [0, ms];
   const gone = () => {
+    if (r.steps) showing().then(([, talk]) => talk.stop());
     URL.revokeObjectURL(url);
     player.pause();
     pieces.drop(of.person, r.id);
   };
-  const player = clip(url, r.peaks, ms, part),
+  const over = () =>
+    showing().then(([, talk]) =>
+      talk.play({ url, steps: r.steps, peaks: r.peaks, ms, part, name: 'what you recorded' }),
+    );
+  const player = clip(url, r.peaks, ms, part, r.steps && over),
     trouble = el('p', { role: 'alert', hidden: true });
   const end = (i, words) => {
     const at = el('output', {}, clockOf(part[i])),
@@ -278,7 +304,7 @@ export function review(box, of, r, drop, keep, atOnce) {
       try {
         const voice = await ask(`${of.to}${cut && (of.to.includes('?') ? '&' : '?')}${cut}`, {
           method: 'POST',
-          body: r.blob,
+          body: r.steps ? form(r) : r.blob,
         });
         gone();
         keep(voice);

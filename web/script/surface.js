@@ -298,6 +298,28 @@ export function goTo(number, y = 0) {
   desk.scrollTop += r.top - d.top + y * pixels() - (y ? desk.clientHeight * 0.35 : 18);
 }
 
+// middle gives what of which page stands in the middle of the window, and how large.
+export function middle() {
+  const frame = desk.getBoundingClientRect(),
+    x = frame.left + desk.clientWidth / 2,
+    y = frame.top + desk.clientHeight / 2,
+    s = nearest(y);
+  if (!s) return null;
+  const r = s.box.getBoundingClientRect();
+  return { n: s.number, x: round((x - r.left) / pixels()), y: round((y - r.top) / pixels()), z: round(surface.zoom) };
+}
+
+// centre brings a place of a page to the middle of the window, at a zoom.
+export function centre({ n, x, y, z }) {
+  const s = sheetOf(n);
+  if (!s) return;
+  if (Math.abs(z - surface.zoom) > 0.005) setZoom(z);
+  const frame = desk.getBoundingClientRect(),
+    r = s.box.getBoundingClientRect();
+  desk.scrollLeft += r.left + x * pixels() - frame.left - desk.clientWidth / 2;
+  desk.scrollTop += r.top + y * pixels() - frame.top - desk.clientHeight / 2;
+}
+
 let shown = null;
 function moved() {
   const s = current();

@@ -1,0 +1,201 @@
+// talk plays a talk-through over the pages: the sound, and in step with it the pointer,
+// the strokes and what was looked at. One can stop, jump, change how fast it goes, look
+// at something else and come back; at its end the pages are as they were.
+
+import { el, icon } from './paint.js';
+import { ask } from './net.js';
+import { clockOf, speed, wave } from './clip.js';
+import { instruments } from './pointer.js';
+import { centre, middle, sheetOf, surface } from './surface.js';
+import { marks } from './marks.js';
+import { painter, strokesOf } from './trail.js';
+import { toast } from './toast.js';
+
+let open = null; // what closes the one that is open
+export const stop = () => open?.();
+
+// between gives the pointer at a moment: it glides from place to place.
+const GLIDE = 250; // milliseconds, longer than which it stood still
+export function between(steps, i, t) {
+  let from = null;
+  for (let k = i - 1; k >= 0 && !from; k--) from = steps[k].p && steps[k];
+  if (!from) return null;
+  let to = null;
+  for (let k = i; k < steps.length && !to && steps[k].t - from.t <= GLIDE; k++) to = steps[k].p && steps[k];
+  if (!to || from.p.off || to.p.off || to.p.n !== from.p.n || to.t <= from.t) return from.p;
+  const share = Math.min(1, Math.max(0, (t - from.t) / (to.t - from.t)));
+  return { ...from.p, x: from.p.x + (to.p.x - from.p.x) * share, y: from.p.y + (to.p.y - from.p.y) * share };
+}
+
+/**
+ * play opens the player.
+ * @param {{ url: string, trail?: string, steps?: any[], peaks: number[], ms: number, name: string, part?: number[], mayKeep?: boolean }} of
+ */
+export async function play(of) {
+  open?.();
+  const back = /** @type {HTMLElement} */ (document.activeElement);
+  let steps = of.steps;
+  if (!steps)
+    try {
+      ({ steps } = await ask(of.trail));
+    } catch (e) {
+      toast(e.message);
+      return;
+    }
+  const part = of.part ?? [0, of.ms],
+    audio = new Audio(of.url),
+    paints = painter(),
+    mine = middle()?.z ?? 1; // how large this reader has the page
+  const first = steps.find((s) => s.v)?.v.z ?? 1;
+  let i = 0,
+    last = -1,
+    follows = true,
+    frame = 0,
+    closed = false,
+    view = null;
+  const canvas = el('canvas', { width: 600, height: 60 }),
+    go = el('button', { className: 'go', on: { click: toggle } }),
+    time = el('time'),
+    line = el('input', {
+      type: 'range',
+      min: part[0],
+      max: part[1],
+      step: 100,
+      value: part[0],
+      'aria-label': 'Where in the talk-through',
+      on: { input: () => seek(+line.value) },
+    }),
+    fast = el('button', { className: 'round', on: { click: () => (speed.next(), rate()) } }),
+    follow = el('button', { className: 'button', hidden: true, on: { click: again } }, 'Back to it'),
+    keep = of.mayKeep ? el('button', { className: 'button', on: { click: kept } }, 'Keep on the page') : null;
+  const bar = el(
+    'section',
+    { className: 'talk', 'aria-label': `Talk-through: ${of.name}` },
+    go,
+    el('div', { className: 'along' }, canvas, line),
+    time,
+    fast,
+    follow,
+    keep,
+    el('button', { className: 'round', 'aria-label': 'Close the talk-through', on: { click: close } }, icon('cross')),
+  );
+  function toggle() {
+    if (audio.paused) {
+      if (audio.currentTime * 1000 >= part[1] - 50) seek(part[0]);
+      audio.play().catch(() => {
+        time.textContent = 'Cannot be played';
+      });
+    } else audio.pause();
+  }
+  const rate = () => {
+    audio.playbackRate = speed.now();
+    fast.textContent = `${speed.now()}×`;
+    fast.setAttribute('aria-label', `${speed.now()}×, how fast it is played`);
+  };
+  function seek(ms) {
+    audio.currentTime = ms / 1000;
+    show(ms);
+  }
+  // show brings the pages to how they were at a moment of the sound.
+  function show(ms) {
+    if (ms < last) {
+      paints.clear();
+      i = 0;
+      view = null;
+    }
+    last = ms;
+    let now = null;
+    for (; i < steps.length && steps[i].t <= ms; i++) {
+      if (steps[i].v) now = steps[i].v;
+      else if (!steps[i].p) paints.step(steps[i]);
+    }
+    const p = between(steps, i, ms);
+    if (p) paints.point(p);
+    view = now ?? view;
+    if (now && follows) look();
+    line.value = String(ms);
+    line.setAttribute('aria-valuetext', `${clockOf(ms)} of ${clockOf(part[1])}`);
+    time.textContent = `${clockOf(ms - part[0])} of ${clockOf(part[1] - part[0])}`;
+    wave(canvas, of.peaks, ms / of.ms, false, [part[0] / of.ms, part[1] / of.ms]);
+    bar.dataset.at = String(Math.round(ms));
+  }
+  // look shows as much of the page as was shown, to the size that this reader likes.
+  const look = () => view && centre({ ...view, z: (mine * view.z) / first });
+  const elsewhere = () => {
+    if (audio.paused) return;
+    follows = false;
+    follow.hidden = false;
+  };
+  function again() {
+    follows = true;
+    follow.hidden = true;
+    look();
+  }
+  function kept() {
+    for (const s of strokesOf(steps)) {
+      const sheet = sheetOf(s.page),
+        samples = s.points.flatMap((v, k) => (k % 2 ? [v, 0.5] : [v]));
+      if (sheet)
+        instruments.pen.keep({
+          samples,
+          style: { color: s.color, width: s.width, opacity: 1 },
+          sheet,
+          canvas: el('canvas'),
+        });
+    }
+    keep.disabled = true;
+    toast('What was drawn stands on the page now.');
+  }
+  const tick = () => {
+    if (closed) return;
+    const ms = Math.max(part[0], audio.currentTime * 1000);
+    if (ms >= part[1] - 20 && !audio.paused) audio.pause();
+    show(Math.min(ms, part[1]));
+    frame = requestAnimationFrame(tick);
+  };
+  const state = () => {
+    go.replaceChildren(icon(audio.paused ? 'play' : 'pause'));
+    go.setAttribute('aria-label', audio.paused ? 'Play' : 'Pause');
+    cancelAnimationFrame(frame);
+    if (!audio.paused) frame = requestAnimationFrame(tick);
+  };
+  for (const e of ['play', 'pause', 'ended']) audio.addEventListener(e, state);
+  audio.addEventListener('ended', () => {
+    show(part[1]);
+    paints.clear(); // what was drawn belongs to it
+    i = 0;
+    last = part[1] + 1;
+  });
+  const keys = (e) => {
+    if (e.key === 'Escape') close();
+  };
+  function close() {
+    closed = true;
+    open = null;
+    audio.pause();
+    cancelAnimationFrame(frame);
+    paints.clear();
+    bar.remove();
+    for (const e of ['wheel', 'touchmove']) surface.desk.removeEventListener(e, elsewhere);
+    back?.focus?.({ preventScroll: true });
+  }
+  for (const e of ['wheel', 'touchmove']) surface.desk.addEventListener(e, elsewhere, { passive: true });
+  bar.addEventListener('keydown', keys);
+  surface.desk.after(bar);
+  open = close;
+  rate();
+  seek(part[0]);
+  state();
+  go.focus({ preventScroll: true });
+  toggle();
+}
+
+// ofMark gives what the player needs of a voice on the copy that is open.
+export const ofVoice = (voice, name, more = {}) => ({
+  url: `/copies/${marks.view.copy}/sounds/${voice.sound}`,
+  trail: `/copies/${marks.view.copy}/sounds/${voice.trail}`,
+  peaks: voice.peaks,
+  ms: voice.ms,
+  name,
+  ...more,
+});
