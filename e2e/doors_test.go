@@ -306,3 +306,30 @@ func TestNewDoorsWhenTheHouseGoes(t *testing.T) {
 	}
 	shelvedNowhere(t, c)
 }
+
+// A worksheet that nobody had yet is given out eight times in the same moment: all of
+// them get the same one.
+func TestTheSameSheetIsGivenOutAtOnce(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Handedout")
+	ctx, s, teacher := context.Background(), home.School, personOf(t, "handedout.teacher")
+	w, err := s.Shelf.Duplicate(ctx, teacher, sc.sheet.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var revisions [8]uint64
+	got := together(len(revisions), func(i int) int {
+		a, err := s.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: w.ID, Anyway: true, Terms: assign.Terms{Title: fmt.Sprint("At once ", i)}})
+		if err != nil {
+			t.Error(err)
+			return 0
+		}
+		revisions[i] = a.Handouts[0].RevisionID
+		return 1
+	})
+	for _, r := range revisions {
+		if r != revisions[0] {
+			t.Errorf("%v: the revisions are %v", got, revisions)
+		}
+	}
+}

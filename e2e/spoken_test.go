@@ -10,6 +10,8 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/e2e/browser"
+	"readymargin/school/intake"
+	"readymargin/sound"
 )
 
 // spokenReplies returns the answers by voice on a copy, as its student has them.
@@ -140,5 +142,52 @@ func TestARecordingOutlivesTheBrowser(t *testing.T) {
 		func() error { return p.Until("it stays gone", `!document.querySelector("[data-draft]")`) })
 	if heads, err := home.Store.Heads(context.Background(), id, submission.Work); err != nil || len(heads) == 0 {
 		t.Error(len(heads), err)
+	}
+}
+
+// All that was said on a copy, one remark after the other: the page follows, and what is
+// spoken is heard.
+func TestOneRemarkAfterTheOther(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Walker")
+	ctx, s := context.Background(), home.School
+	id, teacher := sc.copies[flow.Submitted].ID, personOf(t, "walker.teacher")
+	wav, err := sound.Speak(ctx, "Look here.", "en", 160)
+	if err != nil {
+		t.Fatal(err)
+	}
+	voice, err := s.Attachments.AddVoice(ctx, teacher, id, submission.Feedback(1), intake.Recorded{Data: wav})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var ops []submission.Op
+	for i, n := range []mark.Note{{At: [2]float64{300, 90}, Text: "First"}, {At: [2]float64{300, 300}, Voice: &voice}, {At: [2]float64{300, 700}, Text: "Last"}} {
+		m := mark.Mark{ID: fmt.Sprintf("walked-note-%d", i), Page: 1, Body: &n}
+		ops = append(ops, submission.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
+	}
+	if _, err := s.Saving.Save(ctx, teacher, id, submission.Feedback(1), ops); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Marking.Return(ctx, teacher, id, 1); err != nil {
+		t.Fatal(err)
+	}
+	for _, by := range []string{"mouse", "touch"} {
+		p := handyBy(t, by)
+		is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+		at := func(n, of int) func() error {
+			return is(fmt.Sprint("remark ", n), fmt.Sprintf(`document.querySelector(".walk [role=status]")?.textContent === "Remark %d of %d"`, n, of))
+		}
+		steps(t, func() error { return p.SignIn("walker.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)
+		n, err := browser.Eval[int](p.Tab, `return [...document.querySelectorAll(".said-note.teacher")].filter((c) => !c.innerText.includes("Directions")).length`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		steps(t, p.margin, p.on(`[data-do="walk"]`), at(1, n))
+		axeFinds(t, p.Tab, "one remark after the other, by "+by)
+		for i := 2; i < n; i++ { // the spoken one is heard, and goes on by itself
+			steps(t, p.on(`.walk .button:nth-of-type(2)`), at(i, n))
+		}
+		steps(t, at(n, n), is("its card is in hand", `document.querySelector(".said-note.on")?.innerText.includes("Last")`),
+			p.on(`.walk .button:nth-of-type(2)`), is("it is over", `!document.querySelector(".walk")`))
 	}
 }

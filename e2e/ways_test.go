@@ -34,46 +34,103 @@ func (sc *scene) giveAs(t *testing.T, teacher school.Person, terms assign.Terms)
 	return a
 }
 
+// A handy is a student's page and how things on it are pressed: by the mouse on a
+// laptop, or by a finger on a tablet.
+type handy struct {
+	*browser.Tab
+	by string
+}
+
+func handyBy(t *testing.T, by string) handy {
+	t.Helper()
+	if by == "mouse" {
+		return handy{tab(t, 1280, 800), by}
+	}
+	p := tab(t, 820, 1180)
+	steps(t, func() error { return p.Resize(820, 1180, true) })
+	return handy{p, by}
+}
+
+func (h handy) on(selector string) func() error {
+	return func() error {
+		if h.by == "mouse" {
+			return h.Click(selector)
+		}
+		return h.TapOn(selector)
+	}
+}
+
+func (h handy) at(p browser.Place) error {
+	if h.by == "mouse" {
+		return h.Press(p)
+	}
+	return h.TapAt(p)
+}
+
+// margin opens the margin where it lies beneath the page.
+func (h handy) margin() error {
+	if h.by == "mouse" {
+		return nil
+	}
+	return h.TapOn(`[data-do="margin"]`)
+}
+
+func (h handy) over(through ...browser.Place) error {
+	if h.by == "mouse" {
+		return h.Drag("mouse", 0.5, through...)
+	}
+	return h.Slide(through...)
+}
+
 // A sheet to keep is marked up by a key of one's own, which counts and shows alone
 // what it means; nobody else sees it until its student shows it, and it is nowhere to
 // be done, marked or counted.
 func TestASheetToKeep(t *testing.T) {
+	for _, by := range []string{"mouse", "touch"} {
+		t.Run(by, func(t *testing.T) { toKeep(t, by) })
+	}
+}
+
+func toKeep(t *testing.T, by string) {
 	t.Parallel()
-	sc := setSceneNamed(t, "Keeping")
+	sc := setSceneNamed(t, "Keeping"+by)
 	ctx, s := context.Background(), home.School
-	teacher, student := personOf(t, "keeping.teacher"), personOf(t, "keeping.student")
+	teacher, student := personOf(t, "keeping"+by+".teacher"), personOf(t, "keeping"+by+".student")
 	a := sc.giveAs(t, teacher, assign.Terms{Title: "For the shelf", Mode: flow.ToKeep, Points: "5"})
 	if _, todo := sc.words(t, "student", "/to-do"); !strings.Contains(todo, "For the shelf") || strings.Contains(todo, "Yours to keep") {
 		t.Errorf("before it is opened: %s", todo)
 	}
-	p := tab(t, 1280, 800)
+	p := handyBy(t, by)
 	const counted = `document.querySelector("[data-key-count]").innerText.replace(/\s+/g," ").trim()`
 	mark := func(y float64) func() error {
 		return func() error {
-			return p.Drag("mouse", 0.5, browser.Place{Page: 1, X: 90, Y: y}, browser.Place{Page: 1, X: 130, Y: y}, browser.Place{Page: 1, X: 200, Y: y})
+			return p.over(browser.Place{Page: 1, X: 90, Y: y}, browser.Place{Page: 1, X: 130, Y: y}, browser.Place{Page: 1, X: 200, Y: y})
 		}
 	}
 	saved := func() error {
 		return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state==="saved"`)
 	}
 	steps(t,
-		func() error { return p.SignIn("keeping.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/assignments/%d", a.ID)) }, p.Ready,
-		func() error { return p.Click(`[data-do="own-key"]`) }, func() error { return p.Fill(`[data-own-key] input`, "doubtful") },
-		func() error { return p.Click(`[data-more]`) }, func() error { return p.Fill(`[data-own-key] > :nth-child(2) input`, "to learn") },
-		func() error { return p.Click(`[data-dialog="own-key"] [data-yes]`) },
-		func() error { return p.Until("the key is there", counted+`==="doubtful (D) 0 to learn (T) 0"`) }, p.Ready,
-		func() error { return p.Click(`[data-place="mark"] .take`) }, mark(176), saved, mark(192), saved,
+		func() error { return p.SignIn("keeping"+by+".student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/assignments/%d", a.ID)) }, p.Ready,
+		p.margin, p.on(`[data-do="own-key"]`), func() error { return p.Fill(`[data-own-key] input`, "doubtful") },
+		p.on(`[data-more]`), func() error { return p.Fill(`[data-own-key] > :nth-child(2) input`, "to learn") },
+		p.on(`[data-dialog="own-key"] [data-yes]`),
+		func() error {
+			return p.Until("the screen is laid anew", `document.querySelectorAll("[data-key-count] li").length===2`)
+		}, p.Ready, p.margin,
+		func() error { return p.Until("the key is there", counted+`==="doubtful (D) 0 to learn (T) 0"`) },
+		p.on(`[data-place="mark"] .take`), mark(176), saved, mark(192), saved, p.margin,
 		func() error { return p.Until("two are counted", counted+`==="doubtful (D) 2 to learn (T) 0"`) },
-		func() error { return p.Click(`[data-key-count] li:nth-child(2) .only`) },
+		p.on(`[data-key-count] li:nth-child(2) .only`),
 		func() error {
 			return p.Until("only those of the other meaning are shown", `document.querySelectorAll(".marks .unshown").length===2`)
 		},
-		func() error { return p.Click(`[data-key-count] li:nth-child(2) .only`) },
+		p.on(`[data-key-count] li:nth-child(2) .only`),
 		func() error {
 			return p.Until("all are shown again", `document.querySelectorAll(".marks .unshown").length===0`)
 		},
 	)
-	axeFinds(t, p, "a sheet to keep")
+	axeFinds(t, p.Tab, "a sheet to keep")
 	mine, err := home.Store.CopyOf(ctx, a.ID, student.ID)
 	if err != nil {
 		t.Fatal(err)
@@ -82,7 +139,7 @@ func TestASheetToKeep(t *testing.T) {
 	if err := watched(); !errors.Is(err, access.ErrDenied) {
 		t.Errorf("the teacher looks at what is the student's own: %v", err)
 	}
-	steps(t, func() error { return p.Click(`[data-do="show"]`) }, func() error { return p.Until("it is shown", `document.querySelector('[data-do="hide"]')`) })
+	steps(t, p.on(`[data-do="show"]`), func() error { return p.Until("it is shown", `document.querySelector('[data-do="hide"]')`) })
 	if err := watched(); err != nil {
 		t.Errorf("the teacher does not see what is shown: %v", err)
 	}
@@ -95,7 +152,7 @@ func TestASheetToKeep(t *testing.T) {
 	for what, err := range map[string]error{
 		"submitting":         errOf(s.Submitting.Submit(ctx, student, mine.ID, "", 9)),
 		"the teacher's key":  s.Keeping.SetKey(ctx, teacher, mine.ID, nil),
-		"a classmate shows":  s.Keeping.Show(ctx, personOf(t, "keeping.classmate"), mine.ID, true),
+		"a classmate shows":  s.Keeping.Show(ctx, personOf(t, "keeping"+by+".classmate"), mine.ID, true),
 		"a key without name": s.Keeping.SetKey(ctx, student, mine.ID, []worksheet.Meaning{{Color: "#f3c246", Sign: "A"}}),
 		"a key on a copy":    s.Keeping.SetKey(ctx, student, sc.copies[flow.InProgress].ID, nil),
 	} {
@@ -158,21 +215,27 @@ func TestMarksForOneselfOnASheetToRead(t *testing.T) {
 	}
 }
 
-// Pages of one's own, by touch: a PDF is brought, worked on, submitted, marked and
+// Pages of one's own: a PDF is brought, worked on, submitted, marked and
 // returned as any copy; the pages are laid before anything is written, and stay after
 // they were submitted.
 func TestPagesOfOnesOwn(t *testing.T) {
+	for _, by := range []string{"mouse", "touch"} {
+		t.Run(by, func(t *testing.T) { ownPages(t, by) })
+	}
+}
+
+func ownPages(t *testing.T, by string) {
 	t.Parallel()
-	sc := setSceneNamed(t, "Bringing")
+	sc := setSceneNamed(t, "Bringing"+by)
 	ctx, s := context.Background(), home.School
-	teacher, student := personOf(t, "bringing.teacher"), personOf(t, "bringing.student")
+	teacher, student := personOf(t, "bringing"+by+".teacher"), personOf(t, "bringing"+by+".student")
 	essay := file(t, "Passage.pdf", demo.PassagePlan)
 	large := filepath.Join(t.TempDir(), "no.pdf")
 	if err := os.WriteFile(large, []byte("this is no PDF"), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	teach := tab(t, 1280, 800)
-	steps(t, func() error { return teach.SignIn("bringing.teacher", scenePassword) }, func() error { return teach.Go(fmt.Sprintf("/courses/%d", sc.course.ID)) },
+	steps(t, func() error { return teach.SignIn("bringing"+by+".teacher", scenePassword) }, func() error { return teach.Go(fmt.Sprintf("/courses/%d", sc.course.ID)) },
 		func() error { return teach.Click(`a[href^="/assignments/own"]`) }, func() error { return teach.Fill("#title", "My passage") }, func() error { return teach.Fill("#points", "8") },
 		func() error { return teach.Click(`form[action="/assignments"] .next`) },
 		func() error {
@@ -184,19 +247,18 @@ func TestPagesOfOnesOwn(t *testing.T) {
 	}
 	a := given[slices.IndexFunc(given, func(a school.Assignment) bool { return a.Title == "My passage" })]
 
-	p := tab(t, 820, 1180)
-	tapped := func(selector string) func() error { return func() error { return p.TapOn(selector) } }
-	steps(t, func() error { return p.Resize(820, 1180, true) }, func() error { return p.SignIn("bringing.student", scenePassword) },
+	p := handyBy(t, by)
+	steps(t, func() error { return p.SignIn("bringing"+by+".student", scenePassword) },
 		func() error { return p.Go(fmt.Sprintf("/assignments/%d", a.ID)) }, p.Ready)
 	steps(t,
-		choosing(p, tapped(`[data-bring]`), large),
+		choosing(p.Tab, p.on(`[data-bring]`), large),
 		func() error {
 			return p.Until("it says what is wrong", `document.body.innerText.includes("neither a PDF")`)
 		},
 		func() error {
 			return p.Until("it has been read", `!document.body.innerText.includes("neither a PDF")`)
 		},
-		choosing(p, tapped(`[data-bring]`), essay),
+		choosing(p.Tab, p.on(`[data-bring]`), essay),
 		func() error {
 			return p.Until("the pages are there", `document.querySelector(".sheet")?.innerText.includes("Passage plan")||document.querySelector('.words,.print')?.textContent.includes("Passage")`)
 		},
@@ -211,7 +273,7 @@ func TestPagesOfOnesOwn(t *testing.T) {
 	if status, _ := sc.page(t, "classmate", path); status != http.StatusNotFound {
 		t.Errorf("a classmate gets the pages: %d", status)
 	}
-	steps(t, func() error { return p.TapAt(browser.Place{Page: 1, X: 200, Y: 700}) }, func() error { return p.Presses("by the safe water mark") },
+	steps(t, func() error { return p.at(browser.Place{Page: 1, X: 200, Y: 700}) }, func() error { return p.Presses("by the safe water mark") },
 		func() error {
 			return p.Until("it is saved", `document.querySelector("[data-saved]").dataset.state==="saved"`)
 		})
@@ -231,7 +293,7 @@ func TestPagesOfOnesOwn(t *testing.T) {
 	if status := post("student", fmt.Sprintf("/copies/%d/bring", sc.copies[flow.InProgress].ID), "a.pdf", pdf); status == http.StatusSeeOther || status == http.StatusUnprocessableEntity {
 		t.Errorf("pages of one's own on a sheet: %d", status)
 	}
-	steps(t, tapped(`[data-do="main"]`), tapped(`[data-dialog="submit"] [data-yes]`),
+	steps(t, p.on(`[data-do="main"]`), p.on(`[data-dialog="submit"] [data-yes]`),
 		func() error { return p.Until("it is in", `document.querySelector('[data-dialog="receipt"]').open`) })
 	if status := post("student", fmt.Sprintf("/copies/%d/bring", mine.ID), "late.pdf", pdf); status != http.StatusConflict && status != http.StatusUnprocessableEntity && status != http.StatusForbidden {
 		t.Errorf("pages after Submit: %d", status)

@@ -154,13 +154,13 @@ func (s Worksheets) Sources(ctx context.Context, worksheet uint64) ([]school.Sou
 
 // AddRevision adds a revision with what its pages have to be worked on.
 func (s Worksheets) AddRevision(ctx context.Context, r *school.Revision) error {
-	return s.inTx(ctx, func(tx *gorm.DB) error {
+	return known(s.inTx(ctx, func(tx *gorm.DB) error {
 		r.ID = 0
 		if err := tx.Create(r).Error; err != nil {
 			return err
 		}
 		return putGuides(tx, r.ID, r.Guides)
-	})
+	}))
 }
 
 // revisionGuide is a row of revision_guides.

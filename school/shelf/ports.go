@@ -21,7 +21,7 @@ type Assembler interface {
 type PublishingStore interface {
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)
 	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)
-	AddRevision(ctx context.Context, r *school.Revision) error
+	AddRevision(ctx context.Context, r *school.Revision) error // ErrTaken where the worksheet has one of that number
 	LatestRevision(ctx context.Context, worksheet uint64) (school.Revision, error)
 	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	// SetRevisionFile gives a revision another file with the same pages.

@@ -29,7 +29,16 @@ func NewPublishing(store PublishingStore, engine Assembler, gate *school.Gate, w
 // Revise returns the revision that students would get now, binding a new one
 // if the plan has changed since the last. Likely answer pages that nobody has
 // decided on are a problem unless anyway is set.
-func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool) (school.Revision, error) {
+func (s *Publishing) Revise(ctx context.Context, w school.Worksheet, anyway bool) (r school.Revision, err error) {
+	for range 4 { // somebody else may give the same worksheet out in the same moment
+		if r, err = s.revise(ctx, w, anyway); !errors.Is(err, school.ErrTaken) {
+			break
+		}
+	}
+	return r, err
+}
+
+func (s *Publishing) revise(ctx context.Context, w school.Worksheet, anyway bool) (school.Revision, error) {
 	if w.Reading { // a page may yet prove to hold answers
 		if err := s.shelf.read(ctx, w.ID); err != nil {
 			return school.Revision{}, err

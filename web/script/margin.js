@@ -33,13 +33,13 @@ const teacherSaid = (t) => t.remarks[0].layer.startsWith('feedback') || t.remark
 
 // gather rebuilds the cards when what was said has changed.
 export function gather() {
-  const said = [...marks.shown.values()]
+  const all = [...marks.shown.values()]
     .filter((e) => e.mark.kind === 'note' || e.mark.kind === 'reply')
     .map((e) => ({
       mark: e.mark,
       remark: { version: e.version, layer: e.layer, author: e.by, mine: e.mine, sent: e.sent, at: e.at },
     }));
-  const now = JSON.stringify([said, said.map((s) => s.mark.body.on && find(s.mark.body.on)?.version)]); // and what they speak about
+  const now = JSON.stringify([all, all.map((s) => s.mark.body.on && find(s.mark.body.on)?.version)]); // and what they speak about
   if (now === signature && cards.size + written.size) {
     arrange();
     return;
@@ -50,7 +50,7 @@ export function gather() {
     return;
   } // what is typed there is not taken away
   signature = now;
-  threads = core.threads(said);
+  threads = core.threads(all);
   for (const m of markers.values()) m.remove();
   cards = new Map();
   markers = new Map();
@@ -68,7 +68,11 @@ export function gather() {
   }
   for (const d of written.values()) notes.append(d.card);
   arrange();
+  document.dispatchEvent(new Event('said'));
 }
+
+// said gives what teachers said on the copy, in the order of the sheet.
+export const said = () => threads.filter((t) => t.remarks[0].layer !== 'sheet' && teacherSaid(t) && !t.done);
 
 function marker(t, key) {
   const b = el(

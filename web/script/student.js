@@ -1,6 +1,7 @@
 // student has the student's side of the sheet screen: submit, take back,
 // improve. The margin's head is written by the server.
 
+import { offer, walk } from './walk.js';
 import { el } from './paint.js';
 import { seen as seenPage } from './seen.js';
 import { ask, post } from './net.js';
@@ -54,6 +55,7 @@ function head(html) {
   top.innerHTML = html;
   const details = top.querySelector('details.rich');
   if (details && open !== undefined) details.open = open;
+  offer();
 }
 
 // watched says who looks at the work just now.
@@ -90,6 +92,7 @@ export function begin() {
     const todo = e.target.closest('[data-do]')?.dataset.do;
     if (todo === 'elsewhere') bringElsewhere();
     else if (todo === 'bring') bring();
+    else if (todo === 'walk') walk();
     else if (todo === 'own-key') setKey();
     else if (todo === 'show' || todo === 'hide') letLook(todo === 'show');
   });

@@ -29,7 +29,7 @@ export function between(steps, i, t) {
 
 /**
  * play opens the player.
- * @param {{ url: string, trail?: string, steps?: any[], peaks: number[], ms: number, name: string, part?: number[], mayKeep?: boolean }} of
+ * @param {{ url: string, trail?: string, steps?: any[], peaks: number[], ms: number, name: string, part?: number[], mayKeep?: boolean, then?: () => void }} of
  */
 export async function play(of) {
   open?.();
@@ -165,6 +165,7 @@ export async function play(of) {
     paints.clear(); // what was drawn belongs to it
     i = 0;
     last = part[1] + 1;
+    of.then?.();
   });
   const keys = (e) => {
     if (e.key === 'Escape') close();
