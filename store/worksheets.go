@@ -124,6 +124,12 @@ func (s Worksheets) DropWorksheet(ctx context.Context, id uint64, at time.Time) 
 	})
 }
 
+// LetGo notes since when a worksheet is there only for what has it. What nothing has is
+// swept away later: a class lets go of its sheets in the same moment.
+func (s Worksheets) LetGo(ctx context.Context, id uint64, at time.Time) error {
+	return s.db.WithContext(ctx).Exec("UPDATE worksheets SET deleted_at = ? WHERE id = ?", at, id).Error
+}
+
 // SetTitle gives a worksheet another title.
 func (s Worksheets) SetTitle(ctx context.Context, worksheet uint64, title string) error {
 	return s.db.WithContext(ctx).Exec("UPDATE worksheets SET title = ? WHERE id = ?", title, worksheet).Error

@@ -84,6 +84,7 @@ type ShelfStore interface {
 	// DropWorksheet deletes a worksheet of which nothing is assigned and no copy is
 	// there, or notes since when it is to be deleted.
 	DropWorksheet(ctx context.Context, id uint64, at time.Time) error
+	LetGo(ctx context.Context, id uint64, at time.Time) error // there only for what has it
 	SetShares(ctx context.Context, worksheet uint64, shares []school.Share) error
 	Shares(ctx context.Context, worksheet uint64) ([]school.Share, error)
 	SetTitle(ctx context.Context, worksheet uint64, title string) error

@@ -398,7 +398,7 @@ func (s *Shelf) Delete(ctx context.Context, who school.Person, id uint64) error 
 // Forget lets go of a worksheet that a student brought: from now on it is there as
 // long as a copy has it. The one that the copy had before goes.
 func (s *Shelf) Forget(ctx context.Context, w school.Worksheet) error {
-	return s.store.DropWorksheet(ctx, w.ID, s.now())
+	return s.store.LetGo(ctx, w.ID, s.now())
 }
 
 // Share says with which colleagues a worksheet of the teacher's own is shared: those
