@@ -15,6 +15,7 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/recording"
 	"readymargin/core/roster"
+	"readymargin/core/trail"
 	"readymargin/queue"
 	"readymargin/school"
 )
@@ -138,6 +139,7 @@ var files = map[error]sentence{
 	document.ErrOfficeTime:  {422, "This document takes too long to be turned into pages, so we stopped. Save it as a PDF and bring that in. Nothing was kept."},
 	document.ErrNoPhotos:    {422, "This house cannot open HEIC photographs (whoever runs it installs: apt-get install libheif-examples). Save the photograph as JPEG and bring that in. Nothing was kept."},
 	document.ErrPhoto:       {422, "This photograph is damaged and cannot be shown. Save it as JPEG and bring that in. Nothing was kept."},
+	trail.ErrTrail:          {422, "What was shown while you spoke cannot be read, so nothing was kept. The recording is still on your device: keep it again, or record it again."},
 	recording.ErrUnreadable: {422, "This recording cannot be read. Record it again."},
 	recording.ErrSilent:     {422, "Nothing was recorded. Check the microphone and record again."},
 	recording.ErrTooLong:    {422, "This recording is longer than the course allows. Record a shorter one."},

@@ -86,12 +86,8 @@ func settled(done, said []Remark) *Remark {
 		return nil
 	}
 	later := func(a, b Remark) int {
-		switch {
-		case a.At.IsZero() != b.At.IsZero():
-			if a.At.IsZero() {
-				return 1
-			}
-			return -1
+		if a.At.IsZero() != b.At.IsZero() {
+			return -a.At.Compare(b.At)
 		}
 		return a.At.Compare(b.At)
 	}

@@ -90,7 +90,7 @@ export function clip(url, peaks, ms, part = [0, ms], start) {
     if (audio.paused) toggle();
   });
   requestAnimationFrame(show);
-  return { box, show, audio, pause: () => audio.pause() };
+  return { box, show, pause: () => audio.pause() };
 }
 
 export function wave(canvas, peaks, share, live, [from, to] = [0, 1]) {

@@ -12,7 +12,7 @@ import { swatches } from './controls.js';
 import { INKS } from './settings.js';
 import { placeOf } from './spoken.js';
 import { record, review } from './record.js';
-import { ofVoice, play } from './talk.js';
+import { ofVoice, play, soundAt } from './talk.js';
 import { bare, formal, typed, words, write } from './prosaic.js';
 import { toast } from './toast.js';
 
@@ -168,14 +168,10 @@ function remark(t, r, i) {
   );
   if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
   if (r.voice) {
-    const { sound, peaks, ms, trail } = r.voice,
-      url =
-        r.layer === 'sheet'
-          ? `/sheets/${marks.view.sheet}/extras/${sound}`
-          : `/copies/${marks.view.copy}/sounds/${sound}`;
+    const { peaks, ms, trail } = r.voice;
     const through =
       trail && (() => play(ofVoice(r.voice, `note ${t.number}`, { mayKeep: r.mine && r.layer === marks.view.edit })));
-    box.append(clip(url, peaks, ms, [0, ms], through || undefined).box);
+    box.append(clip(soundAt(r), peaks, ms, [0, ms], through || undefined).box);
     if (trail) box.append(el('p', { className: 'hint' }, 'Points and draws on the page while it plays'));
   }
   if (r.text) box.append(words(r.text, r.rich, arrange));

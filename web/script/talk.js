@@ -191,9 +191,15 @@ export async function play(of) {
   toggle();
 }
 
-// ofMark gives what the player needs of a voice on the copy that is open.
+// soundAt is where the sound of a remark is, on the copy that is open or on its sheet.
+export const soundAt = ({ layer, voice }) =>
+  layer === 'sheet'
+    ? `/sheets/${marks.view.sheet}/extras/${voice.sound}`
+    : `/copies/${marks.view.copy}/sounds/${voice.sound}`;
+
+// ofVoice gives what the player needs of a voice on the copy that is open.
 export const ofVoice = (voice, name, more = {}) => ({
-  url: `/copies/${marks.view.copy}/sounds/${voice.sound}`,
+  url: soundAt({ layer: '', voice }),
   trail: `/copies/${marks.view.copy}/sounds/${voice.trail}`,
   peaks: voice.peaks,
   ms: voice.ms,

@@ -3,9 +3,8 @@
 
 import { el, icon } from './paint.js';
 import { activate, said } from './margin.js';
-import { marks } from './marks.js';
 import { goTo } from './surface.js';
-import { ofVoice, play, stop } from './talk.js';
+import { ofVoice, play, soundAt, stop } from './talk.js';
 
 const REST = 900; // milliseconds between one that was heard and the next
 
@@ -62,11 +61,7 @@ export function walk() {
     activate(t.remarks[0].id);
     if (voice?.trail) play(ofVoice(voice, `note ${t.number}`, { then: heard }));
     else if (voice) {
-      audio = new Audio(
-        t.remarks[0].layer === 'sheet'
-          ? `/sheets/${marks.view.sheet}/extras/${voice.sound}`
-          : `/copies/${marks.view.copy}/sounds/${voice.sound}`,
-      );
+      audio = new Audio(soundAt(t.remarks[0]));
       audio.addEventListener('ended', heard);
       audio.play().catch(() => {}); // its card has a player too
     }
