@@ -148,7 +148,7 @@ func TestMarkedWithoutNames(t *testing.T) {
 	}
 	v, err = home.School.Screens.OpenToMark(ctx, teacher, c.ID, 1)
 	must(err)
-	if threads := v.Threads(); len(threads) != 2 || threads[0].Gone || threads[1].Gone || len(threads[0].Remarks)+len(threads[1].Remarks) != 3 {
+	if threads, _ := v.Threads(); len(threads) != 2 || threads[0].Gone || threads[1].Gone || len(threads[0].Remarks)+len(threads[1].Remarks) != 3 {
 		t.Errorf("the conversations are %+v", threads)
 	}
 	// The mark book does not lead from the name to the copy, nor tell who is missing.

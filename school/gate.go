@@ -96,7 +96,7 @@ func (s *Gate) Revision(ctx context.Context, who Person, id uint64, a access.Act
 func (s *Gate) stands(who Person, role access.Role, section string, a Assignment, c Copy, layer submission.Layer) (access.Person, access.Thing) {
 	shared := a.Mode == flow.OneForAll
 	t := access.Thing{State: c.State, Layer: layer, Attempt: c.Attempts, Shared: shared, Now: s.now(), Given: access.Given{
-		Mode: a.Mode, Draft: a.Draft, Removed: a.Over(), Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere, Watched: a.Watched, Shown: c.Shown}}
+		Mode: a.Mode, Draft: a.Draft, Removed: a.Over(), Included: a.Audience.Includes(who.ID, section), Begun: c.Begun(), KeptHere: a.KeepHere, Watched: a.Watched, Shown: c.Shown, Nameless: a.Nameless}}
 	if a.OpensAt != nil {
 		t.Given.Opens = *a.OpensAt
 	}
@@ -107,6 +107,7 @@ func (s *Gate) stands(who Person, role access.Role, section string, a Assignment
 // May asks core/access about a copy.
 func (s *Gate) May(who Person, c CopyInCourse, a access.Action, layer submission.Layer) error {
 	p, t := s.stands(who, c.Role, c.Section, c.Assignment, c.Copy, layer)
+	t.Asked = c.Asked
 	return access.May(p, a, t)
 }
 
@@ -170,8 +171,14 @@ func (s *Gate) Layer(ctx context.Context, who Person, id uint64, a access.Action
 	if err != nil {
 		return c, err
 	}
+	return c, s.MayIn(who, c, a, layer)
+}
+
+// MayIn asks core/access about a copy that is written in.
+func (s *Gate) MayIn(who Person, c WriteContext, a access.Action, layer submission.Layer) error {
 	p, t := s.stands(who, c.Role, c.Section, c.Assignment, c.Copy, layer)
-	return c, access.May(p, a, t)
+	t.Asked = c.Asked
+	return access.May(p, a, t)
 }
 
 // A GateStore keeps what decides who may do what.

@@ -82,6 +82,12 @@ type CopyTx interface {
 	// the author.
 	OthersAmong(layer submission.Layer, author uint64, ops []string) (bool, error)
 	LayerSeq(layer submission.Layer) (int64, error)
+	// PutQuestion keeps a question, or what was changed of it, while the operation
+	// that asks it is present; DropQuestion forgets the one that a mark asks, and
+	// Answered notes that somebody has answered what was asked of them about a note.
+	PutQuestion(q Question, op string) error
+	DropQuestion(mark string) error
+	Answered(note string, by uint64, at time.Time) error
 	// Assignment returns the copy's assignment, without its handouts.
 	Assignment() (Assignment, error)
 	// PutDraft writes a draft over an older one.

@@ -8,6 +8,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/mark"
 	"readymargin/core/points"
 	"readymargin/core/roster"
 	"readymargin/core/submission"
@@ -471,6 +472,7 @@ type CopyInCourse struct {
 	Revision   Revised
 	Role       access.Role // of the person who asks
 	Section    string      // the same
+	Asked      bool        // something was asked of those who teach before it was submitted
 }
 
 // A WriteContext is what decides whether a person may write in a copy; it is read
@@ -481,6 +483,7 @@ type WriteContext struct {
 	Role       access.Role // of the person who asks
 	Section    string      // the same
 	PageCount  int
+	Asked      bool // something was asked of those who teach before it was submitted
 }
 
 // A Holding is what gives somebody a revision to see: a copy of it, or a
@@ -526,6 +529,29 @@ type Layered struct {
 	Marks   int   // present
 	Bytes   int64 // of these
 	Written int64 // bytes of all operations so far
+}
+
+// A Question is something on a copy that waits for an answer now: a student's note that
+// was asked before the copy is submitted, or what one person of the course was asked.
+type Question struct {
+	CopyID     uint64
+	Mark       string // that asks it
+	Note       string // under which it is answered
+	Layer      submission.Layer
+	AskerID    uint64
+	Asker      string // the same, by name
+	AskedID    uint64 // 0 for whoever teaches
+	At         time.Time
+	AnsweredAt *time.Time
+	Asks       *mark.Mark // as it stands
+
+	AssignmentID uint64
+	Title        string // of the assignment
+	Course       string
+	Student      string // whose copy it is, "" where it is one for all
+	Shared       bool   // the same
+
+	Patch []mark.Mark // what stood around a student's note when it was asked; nil for others
 }
 
 // A CopyAttachment is a sound or a picture that marks of a layer of a copy show.

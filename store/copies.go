@@ -57,12 +57,12 @@ func (s Copies) CopyOf(ctx context.Context, assignment, student uint64) (school.
 // CopyInCourse returns a copy with everything around it.
 func (s Copies) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
 	db := s.db.WithContext(ctx)
-	own, err := first[copyWithName](db.Table("copies").Select("copies.*, people.name AS student_name, people.login AS student_login").
+	own, err := first[copyWithName](db.Table("copies").Select("copies.*, people.name AS student_name, people.login AS student_login, "+asked+" AS asked").
 		Joins("LEFT JOIN people ON people.id = copies.student_id"), "copies.id = ?", id) // one for all has no owner
 	if err != nil {
 		return out, err
 	}
-	out.Copy, out.Student = own.Copy, school.Person{ID: own.StudentID, Name: own.StudentName, Login: own.StudentLogin}
+	out.Copy, out.Asked, out.Student = own.Copy, own.Asked, school.Person{ID: own.StudentID, Name: own.StudentName, Login: own.StudentLogin}
 	if out.Assignment, err = first[school.Assignment](db, "id = ?", out.AssignmentID); err != nil {
 		return out, err
 	}
@@ -87,7 +87,12 @@ type copyWithName struct {
 	school.Copy  `gorm:"embedded"`
 	StudentName  string
 	StudentLogin string
+	Asked        bool
 }
+
+// asked says whether something was asked of those who teach on a copy, before it was
+// submitted.
+const asked = "EXISTS (SELECT 1 FROM questions WHERE questions.copy_id = copies.id AND questions.asked_id IS NULL)"
 
 // decides are the columns of an assignment that say who may do what, when.
 const decides = "a.mode, a.draft, a.keep_here, a.opens_at, a.due_at, a.closes_at, a.removed_at, a.archived_at, a.audience, COALESCE(a.instruments, 'null'), (SELECT courses.watch FROM courses WHERE courses.id = a.course_id) AND NOT a.nameless, a.nameless"
@@ -119,11 +124,11 @@ func (d *deciding) read() error {
 func (s Copies) WriteContext(ctx context.Context, id, asker uint64) (out school.WriteContext, err error) {
 	d := deciding{to: &out.Assignment}
 	c := &out.Copy
-	err = s.row(ctx, `SELECT c.id, c.assignment_id, c.state, c.attempts, c.owner, c.started_at, c.due_at, c.shown,
-		COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count, `+decides+`
-		FROM copies c JOIN assignments a ON a.id = c.assignment_id JOIN revisions r ON r.id = c.revision_id
-		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE c.id = ?`, asker, id).
-		Scan(append([]any{&c.ID, &c.AssignmentID, &c.State, &c.Attempts, &c.StudentID, &c.StartedAt, &c.DueAt, &c.Shown, &out.Role, &out.Section, &out.PageCount}, d.columns()...)...)
+	err = s.row(ctx, `SELECT copies.id, copies.assignment_id, copies.state, copies.attempts, copies.owner, copies.started_at, copies.due_at, copies.shown,
+		COALESCE(m.role, ''), COALESCE(m.section, ''), r.page_count, `+asked+`, `+decides+`
+		FROM copies JOIN assignments a ON a.id = copies.assignment_id JOIN revisions r ON r.id = copies.revision_id
+		LEFT JOIN memberships m ON m.course_id = a.course_id AND m.person_id = ? WHERE copies.id = ?`, asker, id).
+		Scan(append([]any{&c.ID, &c.AssignmentID, &c.State, &c.Attempts, &c.StudentID, &c.StartedAt, &c.DueAt, &c.Shown, &out.Role, &out.Section, &out.PageCount, &out.Asked}, d.columns()...)...)
 	if err == nil {
 		err = d.read()
 	}
@@ -193,7 +198,7 @@ func (s Copies) AttemptsOfStudent(ctx context.Context, student uint64) ([]school
 func (s Copies) Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error) {
 	return headsByCopy(s.db.WithContext(ctx).Joins("JOIN copies ON copies.id = heads.copy_id AND copies.student_id = heads.author_id").
 		Where(`heads.layer = ? AND copies.assignment_id IN ?
-		AND heads.at > COALESCE((SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id), copies.started_at)
+		AND heads.at > COALESCE((SELECT MAX(returned_at) FROM attempts WHERE attempts.copy_id = heads.copy_id), '1000-01-01')
 		AND NOT EXISTS (SELECT 1 FROM heads said WHERE said.copy_id = heads.copy_id AND said.layer = heads.layer AND said.author_id <> heads.author_id AND said.at > heads.at)`,
 			submission.Replies, assignments))
 }

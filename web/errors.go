@@ -114,6 +114,7 @@ var problems = map[string]string{
 	"last teacher":         "A course keeps at least one teacher. Add another one first.",
 	"lesson":               "“%s” is not a time of day, such as 18:30.",
 	"full":                 "There is more on this copy than it can hold. What was there before is kept; take something away to go on.",
+	"colleague":            "This person cannot be asked here. Load the page again and choose another.",
 	"instrument":           "Your teacher has not offered this instrument for this sheet.",
 	"not yours":            "Somebody else made this. You can change only what you made yourself.",
 	"wrong form":           "Something in this form was not understood. Nothing was changed.",

@@ -65,6 +65,8 @@ func (h head) Left() int {
 func (s *Site) withHead(c *echo.Context, v screen.Screen) error {
 	name := "student-head"
 	switch {
+	case v.ForTeacher != nil && v.Asked:
+		name = "asked-head"
 	case v.ForTeacher != nil && v.Watch:
 		name = "watch-head"
 	case v.ForTeacher != nil:

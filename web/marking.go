@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -50,6 +51,19 @@ func (s *Site) marking(c *echo.Context) error {
 	wanted, _ := echo.QueryParam[uint64](c, "copy")
 	attempt, _ := echo.QueryParam[int](c, "attempt")
 	data := map[string]any{"Assignment": a, "Course": course, "Roll": roll}
+	show := func(v screen.Screen) error {
+		data["View"], data["Head"] = v, s.headOf(v)
+		return s.render(c, http.StatusOK, "marking.html", a.Title, data)
+	}
+	if wanted != 0 && c.QueryParam("asked") != "" {
+		v, err := s.school.Screens.OpenAsked(ctx, me(c), wanted)
+		if err == nil {
+			return show(v)
+		}
+		if !errors.Is(err, access.ErrDenied) { // it was taken back
+			return err
+		}
+	}
 	for _, r := range roll {
 		marked := r.Copy.Attempts > 0 && (wanted == 0 || wanted == r.Copy.ID)
 		if marked || r.Watched && wanted == r.Copy.ID {
@@ -62,17 +76,18 @@ func (s *Site) marking(c *echo.Context) error {
 			if err != nil {
 				return err
 			}
-			data["View"], data["Head"] = v, s.headOf(v)
-			return s.render(c, http.StatusOK, "marking.html", a.Title, data)
+			return show(v)
 		}
 	}
-	if wanted != 0 { // a practice student is on no roll
+	if wanted != 0 { // a practice student is on no roll, and what was only asked about neither
 		v, err := s.school.Screens.OpenToMark(ctx, me(c), wanted, attempt)
+		if err != nil {
+			v, err = s.school.Screens.OpenAsked(ctx, me(c), wanted)
+		}
 		if err != nil {
 			return access.ErrHidden
 		}
-		data["View"], data["Head"] = v, s.headOf(v)
-		return s.render(c, http.StatusOK, "marking.html", a.Title, data)
+		return show(v)
 	}
 	return s.render(c, http.StatusOK, "nothing-in.html", a.Title, data)
 }
@@ -260,6 +275,32 @@ func (s *Site) watch(c *echo.Context) error {
 		return err
 	}
 	return s.withHead(c, v)
+}
+
+// asked is what was asked on a copy before it is submitted, and no more of it.
+func (s *Site) asked(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	v, err := s.school.Screens.OpenAsked(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return s.withHead(c, v)
+}
+
+// colleagues says whom somebody may ask about a copy.
+func (s *Site) colleagues(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	all, err := s.school.Screens.Colleagues(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, all)
 }
 
 // others says who else marks the copy just now.

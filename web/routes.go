@@ -171,6 +171,8 @@ var routes = []route{
 	{"GET", "/copies/:id/others", (*Site).others, 0, quick},
 	{"GET", "/copies/:id/watch", (*Site).watch, 0, quick},
 	{"GET", "/copies/:id/watching", (*Site).watching, 0, quick},
+	{"GET", "/copies/:id/asked", (*Site).asked, 0, quick},
+	{"GET", "/copies/:id/colleagues", (*Site).colleagues, 0, quick},
 	{"GET", "/copies/:id/print", (*Site).printCopy, 0, long},
 	{"GET", "/drafts/:thing/:id", (*Site).drafts, 0, quick},
 	{"POST", "/drafts/:thing/:id", (*Site).keepDrafts, 0, quick},

@@ -43,6 +43,10 @@ func (s *Site) pile(c *echo.Context, p school.Person, courses []school.CourseRol
 	if err != nil {
 		return err
 	}
+	waits, err := s.school.Queue.Asks(c.Request().Context(), p, heaps...)
+	if err != nil {
+		return err
+	}
 	now := s.school.Now()
 	total, learns := 0, false
 	var due, unopened []feedback.MarkingQueue
@@ -65,7 +69,7 @@ func (s *Site) pile(c *echo.Context, p school.Person, courses []school.CourseRol
 		learns = learns || course.Role == access.Student
 	}
 	return s.render(c, http.StatusOK, "pile.html", "The pile", map[string]any{
-		"Heaps": lying, "Others": heaps, "Total": total, "Due": due, "Unopened": unopened, "Asked": asked, "Courses": courses, "Learns": learns,
+		"Heaps": lying, "Others": heaps, "Total": total, "Due": due, "Unopened": unopened, "Asked": asked, "Waits": waits, "Courses": courses, "Learns": learns,
 	})
 }
 
@@ -81,6 +85,10 @@ func (s *Site) toDo(c *echo.Context) error {
 		return err
 	}
 	courses, err := s.school.Courses.CoursesOf(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	waits, err := s.school.Queue.Asks(c.Request().Context(), p)
 	if err != nil {
 		return err
 	}
@@ -138,7 +146,7 @@ func (s *Site) toDo(c *echo.Context) error {
 	if len(first) == 0 && len(lists["to do"]) > 0 {
 		lists["to do"][0].Next = true
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Kept": kept, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"Waits": waits, "ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Kept": kept, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
 }
 
 // sheetRow is a sheet in one of the three lists of a student's start page.

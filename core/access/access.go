@@ -60,6 +60,7 @@ const (
 	SeeHeld        Action = "see the pages that are held back"
 	MarkCopy       Action = "mark a copy"
 	WatchCopy      Action = "look at a copy that is still being worked on"
+	AnswerNow      Action = "answer what was asked before a copy was submitted"
 	KeepCopy       Action = "decide about a copy that is to keep"
 	BringPages     Action = "bring pages of one's own"
 	SubmitCopy     Action = "submit, take back or improve a copy"
@@ -70,6 +71,7 @@ const (
 	OpenCopy       Action = "have a copy of what was assigned"
 	TakeAway       Action = "take a copy away as a file"
 	BringBack      Action = "bring back a file that was worked on elsewhere"
+	AskNow         Action = "ask something before the copy is submitted"
 )
 
 // A Thing is what it is done to.
@@ -78,6 +80,7 @@ type Thing struct {
 	Layer   submission.Layer
 	Attempt int  // the newest submitted attempt of the copy, 0 when there is none
 	Shared  bool // the copy is one for all; Owner is then every student of the course
+	Asked   bool // something in it was asked that is to be answered now
 	Given   Given
 	Now     time.Time
 }
@@ -95,6 +98,7 @@ type Given struct {
 	KeptHere bool      // students do not take it away as a file
 	Watched  bool      // the course lets those who mark look at work before it is submitted
 	Shown    bool      // the student lets them look at a copy that is to keep
+	Nameless bool      // those who mark are to see no names
 }
 
 // lasts reports whether a student may still work on it: it is out, and it is
@@ -172,6 +176,10 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return staff && t.Attempt > 0, own || staff
 	case WatchCopy:
 		return staff && t.Watched(), own || staff
+	case AskNow:
+		return own && t.asks(), own || staff
+	case AnswerNow:
+		return staff && t.Asked, own || staff
 	case SubmitCopy:
 		return own && !t.Shared && t.Given.Mode.HandedIn(), own || staff
 	case KeepCopy:
@@ -211,6 +219,12 @@ func (t Thing) Watched() bool {
 	return t.Given.Watched && t.Given.Begun && t.Given.Mode.HandedIn() && (t.State == flow.InProgress || t.State == flow.Reworking)
 }
 
+// asks reports whether a student may ask something now, before the copy is submitted:
+// not where those who mark are to see no names.
+func (t Thing) asks() bool {
+	return t.lasts() && t.Given.Mode.HandedIn() && !t.Given.Nameless && (t.State == flow.NotStarted || t.State == flow.InProgress || t.State == flow.Reworking)
+}
+
 // readLayer: the student's live work is the student's alone (the teachers see
 // attempts, and it as it is done where the course lets them); the live feedback is the teachers' alone (the student sees what
 // was returned).
@@ -225,7 +239,7 @@ func readLayer(p Person, t Thing) bool {
 		return own
 	case t.Layer == submission.Replies:
 		return own || p.marks()
-	case t.Layer.Attempt() > 0:
+	case t.Layer == submission.Among, t.Layer.Attempt() > 0:
 		return p.marks()
 	}
 	return false
@@ -243,7 +257,9 @@ func writeLayer(p Person, t Thing) bool {
 	case t.Layer == submission.Work || t.Layer == submission.Own:
 		return own
 	case t.Layer == submission.Replies:
-		return own && t.State != flow.NotStarted || p.marks() && (t.Attempt > 0 || t.Watched())
+		return own && (t.State != flow.NotStarted || t.asks()) || p.marks() && (t.Attempt > 0 || t.Watched() || t.Asked)
+	case t.Layer == submission.Among:
+		return p.marks() && (t.Attempt > 0 || t.Watched() || t.Asked)
 	case t.Layer.Attempt() > 0:
 		return p.marks() && t.Layer.Attempt() <= t.Attempt
 	}

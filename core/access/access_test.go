@@ -35,6 +35,8 @@ func TestLayersHaveOwners(t *testing.T) {
 		g.Mode, g.Watched, g.Begun = flow.CopyEach, watched, true
 		return Thing{State: state, Given: g}
 	}
+	asked := func(t Thing) Thing { t.Asked = true; return t }
+	nameless := func(t Thing) Thing { t.Given.Nameless = true; return t }
 	for _, c := range []struct {
 		name  string
 		do    Action
@@ -57,6 +59,17 @@ func TestLayersHaveOwners(t *testing.T) {
 		{"look where the course does not let them", WatchCopy, "", atWork(false, flow.InProgress), nil},
 		{"look at what is submitted", WatchCopy, "", atWork(true, flow.Submitted), nil},
 		{"look at what is not begun", WatchCopy, "", atWork(true, flow.NotStarted), nil},
+		{"say at once where something was asked", WriteLayer, submission.Replies, asked(atWork(false, flow.InProgress)), []string{"student", "assistant", "teacher"}},
+		{"ask now", AskNow, "", atWork(false, flow.InProgress), []string{"student"}},
+		{"ask now, as the first thing", WriteLayer, submission.Replies, Thing{State: flow.NotStarted, Given: given}, []string{"student"}},
+		{"ask now what is submitted", AskNow, "", submitted, nil},
+		{"ask now where no names are seen", AskNow, "", nameless(atWork(false, flow.InProgress)), nil},
+		{"answer what is asked", AnswerNow, "", asked(atWork(false, flow.InProgress)), []string{"assistant", "teacher"}},
+		{"answer what is not asked", AnswerNow, "", atWork(false, flow.InProgress), nil},
+		{"read the work where something was asked", ReadLayer, submission.Work, asked(atWork(false, flow.InProgress)), []string{"student"}},
+		{"ask a colleague", WriteLayer, submission.Among, submitted, []string{"assistant", "teacher"}},
+		{"ask a colleague about what is not seen", WriteLayer, submission.Among, atWork(false, flow.InProgress), nil},
+		{"read what colleagues say", ReadLayer, submission.Among, returned, []string{"assistant", "teacher"}},
 		{"read answers", ReadLayer, submission.Replies, returned, []string{"student", "assistant", "teacher"}},
 		{"write on one for all", WriteLayer, submission.Work, Thing{State: flow.InProgress, Shared: true, Given: forAll}, []string{"student", "assistant", "teacher"}},
 		{"write feedback on one for all", WriteLayer, submission.Feedback(1), Thing{State: flow.InProgress, Shared: true, Given: forAll}, nil},

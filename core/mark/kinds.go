@@ -397,7 +397,7 @@ func (r *Reply) check() error {
 	if !ValidID(r.To) {
 		return invalid("reply to %q", r.To)
 	}
-	if r.Done && r.Text == "" && r.Voice == nil {
+	if (r.Done || r.Asks != 0) && r.Text == "" && r.Voice == nil {
 		return nil
 	}
 	return said(r.Text, r.Voice)

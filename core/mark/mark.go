@@ -316,9 +316,13 @@ type Note struct {
 // that says that somebody helped is neither.
 var Says = []string{"", "ask", "work"}
 
-// Reply answers a note; it has no place of its own.
+// Whole is what replies name that are about the copy as a whole, and no note.
+const Whole = "the-whole-copy"
+
+// Reply answers a note, or speaks of the copy as a whole; it has no place of its own.
 type Reply struct {
-	To    string `json:"to"` // the note's ID
+	To    string `json:"to"`             // the note's ID, or Whole
+	Asks  uint64 `json:"asks,omitempty"` // the person who alone is asked by it
 	Text  string `json:"text,omitempty"`
 	Rich  bool   `json:"rich,omitempty"` // as of Note
 	Done  bool   `json:"done,omitempty"` // it says that the note is settled, in words or without

@@ -26,6 +26,7 @@ type Remark struct {
 	Help    string      `json:"help,omitempty"`   // who helped, when it says that somebody did
 	Color   mark.Color  `json:"color,omitempty"`  // of the note's point
 	Says    string      `json:"says,omitempty"`   // what a student's note is, see mark.Says
+	Asks    uint64      `json:"asks,omitempty"`   // the person who alone is asked by it
 }
 
 // A Thread is a note with its answers, at its place.
@@ -72,27 +73,43 @@ func Threads(all []Said, about func(id string) (mark.Mark, bool)) []Thread {
 		t := &g.threads[i]
 		t.Number = i + 1
 		answers := g.replies[t.Remarks[0].ID]
-		slices.SortStableFunc(answers, func(a, b Remark) int { return a.At.Compare(b.At) })
+		slices.SortStableFunc(answers, Remark.later)
 		t.Remarks = append(t.Remarks, answers...)
 		t.Done = settled(g.done[t.Remarks[0].ID], t.Remarks)
 	}
 	return g.threads
 }
 
+// Whole returns what was said about a copy as a whole, beside any note, the oldest
+// first.
+func Whole(all []Said) []Remark {
+	g := gatherer{about: func(string) (mark.Mark, bool) { return mark.Mark{}, false }}
+	for _, s := range all {
+		g.said = s
+		s.Mark.Visit(&g)
+	}
+	said := g.replies[mark.Whole]
+	slices.SortStableFunc(said, Remark.later)
+	return said
+}
+
+// later compares when things were said. What has no time is not saved yet, and newer
+// than all that is.
+func (r Remark) later(than Remark) int {
+	if r.At.IsZero() != than.At.IsZero() {
+		return -r.At.Compare(than.At)
+	}
+	return r.At.Compare(than.At)
+}
+
 // settled returns who said last that a note is settled, unless something was said
-// after that. What has no time is not saved yet, and newer than all that is.
+// after that.
 func settled(done, said []Remark) *Remark {
 	if len(done) == 0 {
 		return nil
 	}
-	later := func(a, b Remark) int {
-		if a.At.IsZero() != b.At.IsZero() {
-			return -a.At.Compare(b.At)
-		}
-		return a.At.Compare(b.At)
-	}
-	last := slices.MaxFunc(done, later)
-	if later(slices.MaxFunc(said, later), last) > 0 {
+	last := slices.MaxFunc(done, Remark.later)
+	if slices.MaxFunc(said, Remark.later).later(last) > 0 {
 		return nil
 	}
 	return &last
@@ -135,7 +152,9 @@ func (g *gatherer) Reply(_ mark.Mark, r *mark.Reply) {
 		g.done[r.To] = append(g.done[r.To], g.remark(r.Text, r.Rich, r.Voice))
 		return
 	}
-	g.replies[r.To] = append(g.replies[r.To], g.remark(r.Text, r.Rich, r.Voice))
+	said := g.remark(r.Text, r.Rich, r.Voice)
+	said.Asks = r.Asks
+	g.replies[r.To] = append(g.replies[r.To], said)
 }
 
 func (g *gatherer) Paper(mark.Mark, *mark.Paper)         {}

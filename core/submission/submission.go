@@ -31,6 +31,7 @@ const (
 	Work    Layer = "work"    // the student's
 	Replies Layer = "replies" // the student's answers to feedback; seen by the teachers at once
 	Own     Layer = "own"     // private to its author
+	Among   Layer = "among"   // what those who mark say to each other; no student sees it
 )
 
 // Feedback returns the layer in which teachers speak about attempt n.
@@ -49,7 +50,7 @@ func (l Layer) Attempt() int {
 
 // Known reports whether l is the name of a layer.
 func (l Layer) Known() bool {
-	return l == Sheet || l == Work || l == Replies || l == Own || l.Attempt() > 0
+	return l == Sheet || l == Work || l == Replies || l == Own || l == Among || l.Attempt() > 0
 }
 
 // An Op changes one mark: with a Mark it puts it (anew or changed), without

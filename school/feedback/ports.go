@@ -73,4 +73,7 @@ type QueueStore interface {
 	// Unanswered returns, by copy, the replies to feedback that came after the
 	// copy was last returned.
 	Unanswered(ctx context.Context, assignments ...uint64) (map[uint64][]school.SavedHead, error)
+	// Waiting returns what waits for somebody's answer, the oldest first: what they
+	// were asked themselves, and what students ask about assignments.
+	Waiting(ctx context.Context, person uint64, assignments ...uint64) ([]school.Question, error)
 }

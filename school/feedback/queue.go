@@ -27,20 +27,26 @@ func NewQueue(store QueueStore, roster *enrol.Roster, agenda *assign.Agenda) *Qu
 	return &Queue{store, roster, agenda}
 }
 
-func replyText(m mark.Mark) string {
-	if r, ok := m.Body.(*mark.Reply); ok {
-		if r.Text == "" {
-			return "(spoken)"
-		}
-		return school.Plainly(r.Text, r.Rich)
+// textOf returns what a note or a reply says.
+func textOf(m mark.Mark) string {
+	text, rich := "", false
+	switch b := m.Body.(type) {
+	case *mark.Reply:
+		text, rich = b.Text, b.Rich
+	case *mark.Note:
+		text, rich = b.Text, b.Rich
 	}
-	return ""
+	if text == "" {
+		return "(spoken)"
+	}
+	return school.Plainly(text, rich)
 }
 
-// settles reports whether an answer only says that a note is settled.
-func settles(m mark.Mark) bool {
+// isReply reports whether a mark says something to a note, and not only that it is
+// settled. What is asked by a note of its own is a school.Question.
+func isReply(m mark.Mark) bool {
 	r, ok := m.Body.(*mark.Reply)
-	return ok && r.Done
+	return ok && !r.Done
 }
 
 // A MarkingQueue is what lies on a teacher's pile of one assignment.
@@ -67,6 +73,26 @@ type Asked struct {
 	Text         string
 	CopyID       uint64
 	AssignmentID uint64
+}
+
+// A Waits is a question that waits for somebody's answer.
+type Waits struct {
+	school.Question
+	Words string
+}
+
+// Asks returns what waits for somebody's own answer, whatever they are in the course,
+// and what students ask those who teach about some assignments; the oldest first.
+func (s *Queue) Asks(ctx context.Context, who school.Person, all ...MarkingQueue) (out []Waits, err error) {
+	var given []uint64
+	for _, q := range all {
+		given = append(given, q.Assignment.ID)
+	}
+	found, err := s.store.Waiting(ctx, who.ID, given...)
+	for _, q := range found {
+		out = append(out, Waits{q, textOf(*q.Asks)})
+	}
+	return out, err
 }
 
 // Pile returns the teacher's assignments: first those with copies to mark,
@@ -146,8 +172,8 @@ func queueOf(a school.Assignment, c school.Course, roll []RosterEntry, replies m
 	h := MarkingQueue{Assignment: a, Course: c, Students: len(roll)}
 	for _, r := range roll {
 		for _, reply := range replies[r.Copy.ID] {
-			if reply.Mark != nil && !settles(*reply.Mark) {
-				h.Asked = append(h.Asked, Asked{r.Member.Name, replyText(*reply.Mark), r.Copy.ID, a.ID})
+			if reply.Mark != nil && isReply(*reply.Mark) {
+				h.Asked = append(h.Asked, Asked{r.Member.Name, textOf(*reply.Mark), r.Copy.ID, a.ID})
 			}
 		}
 		if r.Copy.Attempts > 0 {

@@ -198,6 +198,8 @@ func (f *Live) Follow(ctx context.Context, who school.Person, id uint64, layer s
 		n.Moved = n.Returned || p.State != state
 		if c.Role.Learns() {
 			n.Watchers = p.Watchers
+		} else {
+			n.Said += p.Seq[submission.Among]
 		}
 		if n.Seq <= seen.Seq && n.Said <= seen.Said && !n.Moved && slices.Equal(n.Watchers, watchers) {
 			return nil

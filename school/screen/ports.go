@@ -33,6 +33,9 @@ type ScreenStore interface {
 	// time with everything undone that it did in the store, and must begin anew
 	// with what it keeps outside.
 	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
+	// QuestionsOf returns what was asked on a copy, answered or not.
+	QuestionsOf(ctx context.Context, copyID uint64) ([]school.Question, error)
+	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
 }

@@ -113,6 +113,8 @@ type ForStudent struct {
 	Past    bool       `json:"past"`              // an earlier attempt
 	Shown   bool       `json:"shown"`             // the teachers may look at this copy, which is to keep
 	Runs    bool       `json:"runs"`              // may change others' marks on a copy that is one for all
+	Asks    bool       `json:"asks"`              // may ask something now, before it is submitted
+	Around  int        `json:"around,omitempty"`  // how much of the page goes along with that, above and below it, in points
 }
 
 // ForTeacher is for those who mark.
@@ -120,6 +122,7 @@ type ForTeacher struct {
 	Teacher  bool   `json:"teacher"`
 	Watch    bool   `json:"watch,omitempty"` // looks at work that is not submitted
 	Watches  bool   `json:"-"`               // may do so
+	Asked    bool   `json:"asked,omitempty"` // sees what was asked before it is submitted, and no more
 	CourseOf uint64 `json:"courseOf"`        // the course's number
 	Held     int    `json:"held"`            // pages held back from students
 	Unsent   bool   `json:"unsent"`          // feedback that was not returned yet
@@ -312,8 +315,8 @@ func (s *Screens) showLive(ctx context.Context, v *Screen, id uint64, who school
 	}
 	for _, layer := range layers {
 		switch {
-		case layer == submission.Replies:
-			v.Said = seq[layer]
+		case layer == submission.Replies || layer == submission.Among:
+			v.Said += seq[layer]
 		case layer == submission.Work || layer.Attempt() > 0 || layer == v.Edit:
 			v.Seq = seq[layer]
 		}
@@ -373,14 +376,18 @@ func (v *Screen) direct() {
 	}
 }
 
-// Threads returns what was said on a copy as conversations.
-func (v Screen) Threads() []note.Thread {
+// Threads returns what students may know of what was said on a copy: as conversations,
+// and of the copy as a whole.
+func (v Screen) Threads() ([]note.Thread, []note.Remark) {
 	var said []note.Said
 	on := map[string]mark.Mark{}
 	for _, m := range v.Marks {
+		if m.Layer == submission.Among {
+			continue // nobody else's business
+		}
 		on[m.Mark.ID] = m.Mark
 		said = append(said, note.Said{Mark: m.Mark, Remark: note.Remark{
 			Version: m.Version, Layer: string(m.Layer), Author: m.By, Mine: m.Mine, Sent: m.Sent, At: m.At}})
 	}
-	return note.Threads(said, func(id string) (mark.Mark, bool) { m, there := on[id]; return m, there })
+	return note.Threads(said, func(id string) (mark.Mark, bool) { m, there := on[id]; return m, there }), note.Whole(said)
 }

@@ -7,6 +7,7 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/flow"
+	"readymargin/core/note"
 	"readymargin/core/submission"
 	"readymargin/school"
 )
@@ -70,6 +71,9 @@ func (s *Screens) forStudent(who school.Person, c school.CopyInCourse, attempts 
 		v.May = append(v.May, BringBack)
 	}
 	v.Shown = c.Shown
+	if v.Asks = !v.Closed && s.gate.May(who, c, access.AskNow, "") == nil; v.Asks {
+		v.Around = note.Around
+	}
 	for action, needs := range map[Action]access.Action{Bring: access.BringPages, Keep: access.KeepCopy} {
 		if s.gate.May(who, c, needs, "") == nil && (action != Bring || err == nil && c.Attempts == 0) {
 			v.May = append(v.May, action)
@@ -92,7 +96,7 @@ func (s *Screens) openShared(ctx context.Context, who school.Person, c school.Co
 	v.ForStudent = s.forStudent(who, c, nil)
 	v.Runs = !c.Role.Learns()
 	if !v.Closed {
-		v.Edit = submission.Work
+		v.Edit, v.Say = submission.Work, submission.Work
 	}
 	v.direct()
 	return v, s.showLive(ctx, &v, c.ID, who, submission.Work)
@@ -174,7 +178,7 @@ func (s *Screens) Open(ctx context.Context, who school.Person, id uint64) (Scree
 	if err == nil {
 		err = s.showLive(ctx, &v, c.ID, who, layers...)
 	}
-	if v.Said > 0 {
+	if v.Said > 0 || v.Asks {
 		v.Say = submission.Replies
 	}
 	// What was said about an attempt before is shown with that one; while it is

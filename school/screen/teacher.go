@@ -7,7 +7,9 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/answer"
+	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/roster"
 	"readymargin/core/submission"
 	"readymargin/core/worksheet"
 	"readymargin/school"
@@ -66,7 +68,7 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 			return v, err
 		}
 	}
-	if err := s.showLive(ctx, &v, id, who, submission.Feedback(number), submission.Replies); err != nil {
+	if err := s.showLive(ctx, &v, id, who, submission.Feedback(number), submission.Replies, submission.Among); err != nil {
 		return v, err
 	}
 	if hidden {
@@ -96,7 +98,72 @@ func (s *Screens) OpenToWatch(ctx context.Context, who school.Person, id uint64)
 	v.Attempt = c.Attempts + 1
 	v.Edit, v.Say = submission.Replies, submission.Replies
 	v.direct()
-	return v, s.showLive(ctx, &v, id, who, submission.Replies, submission.Work)
+	return v, s.showLive(ctx, &v, id, who, submission.Replies, submission.Among, submission.Work)
+}
+
+// OpenAsked returns a teacher's view of what was asked on a copy before it is
+// submitted: the questions, and of the work what stood around them then.
+func (s *Screens) OpenAsked(ctx context.Context, who school.Person, id uint64) (Screen, error) {
+	c, err := s.gate.Copy(ctx, who, id, access.AnswerNow, "")
+	if err != nil {
+		return Screen{}, err
+	}
+	v, _, err := s.base(ctx, who, c)
+	if err != nil {
+		return v, err
+	}
+	asked, err := s.store.QuestionsOf(ctx, id)
+	if err != nil {
+		return v, err
+	}
+	v.ForTeacher = &ForTeacher{Teacher: true, CourseOf: c.Course.ID, Watch: true, Asked: true}
+	v.Attempt, v.Say = c.Attempts+1, submission.Replies
+	v.direct()
+	shown := map[string]bool{}
+	for _, q := range asked {
+		for _, m := range q.Patch {
+			if !shown[m.ID] {
+				v.Marks = append(v.Marks, Show(submission.Work, submission.Shown{Mark: m}, c.Student.Name, false, q.At, true))
+			}
+			shown[m.ID] = true
+		}
+	}
+	return v, s.showLive(ctx, &v, id, who, submission.Replies, submission.Among)
+}
+
+// Colleagues returns whom somebody may ask about a copy: those who mark in its course,
+// and about one that is for all, everybody in it.
+func (s *Screens) Colleagues(ctx context.Context, who school.Person, id uint64) (out []Colleague, err error) {
+	c, err := s.gate.Copy(ctx, who, id, access.SeeReturned, "")
+	if err != nil {
+		return nil, err
+	}
+	shared := c.Assignment.Mode == flow.OneForAll
+	if !shared && c.Role.Learns() {
+		return nil, access.ErrDenied
+	}
+	members, err := s.store.Members(ctx, c.Course.ID)
+	if err != nil {
+		return nil, err
+	}
+	school.SortMembers(members, roster.ByFamily)
+	out = []Colleague{}
+	for _, staff := range []bool{true, false} {
+		for _, m := range members {
+			marks := m.Role == access.Teacher || m.Role == access.Assistant
+			if marks == staff && (marks || shared && m.Role == access.Student) {
+				out = append(out, Colleague{m.PersonID, m.Name, m.PersonID == who.ID})
+			}
+		}
+	}
+	return out, nil
+}
+
+// A Colleague is somebody who may be asked about a copy.
+type Colleague struct {
+	ID   uint64 `json:"id"`
+	Name string `json:"name"`
+	Me   bool   `json:"me,omitempty"`
 }
 
 // hide takes out of an attempt what says whose it is, and when it came.

@@ -83,9 +83,9 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 	if err != nil {
 		return File{}, err
 	}
-	threads := v.Threads()
+	threads, whole := v.Threads()
 	if !anyway {
-		if missing := missingLetters(v, threads); missing != "" {
+		if missing := missingLetters(v, threads, whole); missing != "" {
 			return File{}, school.Refuse("letters", "", missing)
 		}
 	}
@@ -118,9 +118,9 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 	}
 	threads = added.numbered(threads)
 	for _, t := range threads {
-		p.Notes = append(p.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t)})
+		p.Notes = append(p.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t.Remarks[0])})
 	}
-	p.Marks = append(p.Marks, saidPages(v, threads, len(boxes)+len(added.at), &p.Extra)...)
+	p.Marks = append(p.Marks, saidPages(v, threads, whole, len(boxes)+len(added.at), &p.Extra)...)
 	data, err := s.engine.Print(ctx, file, p)
 	if err != nil {
 		return File{}, err
@@ -183,8 +183,8 @@ func (s *Exports) pictures(ctx context.Context, who school.Person, id, worksheet
 	return out, nil
 }
 
-func noteColor(t note.Thread) mark.Color {
-	if strings.HasPrefix(t.Remarks[0].Layer, "feedback") {
+func noteColor(first note.Remark) mark.Color {
+	if strings.HasPrefix(first.Layer, "feedback") {
 		return "#c22f20"
 	}
 	return "#2f6f9f"
@@ -193,7 +193,7 @@ func noteColor(t note.Thread) mark.Color {
 // missingLetters returns the letters of everything to be printed that no font
 // has, or that run from right to left, which the file would set the wrong way
 // round, so that they can be named before the file is made.
-func missingLetters(v screen.Screen, threads []note.Thread) string {
+func missingLetters(v screen.Screen, threads []note.Thread, whole []note.Remark) string {
 	var out []rune
 	said := map[rune]bool{}
 	add := func(text string, look typeset.Look) {
@@ -211,7 +211,7 @@ func missingLetters(v screen.Screen, threads []note.Thread) string {
 			}
 		}
 	}
-	for _, t := range threads {
+	for _, t := range append(threads, note.Thread{Remarks: whole}) {
 		for _, r := range t.Remarks {
 			add(school.Plainly(r.Text, r.Rich)+r.Author, typeset.Look{})
 		}
@@ -232,7 +232,7 @@ const (
 
 // saidPages sets what was said, numbered as on the pages, on pages behind the
 // last one; with nothing said there is none.
-func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []mark.Mark {
+func saidPages(v screen.Screen, threads []note.Thread, whole []note.Remark, pages int, extra *int) []mark.Mark {
 	var lines []saidLine
 	set := func(runs []mark.Run, size float64, color mark.Color, indent float64) {
 		for _, l := range wrapped(runs, size, saidWidth-indent) {
@@ -261,6 +261,20 @@ func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []
 			set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, "#1e2a44", listIndent*float64(p.Deep))
 		}
 	}
+	say := func(who string, r note.Remark, color mark.Color) {
+		add(who, 9, "#5b667d", 0)
+		if r.Voice != nil {
+			add(fmt.Sprintf("Voice note, %d:%02d", r.Voice.Milliseconds/60000, r.Voice.Milliseconds/1000%60), saidSize, color, 12)
+		}
+		if r.Text != "" {
+			for _, p := range school.Paragraphs(r.Text, r.Rich) {
+				set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, color, 12+listIndent*float64(p.Deep))
+			}
+		}
+	}
+	for _, r := range whole {
+		say("About the whole copy · "+r.Author, r, noteColor(r))
+	}
 	for _, t := range threads {
 		add(" ", 6, "#1e2a44", 0)
 		for i, r := range t.Remarks {
@@ -268,15 +282,7 @@ func saidPages(v screen.Screen, threads []note.Thread, pages int, extra *int) []
 			if i == 0 {
 				who = fmt.Sprintf("%d · page %d · %s", t.Number, t.Page, r.Author)
 			}
-			add(who, 9, "#5b667d", 0)
-			if r.Voice != nil {
-				add(fmt.Sprintf("Voice note, %d:%02d", r.Voice.Milliseconds/60000, r.Voice.Milliseconds/1000%60), saidSize, noteColor(t), 12)
-			}
-			if r.Text != "" {
-				for _, p := range school.Paragraphs(r.Text, r.Rich) {
-					set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, noteColor(t), 12+listIndent*float64(p.Deep))
-				}
-			}
+			say(who, r, noteColor(t.Remarks[0]))
 		}
 		if t.Done != nil {
 			add("Done · "+t.Done.Author, 9, "#5b667d", 0)

@@ -130,8 +130,19 @@ func (s *Attachments) Attachment(ctx context.Context, who school.Person, id uint
 }
 
 // released reports whether an enclosure was handed over: by the student with
-// an attempt, by the teacher with what was returned.
+// an attempt or a question, by the teacher with what was returned.
 func (s *Attachments) released(ctx context.Context, who school.Person, c school.CopyInCourse, e school.CopyAttachment) (bool, error) {
+	if c.Asked && !c.Role.Learns() {
+		asked, err := s.store.QuestionsOf(ctx, c.ID)
+		if err != nil {
+			return false, err
+		}
+		for _, q := range asked {
+			if q.Patch != nil && slices.Contains(submission.Enclosed(append(q.Patch, *q.Asks)), e.Hash) {
+				return true, nil
+			}
+		}
+	}
 	attempts, err := s.store.Attempts(ctx, c.ID)
 	if err != nil {
 		return false, err

@@ -55,6 +55,8 @@ type AttachmentStore interface {
 	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
 	AddCopyAttachment(ctx context.Context, e school.CopyAttachment) error
 	CopyAttachments(ctx context.Context, copyID uint64) ([]school.CopyAttachment, error)
+	// QuestionsOf returns what was asked on a copy, answered or not.
+	QuestionsOf(ctx context.Context, copyID uint64) ([]school.Question, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
 }

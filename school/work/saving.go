@@ -10,6 +10,8 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
+	"readymargin/core/note"
+	"readymargin/core/page"
 	"readymargin/core/submission"
 	"readymargin/school"
 )
@@ -39,7 +41,7 @@ func (s *Saving) Save(ctx context.Context, who school.Person, id uint64, layer s
 		return Saved{}, school.Refuse("batch", "", "")
 	}
 	for _, o := range ops {
-		if err := fits(o, layer, c.Role, c.PageCount); err != nil {
+		if err := s.fits(ctx, who, o, layer, c); err != nil {
 			return Saved{}, err
 		}
 		if c.Role.Learns() && o.Base == "" && !o.Mark.Offered(c.Assignment.Instruments) {
@@ -88,8 +90,9 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer s
 		if err != nil {
 			return err
 		}
-		if c.Assignment.Mode == flow.OneForAll {
-			if err := ownMarks(tx, who, c.Role, layer, ops); err != nil {
+		talk := layer == submission.Replies || layer == submission.Among
+		if talk || c.Assignment.Mode == flow.OneForAll && c.Role.Learns() {
+			if err := ownMarks(tx, who, layer, ops); err != nil {
 				return err
 			}
 		}
@@ -101,6 +104,11 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer s
 			return school.Refuse("full", "", "")
 		}
 		out = Saved{Seq: added.Seq, At: now, Fresh: added.Fresh}
+		if added.Fresh > 0 && (talk || layer.Attempt() > 0 || c.Assignment.Mode == flow.OneForAll) {
+			if err := questions(tx, who, c, layer, ops, now); err != nil {
+				return err
+			}
+		}
 		if added.Fresh > 0 {
 			err = s.moveOnSave(tx, &locked, layer, now, added.Fresh, s.gate.Closed(c.Assignment, locked, c.Section))
 		}
@@ -113,12 +121,9 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer s
 	return out, err
 }
 
-// ownMarks checks that students change no marks but their own on a copy that
-// is one for all.
-func ownMarks(tx school.CopyTx, who school.Person, role access.Role, layer submission.Layer, ops []submission.Op) error {
-	if !role.Learns() {
-		return nil
-	}
+// ownMarks checks that somebody changes no marks but their own in a layer that several
+// write in.
+func ownMarks(tx school.CopyTx, who school.Person, layer submission.Layer, ops []submission.Op) error {
 	var bases []string
 	for _, o := range ops {
 		if o.Base != "" {
@@ -161,18 +166,98 @@ func full(l school.Layered) bool {
 }
 
 // fits checks that an operation is in order and belongs to the layer.
-func fits(o submission.Op, layer submission.Layer, role access.Role, pages int) error {
+func (s *Saving) fits(ctx context.Context, who school.Person, o submission.Op, layer submission.Layer, c school.WriteContext) error {
 	if err := o.Valid(); err != nil {
 		return school.Refuse("operation", "", err.Error())
 	}
 	if o.Mark == nil {
 		return nil
 	}
-	_, reply := o.Mark.Body.(*mark.Reply)
-	_, note := o.Mark.Body.(*mark.Note)
-	_, paper := o.Mark.Body.(*mark.Paper)
-	if o.Mark.Page > pages+mark.MostPapers || paper && (o.Mark.Page <= pages || layer != submission.Work) || layer == submission.Replies && !reply && (!note || role.Learns()) || layer == submission.Work && reply {
+	fit := o.Mark.Page <= c.PageCount+mark.MostPapers
+	said := layer == submission.Replies || layer == submission.Among
+	switch b := o.Mark.Body.(type) {
+	case *mark.Reply:
+		if fit = fit && (layer != submission.Work || c.Assignment.Mode == flow.OneForAll); fit && b.Asks != 0 {
+			return s.mayBeAsked(ctx, b.Asks, layer, c)
+		}
+	case *mark.Note:
+		if layer == submission.Replies && c.Role.Learns() {
+			if b.Says != "ask" {
+				fit = false
+			} else if err := s.gate.MayIn(who, c, access.AskNow, ""); err != nil {
+				return err
+			}
+		}
+		fit = fit && layer != submission.Among
+	case *mark.Paper:
+		fit = fit && o.Mark.Page > c.PageCount && layer == submission.Work
+	default:
+		fit = fit && !said
+	}
+	if !fit {
 		return school.Refuse("operation", "", "not a mark of this layer")
+	}
+	return nil
+}
+
+// mayBeAsked checks that somebody is in the course, who alone is asked: of those who
+// mark, or on a copy that is one for all.
+func (s *Saving) mayBeAsked(ctx context.Context, person uint64, layer submission.Layer, c school.WriteContext) error {
+	a, err := s.store.Assignment(ctx, c.Copy.AssignmentID)
+	if err != nil {
+		return err
+	}
+	m, err := s.store.Membership(ctx, a.CourseID, person)
+	if err != nil {
+		return err
+	}
+	staff := m.Role == access.Teacher || m.Role == access.Assistant
+	if layer == submission.Among && staff || layer == submission.Work && (staff || m.Role.Learns()) {
+		return nil
+	}
+	return school.Refuse("colleague", "", "")
+}
+
+// questions notes what operations ask somebody, answer, or take back.
+func questions(tx school.CopyTx, who school.Person, c school.WriteContext, layer submission.Layer, ops []submission.Op, now time.Time) error {
+	for _, o := range ops {
+		if o.Mark == nil {
+			if err := tx.DropQuestion(o.On); err != nil {
+				return err
+			}
+			continue
+		}
+		q := school.Question{Mark: o.On, Note: o.On, Layer: layer}
+		switch b := o.Mark.Body.(type) {
+		case *mark.Note:
+			if layer != submission.Replies || !c.Role.Learns() {
+				continue
+			}
+			heads, err := tx.Heads(submission.Work)
+			if err != nil {
+				return err
+			}
+			q.Patch = []mark.Mark{}
+			shown, _ := school.Present(heads)
+			var work []mark.Mark
+			for _, w := range shown {
+				work = append(work, w.Mark)
+			}
+			q.Patch = append(q.Patch, note.Patch(work, o.Mark.Page, page.Point{X: b.At[0], Y: b.At[1]})...)
+		case *mark.Reply:
+			if err := tx.Answered(b.To, who.ID, now); err != nil {
+				return err
+			}
+			if b.Asks == 0 {
+				continue
+			}
+			q.Note, q.AskedID = b.To, b.Asks
+		default:
+			continue
+		}
+		if err := tx.PutQuestion(q, o.ID); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -182,7 +267,8 @@ func (s *Saving) moveOnSave(tx school.CopyTx, c *school.Copy, layer submission.L
 	if n := layer.Attempt(); n > 0 {
 		return touchFeedback(tx, n, now)
 	}
-	if layer != submission.Work {
+	asks := layer == submission.Replies && c.State == flow.NotStarted // only students do then
+	if layer != submission.Work && !asks {
 		return nil
 	}
 	next, err := flow.Next(c.State, flow.Change, flow.Facts{Closed: closed})

@@ -456,7 +456,8 @@ func resembles(a []js.Value) (any, error) {
 	return asJSON(map[string]any{"kind": n.Kind, "as": body.Kind(), "body": body})
 }
 
-// threads(said) gives conversations of [{mark, remark}, …].
+// threads(said) gives {threads, whole}, the conversations of [{mark, remark}, …] and
+// what was said of the copy as a whole.
 func threads(a []js.Value) (any, error) {
 	var said []struct {
 		Mark   mark.Mark   `json:"mark"`
@@ -469,7 +470,7 @@ func threads(a []js.Value) (any, error) {
 	for i, s := range said {
 		all[i] = note.Said{Mark: s.Mark, Remark: s.Remark}
 	}
-	return asJSON(note.Threads(all, board.Find))
+	return asJSON(map[string]any{"threads": note.Threads(all, board.Find), "whole": note.Whole(all)})
 }
 
 // setGuide(page, guide) tells what a page has to be worked on.

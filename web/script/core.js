@@ -68,5 +68,8 @@ export const core = {
   tasks: (page) => parsed(call('tasks', page)) ?? [],
   crossing: (grey, width, x, y) => parsed(call('crossing', grey, width, x, y)),
   practised: () => parsed(call('practised')) ?? [],
-  threads: (said) => parsed(call('threads', JSON.stringify(said))) ?? [],
+  threads(said) {
+    const all = parsed(call('threads', JSON.stringify(said)));
+    return { threads: all?.threads ?? [], whole: all?.whole ?? [] };
+  },
 };

@@ -3,8 +3,8 @@
 
 import { core } from './core.js';
 import { el, icon, node } from './paint.js';
-import { at, pixels, sheetOf, surface } from './surface.js';
-import { add, find, marks, set } from './marks.js';
+import { at, goTo, pixels, sheetOf, surface } from './surface.js';
+import { add, find, marks, set, together as atOnce } from './marks.js';
 import { tasks } from './blanks.js';
 import { clip } from './clip.js';
 import * as drafts from './drafts.js';
@@ -14,6 +14,7 @@ import { placeOf } from './spoken.js';
 import { record, review } from './record.js';
 import { ofVoice, play, soundAt } from './talk.js';
 import { bare, formal, typed, words, write } from './prosaic.js';
+import { ask } from './net.js';
 import { toast } from './toast.js';
 
 const margin = document.querySelector('[data-margin]'),
@@ -28,6 +29,26 @@ let threads = [],
   signature = '';
 const written = new Map(); // cards being written, by their key: {page, place, card}
 export const about = () => `copy/${marks.view.copy}`; // what drafts of this screen are about
+
+// what replies name that are about the copy as a whole
+const WHOLE = 'the-whole-copy';
+let whole = []; // these, the oldest first
+const named = (t) => (t.number ? `note ${t.number}` : 'what was said of the whole copy');
+
+// people are those who may be asked about this copy, once anybody is.
+let people = null,
+  peopleOf = 0;
+async function asked() {
+  const { copy } = marks.view;
+  if (peopleOf !== copy) {
+    peopleOf = copy;
+    people = ask(`/copies/${copy}/colleagues`).catch((e) => {
+      peopleOf = 0;
+      throw e;
+    });
+  }
+  return people;
+}
 
 const teacherSaid = (t) => t.remarks[0].layer.startsWith('feedback') || t.remarks[0].layer === 'sheet';
 
@@ -50,7 +71,7 @@ export function gather() {
     return;
   } // what is typed there is not taken away
   signature = now;
-  threads = core.threads(all);
+  ({ threads, whole } = core.threads(all));
   for (const m of markers.values()) m.remove();
   cards = new Map();
   markers = new Map();
@@ -67,12 +88,57 @@ export function gather() {
     notes.append(cards.get(key));
   }
   for (const d of written.values()) notes.append(d.card);
+  showWhole();
   arrange();
+  announce();
   document.dispatchEvent(new Event('said'));
 }
 
-// said gives what teachers said on the copy, in the order of the sheet.
-export const said = () => threads.filter((t) => t.remarks[0].layer !== 'sheet' && teacherSaid(t) && !t.done);
+// announce says that somebody has answered while the copy was open, and leads there.
+let knownOf = 0, // the copy whose remarks are known
+  known = new Set();
+function announce() {
+  const said = threads.flatMap((t) => t.remarks.filter((r) => !r.mine).map((r) => [t, r])),
+    fresh = knownOf === marks.view.copy ? said.filter(([, r]) => !known.has(r.id)) : [];
+  knownOf = marks.view.copy;
+  known = new Set(said.map(([, r]) => r.id));
+  const [t, r] = fresh.at(-1) ?? [];
+  if (r && ['replies', 'among'].includes(r.layer))
+    toast(`${r.author} ${t.remarks[0] === r ? 'has a note for you' : 'has answered'}.`, {
+      act: ['Show', () => show(t.remarks[0].id)],
+    });
+}
+
+// showWhole shows in the margin's head what was said of the copy as a whole, and
+// where to say more.
+export function showWhole() {
+  const box = document.querySelector('[data-whole]');
+  if (!box) return;
+  const t = { remarks: [{ id: WHOLE }], page: 1 },
+    { view } = marks,
+    others = whole.some((r) => !r.mine) || (view.teacher ? view.line : view.returnedAt);
+  box.replaceChildren(...whole.map((r) => remark(t, r, 1)));
+  if (!view.say || view.asked || view.watch) return;
+  if (others) box.append(answer(t));
+  else if (view.teacher) {
+    const speak = el(
+      'button',
+      { className: 'button quiet', on: { click: () => spoken(t, form) } },
+      icon('voice'),
+      'Speak the overall remark',
+    );
+    const form = el('div', { className: 'answer' }, speak);
+    box.append(form);
+  }
+}
+
+// said gives what teachers said on the copy: of the whole, and then in the order of
+// the sheet.
+export const said = () => [
+  ...whole.filter((r) => r.voice && r.layer.startsWith('feedback')).map((r) => ({ remarks: [r], page: 0 })),
+  ...remarks(),
+];
+const remarks = () => threads.filter((t) => t.remarks[0].layer !== 'sheet' && teacherSaid(t) && !t.done);
 
 function marker(t, key) {
   const b = el(
@@ -112,6 +178,7 @@ function card(t, key) {
   });
   const direction = t.remarks[0].layer === 'sheet'; // said to everybody, so there is nobody to answer
   if (t.done) box.append(settledBy(t));
+  else if (marks.view.say === 'work' && marks.view.way === 'shared') box.append(answer(t));
   else if (marks.view.say && !direction && t.remarks.some((r) => !r.mine)) box.append(answer(t));
   return box;
 }
@@ -150,8 +217,8 @@ const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit'
 function remark(t, r, i) {
   const who = r.helper ? `${r.helper}, helping` : r.mine ? 'You' : r.author;
   const unsent = marks.view.teacher && !r.sent && r.layer.startsWith('feedback') ? ' · not returned yet' : '';
-  const only = r.layer === 'own' ? ' · only for you' : '',
-    says = { ask: ' · asks', work: '' }[r.says] ?? '',
+  const only = { own: ' · only for you', among: ' · among teachers' }[r.layer] ?? '',
+    says = r.says === 'ask' ? (r.layer === 'replies' ? ' · asks now' : ' · asks') : '',
     means = !i && t.meaning ? ` · ${t.meaning}` : '';
   const box = el(
     'div',
@@ -166,6 +233,16 @@ function remark(t, r, i) {
         : `${who}${r.at.startsWith('0001') ? '' : ` · ${clock(r.at)}`}${says}${means}${only}${unsent}`,
     ),
   );
+  if (r.asks) {
+    const whom = el('p', { className: 'hint' }, 'Asks somebody of the course');
+    box.append(whom);
+    asked()
+      .then((all) => {
+        const one = all.find((a) => a.id === r.asks);
+        if (one) whom.textContent = `Asks ${one.me ? 'you' : one.name}`;
+      })
+      .catch(() => {});
+  }
   if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
   if (r.voice) {
     const { peaks, ms, trail } = r.voice;
@@ -175,7 +252,7 @@ function remark(t, r, i) {
     if (trail) box.append(el('p', { className: 'hint' }, 'Points and draws on the page while it plays'));
   }
   if (r.text) box.append(words(r.text, r.rich, arrange));
-  if (r.mine && (r.layer === marks.view.edit || r.layer === marks.view.say || r.layer === 'own')) {
+  if (r.mine && mayChange(r)) {
     const tools = el('div', { className: 'tools' });
     tools.append(
       el(
@@ -192,7 +269,12 @@ function remark(t, r, i) {
           'Keep for other copies',
         ),
       );
-    if (!i) tools.append(el('button', { className: 'button quiet', on: { click: () => moveNote(t, r) } }, 'Move'));
+    if (!i && r.layer !== 'replies')
+      tools.append(el('button', { className: 'button quiet', on: { click: () => moveNote(t, r) } }, 'Move'));
+    if (!i && marks.view.asks && r.layer === 'work' && (r.says === 'ask' || r.voice))
+      tools.prepend(el('button', { className: 'button dark', on: { click: () => askNow(t, r, tools) } }, 'Ask it now'));
+    if (!i && marks.view.asks && r.layer === 'replies' && t.remarks.every((o) => o.mine))
+      tools.prepend(el('button', { className: 'button', on: { click: () => takeBack(r) } }, 'Take it back'));
     if (drafts.of(about(), `change/${r.id}`) !== null) queueMicrotask(() => rewrite(t, r, box)); // it was being changed
     tools.append(
       el(
@@ -209,6 +291,65 @@ function remark(t, r, i) {
   }
   return box;
 }
+
+// mayChange says whether what somebody said themselves can be changed now.
+const mayChange = (r) => {
+  const { edit, say, asks } = marks.view;
+  if (r.layer === 'replies') return say === 'replies' || asks || marks.view.teacher;
+  return r.layer === edit || r.layer === say || r.layer === 'own' || (r.layer === 'among' && marks.view.teacher);
+};
+
+// askNow sends a question before the copy is submitted, once it was shown what goes along.
+function askNow(t, r, tools) {
+  const sheet = sheetOf(t.page),
+    z = pixels(),
+    { around } = marks.view,
+    stood = [...tools.childNodes],
+    patch = el('div', { className: 'around' });
+  Object.assign(patch.style, { top: `${(t.place[1] - around) * z}px`, height: `${2 * around * z}px` });
+  sheet.box.append(patch);
+  const back = () => {
+    patch.remove();
+    tools.replaceChildren(...stood);
+    arrange();
+  };
+  const yes = el(
+    'button',
+    {
+      className: 'button dark',
+      on: {
+        click: () => {
+          back();
+          carry(r, 'replies');
+          toast('Your teacher has the question now.');
+        },
+      },
+    },
+    'Send it',
+  );
+  tools.replaceChildren(
+    el(
+      'p',
+      { className: 'hint w-full' },
+      'Your teacher gets this question at once, with what stands in the outlined part of the page, and nothing else of your copy.',
+    ),
+    yes,
+    el('button', { className: 'button', on: { click: back } }, 'Not yet'),
+  );
+  arrange();
+  yes.focus({ preventScroll: true });
+}
+
+// carry takes a note of one's own to another layer, as it is.
+function carry(r, layer) {
+  const entry = find(r.id);
+  if (!entry) return;
+  atOnce(() => {
+    set(r.id, null, { layer: r.layer });
+    add('note', entry.mark.page, { ...entry.mark.body, says: 'ask' }, { layer });
+  });
+}
+const takeBack = (r) => carry(r, 'work');
 
 // moveNote takes a note to the place that is pressed next, with its answers.
 function moveNote(t, r) {
@@ -283,11 +424,12 @@ function rewrite(t, r, box) {
 }
 
 function answer(t) {
-  const place = `reply/${t.remarks[0].id}`;
+  const place = `reply/${t.remarks[0].id}`,
+    layer = layerOf(t);
   const area = el('textarea', {
     rows: 1,
     placeholder: 'Reply',
-    'aria-label': `Reply to note ${t.number}`,
+    'aria-label': `Reply to ${named(t)}`,
   });
   write(area, drafts.of(about(), place) ?? {});
   const send = el(
@@ -302,15 +444,16 @@ function answer(t) {
           area.value = '';
           area.blur();
           drafts.drop(about(), place);
-          add('reply', t.page, { to: t.remarks[0].id, ...said }, { layer: marks.view.say });
+          add('reply', t.page, { to: t.remarks[0].id, ...said }, { layer });
         },
       },
     },
     'Send',
   );
-  if (marks.view.teacher) send.textContent = 'Keep';
+  if (layer.startsWith('feedback')) send.textContent = 'Keep';
   area.addEventListener('input', () => {
     send.hidden = form.hidden = !area.value.trim();
+    if (amongst) amongst.hidden = send.hidden;
     drafts.keep(about(), place, area.value.trim() ? typed(area) : null);
     arrange();
   });
@@ -322,32 +465,93 @@ function answer(t) {
       'button',
       {
         className: 'button quiet',
-        'aria-label': `Speak a reply to note ${t.number}`,
+        'aria-label': `Speak a reply to ${named(t)}`,
         on: { click: () => spoken(t, box) },
       },
       icon('voice'),
       'Speak',
     );
-  const settle = el(
-    'button',
-    {
-      className: 'button quiet',
-      'aria-label': `Note ${t.number} is done`,
-      on: { click: () => add('reply', t.page, { to: t.remarks[0].id, done: true }, { layer: marks.view.say }) },
-    },
-    icon('check'),
-    'Done',
-  );
+  const settle = t.number
+    ? el(
+        'button',
+        {
+          className: 'button quiet',
+          'aria-label': `Note ${t.number} is done`,
+          on: { click: () => add('reply', t.page, { to: t.remarks[0].id, done: true }, { layer }) },
+        },
+        icon('check'),
+        'Done',
+      )
+    : null;
+  // What colleagues ask each other no student sees, and neither what is answered to that.
+  const colleague = t.remarks.findLast((r) => r.layer === 'among' && !r.mine);
+  const tell = (more) => {
+    const said = typed(area);
+    area.value = '';
+    area.blur();
+    drafts.drop(about(), place);
+    add('reply', t.page, { to: t.remarks[0].id, ...said, ...more }, { layer: marks.view.teacher ? 'among' : layer });
+  };
+  const amongst =
+    colleague &&
+    el(
+      'button',
+      { className: 'button', hidden: send.hidden, on: { click: () => tell({}) } },
+      `Only to ${colleague.author}`,
+    );
+  const consult =
+    t.number && (marks.view.teacher || marks.view.way === 'shared')
+      ? el(
+          'button',
+          {
+            className: 'button quiet',
+            'aria-label': `Ask ${marks.view.teacher ? 'a colleague' : 'somebody'} about note ${t.number}`,
+            on: { click: () => whom(box, tell) },
+          },
+          icon('hands'),
+          marks.view.teacher ? 'Ask a colleague' : 'Ask somebody',
+        )
+      : null;
   form.hidden = send.hidden;
-  const box = el('div', { className: 'answer' }, area, el('div', { className: 'tools' }, send, speak, settle, form));
+  const box = el(
+    'div',
+    { className: 'answer' },
+    area,
+    el('div', { className: 'tools' }, send, amongst || null, speak, settle, consult, form),
+  );
   return box;
+}
+
+// layerOf is where what is answered to a conversation goes: what was asked or said at
+// once is answered at once.
+const layerOf = (t) => (t.remarks[0].layer === 'replies' ? 'replies' : marks.view.say);
+
+// whom offers the names of those who may be asked, and asks the one who is pressed.
+async function whom(box, tell) {
+  box.querySelector('.names')?.remove();
+  let all;
+  try {
+    all = (await asked()).filter((one) => !one.me);
+  } catch (e) {
+    toast(e.message);
+    return;
+  }
+  const list = el(
+    'div',
+    { className: 'names tools', role: 'group', 'aria-label': 'Whom to ask' },
+    ...all.map((one) => el('button', { className: 'button', on: { click: () => tell({ asks: one.id }) } }, one.name)),
+    all.length ? null : el('p', { className: 'hint' }, 'Nobody else marks in this course.'),
+  );
+  box.append(list);
+  arrange();
+  list.querySelector('button')?.focus({ preventScroll: true });
 }
 
 // spoken answers a note by voice, in the place of the field; with a recording that was
 // broken off, it goes on from that.
 function spoken(t, box, broken) {
   const stood = [...box.childNodes],
-    layer = marks.view.say,
+    layer = layerOf(t),
     body = el('div'),
     back = () => {
       box.replaceChildren(...stood);
@@ -379,8 +583,10 @@ export const recorder = (layer) => ({
 // resume shows the recordings of answers that were broken off.
 export function resume(broken) {
   for (const r of broken) {
-    const t = threads.find((one) => one.remarks[0].id === r.about.reply),
-      box = t && cards.get(r.about.reply)?.querySelector('.answer:last-child');
+    const ofAll = r.about.reply === WHOLE,
+      t = ofAll ? { remarks: [{ id: WHOLE }], page: 1 } : threads.find((one) => one.remarks[0].id === r.about.reply),
+      card = ofAll ? document.querySelector('[data-whole]') : cards.get(r.about.reply),
+      box = t && card?.querySelector('.answer:last-child');
     if (box) spoken(t, box, r);
   }
 }
@@ -486,6 +692,16 @@ export function activate(key) {
   light();
   arrange();
   if (over()) together(key);
+}
+
+// show brings a note into view, with its place.
+export function show(key) {
+  const t = threads.find((one) => one.remarks[0].id === key);
+  if (!t) return;
+  goTo(t.page, t.place[1]);
+  screen.classList.add('notes-open');
+  activate(key);
+  cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true });
 }
 
 // together brings a note and its place into view at once, where the margin is a

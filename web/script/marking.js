@@ -6,7 +6,7 @@ import { ask, post } from './net.js';
 import { dialog } from './dialogs.js';
 import { toast } from './toast.js';
 import { find, marks } from './marks.js';
-import { activate, arrange } from './margin.js';
+import { activate, arrange, showWhole } from './margin.js';
 import { formal } from './prosaic.js';
 import { extra } from './keys.js';
 import * as queue from './queue.js';
@@ -39,6 +39,7 @@ export function draw(v) {
     timer = setTimeout(() => give().catch(() => {}), 700);
   }
   if (v.head) window.htmx.swap(top, v.head, { swapStyle: 'innerHTML' });
+  showWhole();
   if (typed) for (const id of GIVEN) field(id).value = typed[id] ?? '';
   const remark = top.querySelector('#remark');
   if (remark && !remark.dressed && !top.querySelector('.formal')) {
@@ -458,7 +459,13 @@ const copies = () =>
   [...roll.querySelectorAll('a:not([data-watch])')].filter((a) => !a.hidden).map((a) => +a.dataset.copy);
 const watches = (id) => !!roll.querySelector(`a[data-watch][data-copy="${id}"]`);
 const fetchView = (id, attempt, watch = watches(id)) =>
-  ask(watch ? `/copies/${id}/watch` : `/copies/${id}/marking${attempt ? `?attempt=${attempt}` : ''}`);
+  ask(
+    marks.view?.asked && id === marks.view.copy && watch
+      ? `/copies/${id}/asked`
+      : watch
+        ? `/copies/${id}/watch`
+        : `/copies/${id}/marking${attempt ? `?attempt=${attempt}` : ''}`,
+  );
 
 function lookAhead() {
   const all = copies(),

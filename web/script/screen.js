@@ -3,6 +3,7 @@
 
 import { core } from './core.js';
 import { keep, look, settings } from './settings.js';
+import { el, icon } from './paint.js';
 import { fit, lay, surface } from './surface.js';
 import { load, marks, readyForHits, refresh, take } from './marks.js';
 import * as queue from './queue.js';
@@ -86,6 +87,8 @@ export async function begins(view) {
   offline.keep(view);
   offline.note();
   if (!view.teacher) student.takeHanded();
+  const note = location.hash.match(/^#note-(.+)$/)?.[1]; // that a link leads to
+  if (note) margin.show(note);
 }
 
 // change shows another view of this copy, or another copy.
@@ -104,7 +107,7 @@ async function change(view) {
 // known tells the queue what is here already of the copy.
 async function known(view) {
   await queue.begin(view.person, view.copy, view.edit, view.watch ? view.said : view.seq, view.teacher);
-  if (view.watch) queue.heard('work', view.seq);
+  if (view.watch) queue.heard(followed(view), view.asked ? view.said : view.seq);
   said = view.said ?? 0;
 }
 
@@ -142,9 +145,11 @@ document.querySelector('[data-do="margin"]').addEventListener('click', () => scr
 let source = null;
 function follow(view) {
   source?.close();
-  if (view.trial || view.past || (!view.edit && view.teacher)) return;
+  if (view.trial || view.past || (!view.edit && view.teacher && !view.asked)) return;
   const layer = followed(view);
-  source = new EventSource(`/copies/${view.copy}/feed?layer=${layer}&seq=${view.seq}&said=${view.said ?? 0}`);
+  source = new EventSource(
+    `/copies/${view.copy}/feed?layer=${layer}&seq=${view.asked ? view.said : view.seq}&said=${view.said ?? 0}`,
+  );
   source.addEventListener('news', async (e) => {
     const news = JSON.parse(e.data);
     student.watched(news.watchers ?? []);
@@ -170,7 +175,7 @@ function follow(view) {
 let newest = null,
   said = 0, // the newest of what both sides say at once that is here
   timer = 0;
-const followed = (view) => (view.watch ? 'work' : view.edit || 'work');
+const followed = (view) => (view.asked ? 'replies' : view.watch ? 'work' : view.edit || 'work');
 async function catchUp() {
   clearTimeout(timer);
   const { view } = marks;
@@ -197,7 +202,7 @@ async function catchUp() {
   }
   const fresh = await ask(
     view.watch
-      ? `/copies/${view.copy}/watch`
+      ? `/copies/${view.copy}/${view.asked ? 'asked' : 'watch'}`
       : view.teacher
         ? `/copies/${view.copy}/marking?attempt=${view.attempt}`
         : `/copies/${view.copy}/view`,
@@ -213,14 +218,37 @@ const working = (state) => ['not started', 'in progress', 'reworking'].includes(
 async function moved(news) {
   if (news.state === 'submitted' && marks.view.state === 'submitted') return false;
   if (working(news.state) && working(marks.view.state)) {
-    if (news.returned) toast('New feedback has come. Load the page again to see it.');
+    if (news.returned) announce('New feedback has come for this copy.', 'See the feedback');
     if (news.state !== marks.view.state) student.moved(news.state).catch(() => {});
     return true;
   }
-  finish();
-  await queue.drained().catch(() => {});
-  if (!queue.busy()) location.reload();
+  if (news.state === 'returned') announce('Your teacher has returned this copy.', 'See the feedback');
+  else if (news.state === 'submitted')
+    announce('This copy was submitted elsewhere. What you add now waits for the next attempt.', 'Show it');
+  else announce('Something has happened to this copy elsewhere.', 'Show it');
   return false;
+}
+
+// announce says that the copy stands otherwise now, and shows that when it is pressed:
+// nothing moves under the hands.
+function announce(words, press) {
+  document.querySelector('[data-news]')?.remove();
+  const go = async () => {
+    finish();
+    await queue.drained().catch((e) => toast(e.message));
+    if (!queue.busy()) location.reload();
+  };
+  document
+    .querySelector('[data-desk]')
+    .before(
+      el(
+        'div',
+        { className: 'mode news', role: 'status', data: { news: '' } },
+        icon('note'),
+        el('span', {}, words),
+        el('button', { className: 'button dark', on: { click: go } }, press),
+      ),
+    );
 }
 window.addEventListener('pagehide', () => source?.close());
 // What was opened from this device is compared with the server as soon as

@@ -17,7 +17,7 @@ import { blankOf, empty, tasks } from './blanks.js';
 import { now, seen } from './pagenav.js';
 import * as drafts from './drafts.js';
 import * as tags from './tags.js';
-import { about } from './margin.js';
+import { about, showWhole } from './margin.js';
 import { dated } from './dated.js';
 import { done, handed } from './handed.js';
 import { bring, letLook, setKey } from './ownkey.js';
@@ -53,6 +53,7 @@ setInterval(left, 60000);
 function head(html) {
   const open = top.querySelector('details.rich')?.open;
   top.innerHTML = html;
+  showWhole();
   const details = top.querySelector('details.rich');
   if (details && open !== undefined) details.open = open;
   offer();

@@ -56,9 +56,11 @@ export function walk() {
     where.textContent = `Remark ${at + 1} of ${all.length}`;
     before.disabled = at === 0;
     next.textContent = at === all.length - 1 ? 'Done' : 'Next';
-    goTo(t.page, t.place[1]);
     document.querySelector('[data-screen]').classList.add('notes-open');
-    activate(t.remarks[0].id);
+    if (t.page) {
+      goTo(t.page, t.place[1]);
+      activate(t.remarks[0].id);
+    }
     if (voice?.trail) play(ofVoice(voice, `note ${t.number}`, { then: heard }));
     else if (voice) {
       audio = new Audio(soundAt(t.remarks[0]));

@@ -1,0 +1,182 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/core/submission"
+	"readymargin/e2e/browser"
+	"readymargin/e2e/house"
+	"readymargin/school"
+)
+
+// shows waits until words are on a page, and gone waits until they are not.
+func shows(p *browser.Tab, words string) func() error {
+	return func() error {
+		return p.Until("“"+words+"” is there", fmt.Sprintf(`document.body.innerText.includes(%q)`, words))
+	}
+}
+
+func gone(p *browser.Tab, words string) func() error {
+	return func() error {
+		return p.Until("“"+words+"” is gone", fmt.Sprintf(`!document.body.innerText.includes(%q)`, words))
+	}
+}
+
+// named presses the button that is called so, the last of them.
+func named(p *browser.Tab, words string) func() error {
+	return func() error {
+		if err := p.Until(words+" is there", fmt.Sprintf(`(() => { const b = [...document.querySelectorAll("button, a.button")].filter((b) => b.innerText.trim() === %q && b.checkVisibility()).at(-1); if (!b) return false; for (const o of document.querySelectorAll("[data-pressed]")) delete o.dataset.pressed; b.dataset.pressed = ""; return true })()`, words)); err != nil {
+			return err
+		}
+		return p.Click("[data-pressed]")
+	}
+}
+
+// A student asks something while working. The teacher has the question and what stands
+// around it, and nothing else of the copy; the answer is announced and stands at the
+// place. While it waits it can be taken back. A colleague is asked, and no student knows.
+func TestAskingWhileWorking(t *testing.T) {
+	t.Parallel()
+	ctx, s := context.Background(), home.School
+	sc := setSceneNamed(t, "Asker")
+	c := sc.copies[flow.InProgress]
+	student := account(t, "asker.student")
+	far, near := house.Written("ask-far1", "Far away from it"), house.Written("ask-near", "Close to it")
+	far.Mark.Body = far.Mark.Body.Moved(page.Pt(0, 600))
+	if _, err := s.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{far, near}); err != nil {
+		t.Fatal(err)
+	}
+	pupil, teacher, colleague := tab(t, 1280, 800), tab(t, 1280, 800), tab(t, 1280, 800)
+	path := fmt.Sprintf("/copies/%d", c.ID)
+	steps(t, func() error { return pupil.SignIn("asker.student", scenePassword) }, func() error { return pupil.Go(path) }, pupil.Ready,
+		func() error { return teacher.SignIn("asker.teacher", scenePassword) },
+		func() error { return colleague.SignIn("asker.assistant", scenePassword) },
+		func() error { return pupil.Click(`.place [aria-label="Note"]`) }, func() error { return pupil.Press(browser.Place{Page: 1, X: 420, Y: 60}) },
+		func() error { return pupil.Presses("Is this the right depth?") }, func() error { return pupil.Click("[data-draft] .dark") },
+		named(pupil, "Ask it now"), shows(pupil, "nothing else of your copy"))
+	axeFinds(t, pupil, "asking before the copy is submitted")
+	steps(t, named(pupil, "Send it"), shows(pupil, "asks now"), saved(pupil),
+		// It can be taken back while it waits, and asked again.
+		func() error { return teacher.Go("/") }, shows(teacher, "Is this the right depth?"), shows(teacher, "Asker Student asks while working"),
+		named(pupil, "Take it back"), shows(pupil, "Ask it now"), saved(pupil),
+		func() error { return teacher.Go("/") }, gone(teacher, "Is this the right depth?"))
+	if code, _ := sc.page(t, "teacher", path+"/asked"); code != http.StatusForbidden {
+		t.Errorf("what was taken back: %d", code)
+	}
+	steps(t, named(pupil, "Ask it now"), named(pupil, "Send it"), shows(pupil, "asks now"), saved(pupil),
+		func() error { return teacher.Go("/") }, func() error { return teacher.Click(".waits .button") }, teacher.Ready,
+		shows(teacher, "Is this the right depth?"), shows(teacher, "nothing else of the copy"))
+	axeFinds(t, teacher, "what was asked")
+	axeFinds(t, pupil, "a question that waits")
+	for who, want := range map[string]int{"teacher": 200, "assistant": 200, "student": 403, "classmate": 404, "other teacher": 404, "outsider": 404, "waiting": 404, "admin": 404} {
+		code, page := sc.page(t, who, path+"/asked")
+		if code != want {
+			t.Errorf("%s sees what was asked: %d, want %d", who, code, want)
+		}
+		if code == 200 && (strings.Contains(page, "Far away") || !strings.Contains(page, "Close to it")) {
+			t.Errorf("%s sees another part of the copy than what stands around: %s", who, page)
+		}
+	}
+	if code, _ := sc.page(t, "teacher", path+"/marking"); code == http.StatusOK {
+		t.Error("the copy can be marked, though it was not submitted")
+	}
+	steps(t,
+		// A colleague is asked, finds it on the pile, and answers them alone.
+		named(teacher, "Ask a colleague"), named(teacher, "Asker Assistant"), shows(teacher, "among teachers"), saved(teacher),
+		func() error { return colleague.Go("/") }, shows(colleague, "Asker Teacher asks you about Asker Student’s copy"),
+		func() error { return colleague.Click(`.waits article:last-child .button`) }, colleague.Ready,
+		func() error { return colleague.Fill("[data-note] .answer textarea", "Add the tide") },
+		named(colleague, "Only to Asker Teacher"), shows(teacher, "Add the tide"), saved(colleague),
+		func() error { return colleague.Go("/") }, gone(colleague, "asks you about"),
+		// The student is answered, and told.
+		func() error { return teacher.Fill("[data-note] .answer textarea", "Think of the tide") }, named(teacher, "Send"),
+		shows(pupil, "Think of the tide"), shows(pupil, "Asker Teacher has answered."), gone(pupil, "Take it back"), gone(pupil, "Add the tide"), saved(teacher),
+		func() error { return teacher.Go("/") }, gone(teacher, "Is this the right depth?"))
+	// A student's key to another's words: none of what colleagues say comes with any page.
+	for _, at := range []string{path, path + "/view", path + "/changes?after=0"} {
+		if _, page := sc.page(t, "student", at); strings.Contains(page, "Add the tide") || strings.Contains(page, "among") {
+			t.Errorf("%s tells what colleagues say", at)
+		}
+	}
+	// Nobody changes what somebody else has said there.
+	v, err := s.Screens.OpenAsked(ctx, account(t, "asker.teacher"), c.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, m := range v.Marks {
+		if m.Layer != submission.Replies || m.By != "Asker Teacher" {
+			continue
+		}
+		if _, err := s.Saving.Save(ctx, student, c.ID, submission.Replies, []submission.Op{{ID: "op-not-mine", On: m.Mark.ID, Base: m.Version}}); !school.IsProblem(err, "not yours") {
+			t.Errorf("a student takes the teacher's words away: %v", err)
+		}
+	}
+	// Not before one may know of it, not on work to be marked without names, not by note of another kind.
+	ask := func(id string) submission.Op {
+		m := mark.Mark{ID: id, Page: 1, Body: &mark.Note{At: [2]float64{50, 50}, Says: "ask", Text: "May I?"}}
+		return submission.Op{ID: "op-" + id, On: id, Mark: &m}
+	}
+	fresh := sc.copies[flow.NotStarted]
+	if _, err := s.Saving.Save(ctx, student, fresh.ID, submission.Replies, []submission.Op{ask("ask-first")}); err != nil {
+		t.Errorf("the first thing on a copy is a question: %v", err)
+	}
+	if _, err := s.Saving.Save(ctx, student, sc.copies[flow.Submitted].ID, submission.Replies, []submission.Op{ask("ask-late")}); err == nil {
+		t.Error("it is asked now though it is submitted")
+	}
+}
+
+// saved waits until everything has been taken by the server.
+func saved(p *browser.Tab) func() error {
+	return func() error {
+		return p.Until("it is saved", `document.querySelector("[data-saved-words]").textContent.startsWith("Saved")`)
+	}
+}
+
+// The copy as a whole is spoken about: the line to the teacher, the overall remark,
+// spoken too, and the answers to both.
+func TestTheWholeCopyIsSpokenAbout(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Whole")
+	c := sc.copies[flow.Submitted]
+	teacher, pupil := tab(t, 1280, 800), tab(t, 1280, 800)
+	steps(t, func() error { return teacher.SignIn("whole.teacher", scenePassword) },
+		func() error { return teacher.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.AssignmentID, c.ID)) }, teacher.Ready,
+		named(teacher, "Speak the overall remark"),
+		func() error { return teacher.Click(`[data-whole] [aria-label="Record"]`) },
+		func() error {
+			return teacher.Until("it records", `document.querySelector("[data-whole] .clip.live time")?.textContent === "0:02"`)
+		},
+		func() error { return teacher.Click(`[data-whole] [aria-label="Stop"]`) },
+		func() error { return teacher.Click(`[data-whole] .dark`) },
+		func() error {
+			return teacher.Until("it stands there", `document.querySelector("[data-whole] .clip:not(.live)")`)
+		}, saved(teacher),
+		func() error { return pupil.SignIn("whole.student", scenePassword) }, func() error { return pupil.Go(fmt.Sprintf("/copies/%d", c.ID)) }, pupil.Ready,
+		func() error {
+			return pupil.Until("nothing of it is there before Return", `!document.querySelector("[data-whole] .clip")`)
+		})
+	axeFinds(t, teacher, "the whole copy, spoken about")
+	if err := home.School.Marking.Return(context.Background(), account(t, "whole.teacher"), c.ID, 1); err != nil {
+		t.Fatal(err)
+	}
+	steps(t, shows(pupil, "Your teacher has returned this copy."), func() error {
+		time.Sleep(500 * time.Millisecond) // nothing loads itself anew
+		return pupil.Until("it is as it was", `!document.querySelector("[data-whole] .clip")`)
+	})
+	axeFinds(t, pupil, "feedback that is announced")
+	steps(t, named(pupil, "See the feedback"),
+		func() error {
+			return pupil.Until("the overall remark is there", `document.querySelector("[data-screen]").dataset.ready && document.querySelector("[data-whole] .clip")`)
+		},
+		func() error { return pupil.Fill("[data-whole] textarea", "Thank you, I will draw it again") }, named(pupil, "Send"), saved(pupil),
+		shows(teacher, "Thank you, I will draw it again"))
+	axeFinds(t, pupil, "the whole copy, answered")
+}
