@@ -4,7 +4,10 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"net/url"
+	"regexp"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -15,6 +18,8 @@ import (
 	"readymargin/e2e/browser"
 	"readymargin/e2e/house"
 	"readymargin/school"
+	"readymargin/school/intake"
+	"readymargin/sound"
 )
 
 // shows waits until words are on a page, and gone waits until they are not.
@@ -179,4 +184,142 @@ func TestTheWholeCopyIsSpokenAbout(t *testing.T) {
 		func() error { return pupil.Fill("[data-whole] textarea", "Thank you, I will draw it again") }, named(pupil, "Send"), saved(pupil),
 		shows(teacher, "Thank you, I will draw it again"))
 	axeFinds(t, pupil, "the whole copy, answered")
+}
+
+// What was said aloud is heard from the start page, one remark after the other, the one
+// on the whole copy first. To where it was heard the teacher sees, and the student
+// knows that.
+func TestFeedbackIsHeardFromTheStartPage(t *testing.T) {
+	t.Parallel()
+	ctx, s := context.Background(), home.School
+	sc := setSceneNamed(t, "Listener")
+	c := sc.copies[flow.Submitted]
+	teacher := account(t, "listener.teacher")
+	var ops []submission.Op
+	for i, words := range []string{"Look at the table once more.", "And well done on the whole."} {
+		wav, err := sound.Speak(ctx, words, "en-gb", 150)
+		if err != nil {
+			t.Fatal(err)
+		}
+		v, err := s.Attachments.AddVoice(ctx, teacher, c.ID, submission.Feedback(1), intake.Recorded{Data: wav})
+		if err != nil {
+			t.Fatal(err)
+		}
+		m := mark.Mark{ID: fmt.Sprintf("said-aloud-%d", i), Page: 1, Body: &mark.Note{At: [2]float64{300, 300}, Text: words, Voice: &v}}
+		if i == 1 {
+			m.Body = &mark.Reply{To: mark.Whole, Voice: &v}
+		}
+		ops = append(ops, submission.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
+	}
+	if _, err := s.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), ops); err != nil {
+		t.Fatal(err)
+	}
+	aloud, heard := fmt.Sprintf("/copies/%d/aloud", c.ID), fmt.Sprintf("/copies/%d/heard", c.ID)
+	if code, _ := sc.page(t, "student", aloud); code != http.StatusNotFound {
+		t.Errorf("heard before it is returned: %d", code)
+	}
+	if err := s.Marking.Return(ctx, teacher, c.ID, 1); err != nil {
+		t.Fatal(err)
+	}
+	roll := fmt.Sprintf("/assignments/%d/roll", c.AssignmentID)
+	if _, page := sc.page(t, "teacher", roll); !strings.Contains(page, "not seen yet") || !strings.Contains(page, "heard 0:00 of") {
+		t.Errorf("before anybody hears it the roll says %s", page)
+	}
+	for who, want := range map[string]int{"teacher": 403, "classmate": 404, "outsider": 404} {
+		if res, err := sc.people[who].PostForm(home.Base+heard, url.Values{"remark": {"said-aloud-0"}, "ms": {"1000"}}); err != nil || res.StatusCode != want {
+			t.Errorf("%s hears it: %v %v", who, res.StatusCode, err)
+		}
+	}
+	if res, err := sc.people["student"].PostForm(home.Base+heard, url.Values{"remark": {"said-never-0"}, "ms": {"1000"}}); err != nil || res.StatusCode != http.StatusNotFound {
+		t.Errorf("a remark that there is not: %v %v", res.StatusCode, err)
+	}
+	pupil := tab(t, 1280, 800)
+	steps(t, func() error { return pupil.SignIn("listener.student", scenePassword) }, func() error { return pupil.Go("/to-do") },
+		func() error { return pupil.Click(fmt.Sprintf(`[data-listen="%d"]`, c.ID)) }, shows(pupil, "1 of 2 · Listener Teacher · on the whole copy"))
+	axeFinds(t, pupil, "listening on the start page")
+	steps(t, shows(pupil, "2 of 2 · Listener Teacher · page 1"), shows(pupil, "Look at the table once more."),
+		func() error {
+			return pupil.Until("it is heard to its end", `document.querySelector(".listening .go").getAttribute("aria-label") === "Play"`)
+		})
+	var page string
+	for range 40 {
+		if _, page = sc.page(t, "teacher", roll); regexp.MustCompile(`seen [A-Z][a-z]+.* · heard (0:0[3-6]) of (0:0[3-6])`).MatchString(page) && !strings.Contains(page, "not seen yet") {
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	m := regexp.MustCompile(`heard (0:0\d) of (0:0\d)`).FindStringSubmatch(page)
+	if m == nil || m[1] != m[2] {
+		t.Errorf("after it was heard the roll says %s", page)
+	}
+	steps(t, named(pupil, "On the page"), pupil.Ready, shows(pupil, "Your teacher sees that you have opened this, and to where you have listened."))
+	if _, view := sc.page(t, "teacher", fmt.Sprintf("/copies/%d/marking", c.ID)); !strings.Contains(view, `"heard":{"said-aloud-0":`) {
+		t.Error("the teacher does not see to where each remark was heard")
+	}
+}
+
+// A teacher says something to the class, typed and spoken; it stands on the students'
+// start pages until they have seen it, and who has is told.
+func TestALineToTheClass(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Liner")
+	course := fmt.Sprintf("/courses/%d", sc.course.ID)
+	teacher, pupil := tab(t, 1280, 800), tab(t, 1280, 800)
+	steps(t, func() error { return teacher.SignIn("liner.teacher", scenePassword) }, func() error { return teacher.Go(course) },
+		named(teacher, "Say it"), shows(teacher, "Write or speak something"),
+		func() error { return teacher.Fill("#class-line", "Bring your parallel rulers on Tuesday.") }, named(teacher, "Say it"), shows(teacher, "Seen by 0 of 2"),
+		func() error { return teacher.Fill("#class-line", "The tide tables") }, named(teacher, "Speak it"),
+		func() error { return teacher.Click(`[data-recorder] [aria-label="Record"]`) },
+		func() error {
+			return teacher.Until("it records", `document.querySelector("[data-recorder] .clip.live time")?.textContent === "0:02"`)
+		},
+		func() error { return teacher.Click(`[data-recorder] [aria-label="Stop"]`) }, func() error { return teacher.Click(`[data-recorder] .dark`) },
+		shows(teacher, "The tide tables"),
+		func() error { return teacher.Until("it can be heard", `document.querySelector(".class-line .clip")`) },
+		func() error { return pupil.SignIn("liner.student", scenePassword) }, func() error { return pupil.Go("/to-do") },
+		shows(pupil, "Bring your parallel rulers on Tuesday."),
+		func() error { return pupil.Until("it can be heard", `document.querySelector(".heap.line .clip .go")`) })
+	axeFinds(t, teacher, "lines to the class")
+	axeFinds(t, pupil, "a line to the class on the start page")
+	sound, err := browser.Eval[string](pupil, `return document.querySelector("[data-clip]").dataset.clip`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for who, want := range map[string]int{"teacher": 200, "assistant": 200, "student": 200, "classmate": 200, "other teacher": 404, "outsider": 404, "waiting": 404, "admin": 404} {
+		if code, _ := sc.page(t, who, sound); code != want {
+			t.Errorf("%s hears what was said to the class: %d, want %d", who, code, want)
+		}
+	}
+	line := strings.TrimSuffix(sound, "/sound")
+	for at, who := range map[string]map[string]int{
+		line + "/seen":    {"teacher": 403, "outsider": 404},
+		line + "/drop":    {"assistant": 403, "student": 403, "outsider": 404},
+		course + "/lines": {"assistant": 403, "student": 403, "outsider": 404},
+	} {
+		for one, want := range who {
+			if res, err := sc.people[one].PostForm(home.Base+at, url.Values{"text": {"Mine"}}); err != nil || res.StatusCode != want {
+				t.Errorf("%s posts to %s: %v (%v)", one, at, res.StatusCode, err)
+			}
+		}
+	}
+	steps(t, func() error { return pupil.Click(`.heap.line:last-of-type .button, .heap.line .button`) }, shows(pupil, "Said to the class"),
+		func() error { return teacher.Go(course) }, shows(teacher, "Seen by 1 of 2"),
+		named(teacher, "Take it away"), gone(teacher, "Bring your parallel rulers"))
+	// Three hundred at once see it, and each counts once.
+	var all sync.WaitGroup
+	for range 150 {
+		for _, who := range []string{"student", "classmate"} {
+			all.Go(func() {
+				if res, err := sc.people[who].Post(home.Base+line+"/seen", "application/x-www-form-urlencoded", nil); err != nil || res.StatusCode != http.StatusSeeOther {
+					t.Errorf("%s: %v", who, err)
+				} else {
+					res.Body.Close()
+				}
+			})
+		}
+	}
+	all.Wait()
+	if _, page := sc.page(t, "teacher", course); !strings.Contains(page, "Seen by 2 of 2") {
+		t.Error("who has seen it is not counted once each")
+	}
 }

@@ -196,7 +196,7 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 	if err != nil || len(fingerprint) != 64 {
 		t.Fatalf("fingerprint %q, %v", fingerprint, err)
 	}
-	steps(t, func() error {
+	steps(t, shows(student, "This copy was submitted elsewhere."), named(student, "Show it"), func() error {
 		return student.Until("the other window knows it, too", `document.querySelector("[data-top]").innerText.includes("Submitted")`)
 	})
 
@@ -250,7 +250,7 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 	)
 
 	// The student sees and hears it, answers, improves.
-	steps(t,
+	steps(t, shows(student, "Your teacher has returned this copy."), named(student, "See the feedback"),
 		func() error {
 			return student.Until("the feedback arrives", `document.querySelector("[data-top]").innerText.includes("11.5 of 14")`)
 		},

@@ -88,6 +88,8 @@ type CopyTx interface {
 	PutQuestion(q Question, op string) error
 	DropQuestion(mark string) error
 	Answered(note string, by uint64, at time.Time) error
+	// Hear notes to where a remark was heard, unless it was heard farther before.
+	Hear(attempt int, remark string, milliseconds int, at time.Time) error
 	// Assignment returns the copy's assignment, without its handouts.
 	Assignment() (Assignment, error)
 	// PutDraft writes a draft over an older one.

@@ -94,6 +94,24 @@ const (
 // VoiceMinutes returns the longest voice note in whole minutes.
 func (c Course) VoiceMinutes() int { return c.VoiceSeconds / 60 }
 
+// A ClassLine is what a teacher says to a whole class, in words, spoken, or both.
+type ClassLine struct {
+	ID           uint64
+	CourseID     uint64
+	AuthorID     uint64 `gorm:"default:null"` // 0 when they were erased
+	Text         string
+	Sound        string `gorm:"default:null"` // "" for none
+	Milliseconds int
+	Peaks        string `gorm:"default:null"` // JSON
+	At           time.Time
+
+	Author string     `gorm:"->"`
+	Course string     `gorm:"->"`
+	Zone   string     `gorm:"->"`                 // of the course
+	SeenBy []uint64   `gorm:"->;serializer:json"` // known of the lines of a course
+	SeenAt *time.Time `gorm:"->"`                 // when the one who asks has seen it; known of one's own
+}
+
 // A Membership says what a person is in a course.
 type Membership struct {
 	CourseID uint64
@@ -388,6 +406,17 @@ type Attempt struct {
 	Helped       bool       // somebody helped with it
 	Whole        bool       `gorm:"-"`  // the points were given as a whole; known after they were given
 	Pending      *time.Time `gorm:"->"` // when it is to be returned; known of all attempts of an assignment
+
+	Spoken int            // milliseconds that can be heard in what was returned
+	Heard  map[string]int `gorm:"->;serializer:json"` // of these, by remark
+}
+
+// HeardOf returns how much of what can be heard was heard, in milliseconds.
+func (a Attempt) HeardOf() (all int) {
+	for _, ms := range a.Heard {
+		all += ms
+	}
+	return all
 }
 
 // A Return is one giving back of an attempt: planned, then done, or stopped

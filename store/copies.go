@@ -147,7 +147,17 @@ func (s Copies) CopiesOfStudent(ctx context.Context, student uint64) ([]school.C
 
 // Attempts returns the attempts of a copy in their order.
 func (s Copies) Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error) {
-	return all[school.Attempt](s.db.WithContext(ctx).Where("copy_id = ?", copyID).Order("number"))
+	return all[school.Attempt](s.db.WithContext(ctx).Select("attempts.*, "+heard+" AS heard").Where("copy_id = ?", copyID).Order("number"))
+}
+
+// heard is to where the remarks of an attempt were heard, as JSON.
+const heard = "(SELECT JSON_OBJECTAGG(h.mark_id, h.milliseconds) FROM heard h WHERE h.copy_id = attempts.copy_id AND h.attempt = attempts.number)"
+
+// Hear notes to where a remark was heard.
+func (t copyTx) Hear(attempt int, remark string, milliseconds int, at time.Time) error {
+	return t.tx.Exec(`INSERT INTO heard (copy_id, attempt, mark_id, milliseconds, at) VALUES (?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE at = IF(VALUES(milliseconds) > milliseconds, VALUES(at), at), milliseconds = GREATEST(milliseconds, VALUES(milliseconds))`,
+		t.id, attempt, remark, milliseconds, at).Error
 }
 
 // copyWithAttempt is a copy with one of its attempts; without one, its number is 0.
@@ -170,6 +180,9 @@ func (s Copies) HandedIn(ctx context.Context, assignments ...uint64) (copies []s
 		if name == "pending" {
 			from = `(SELECT MAX(r.due_at) FROM returns r WHERE r.copy_id = attempts.copy_id AND r.attempt = attempts.number
 				AND r.done_at IS NULL AND r.stopped_at IS NULL)`
+		}
+		if name == "heard" {
+			from = heard
 		}
 		columns = append(columns, from+" AS tried_"+name)
 	}

@@ -71,7 +71,7 @@ const unreferenced = `NOT EXISTS (SELECT 1 FROM sources WHERE file_hash = blobs.
 	AND NOT EXISTS (SELECT 1 FROM attempts WHERE snapshot_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM attempts WHERE returned_hash = blobs.hash)
 	AND NOT EXISTS (SELECT 1 FROM returns WHERE before_hash = blobs.hash)
 	AND NOT EXISTS (SELECT 1 FROM withdrawn WHERE snapshot_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM pictures WHERE blob_hash = blobs.hash)
-	AND NOT EXISTS (SELECT 1 FROM ready_remarks WHERE sound = blobs.hash)`
+	AND NOT EXISTS (SELECT 1 FROM ready_remarks WHERE sound = blobs.hash) AND NOT EXISTS (SELECT 1 FROM class_lines WHERE sound = blobs.hash)`
 
 // Sweep deletes the blobs from before a time that nothing refers to, and chunks
 // that never became a blob. What is stored in this moment is younger; and where

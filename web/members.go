@@ -72,6 +72,11 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 		"New": fresh, "Given": given, "Gone": gone, "Origin": s.cfg.Origin, "Runs": role == access.Teacher,
 		"Waiting": groups[access.Waiting], "Assistants": groups[access.Assistant], "Sections": assign.Sections(members), "Days": days, "Zones": zones,
 	}
+	lines, err := s.school.ClassLines.Of(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	data["Lines"] = seen(lines, groups[access.Student])
 	practice := fmt.Sprint("practice.", me(c).ID)
 	for _, m := range groups[access.Practice] {
 		if m.Login != practice || role != access.Teacher {

@@ -26,7 +26,7 @@ var templates embed.FS
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "qr": qr, "glance": glance, "way": func(m flow.Mode) string { return ways[m] }, "bytes": bytesOf, "job": func(k school.JobKind) string { return jobs[k] }, "more": func(n, shown int) int { return n - shown }, "among": among, "chosen": chosen, "rich": rich, "said": said, "percent": percent, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
+		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "qr": qr, "glance": glance, "way": func(m flow.Mode) string { return ways[m] }, "bytes": bytesOf, "job": func(k school.JobKind) string { return jobs[k] }, "more": func(n, shown int) int { return n - shown }, "among": among, "chosen": chosen, "rich": rich, "said": said, "percent": percent, "minutes": minutes, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -268,3 +268,6 @@ func glance(h feedback.MarkingQueue) template.HTML {
 	b.WriteString(`</svg>`)
 	return template.HTML(b.String())
 }
+
+// minutes tells milliseconds of sound as minutes and seconds.
+func minutes(ms int) string { return fmt.Sprintf("%d:%02d", ms/60000, ms/1000%60) }

@@ -327,6 +327,33 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	return c.JSON(http.StatusOK, brought)
 }
 
+// aloud answers with what can be heard of the newest feedback.
+func (s *Site) aloud(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	attempt, all, err := s.school.Listening.Aloud(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"attempt": attempt, "all": all})
+}
+
+// heard notes to where a student has heard a remark.
+func (s *Site) heard(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	attempt, _ := echo.FormValue[int](c, "attempt")
+	ms, _ := echo.FormValue[int](c, "ms")
+	if err := s.school.Listening.Heard(c.Request().Context(), me(c), n, attempt, c.FormValue("remark"), time.Duration(ms)*time.Millisecond); err != nil {
+		return err
+	}
+	return nothing(c)
+}
+
 // enclosed serves a sound or a picture of a copy.
 func (s *Site) enclosed(c *echo.Context) error { return s.extraOf(c, s.school.Attachments.Attachment) }
 

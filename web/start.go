@@ -92,6 +92,10 @@ func (s *Site) toDo(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	lines, err := s.school.ClassLines.For(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
 	var waiting, learning, past []school.CourseRole
 	for _, k := range courses {
 		switch k.Role {
@@ -146,7 +150,7 @@ func (s *Site) toDo(c *echo.Context) error {
 	if len(first) == 0 && len(lists["to do"]) > 0 {
 		lists["to do"][0].Next = true
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"Waits": waits, "ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Kept": kept, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"Lines": lines, "Waits": waits, "ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Kept": kept, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
 }
 
 // sheetRow is a sheet in one of the three lists of a student's start page.

@@ -34,6 +34,7 @@ var arrows = map[string][]string{
 	"school/takeaway":   {"core", "school", "school/intake", "school/markbook", "school/shelf", "school/screen", "school/work"},
 	"school/jobs":       {"queue", "school"},
 	"school/administer": {"core", "school"},
+	"school/classline":  {"core", "school", "school/intake"},
 	"school/services":   {"school/..."},
 	"store":             {"core", "queue", "school/..."},
 	"store/mariadb":     {},

@@ -49,6 +49,7 @@ const (
 	BringDirectory Action = "bring in the school's directory"
 	RunSchool      Action = "run the school" // its accounts, courses, storage and jobs
 	RunCourse      Action = "run the course" // join code, newcomers, assigning, slips
+	HearClass      Action = "hear what is said to a class"
 	SeeRoll        Action = "see who is in the course and what was given"
 	SeeOwnPoints   Action = "see one's own points in a course"
 	ReadCopy       Action = "see one's own copy"
@@ -154,6 +155,8 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return p.Admin, true
 	case RunCourse:
 		return teacher, p.Role.Learns() || staff
+	case HearClass:
+		return p.Role.Learns() || staff, false
 	case SeeRoll:
 		return staff, p.Role.Learns()
 	case SeeOwnPoints:

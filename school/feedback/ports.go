@@ -58,6 +58,13 @@ type ReadyStore interface {
 	ReadyUses(ctx context.Context, person uint64) (map[uint64]map[string]time.Time, error)
 }
 
+// A ListeningStore keeps to where feedback was heard.
+type ListeningStore interface {
+	school.BlobReader
+	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
+	InCopy(ctx context.Context, copyID uint64, fn func(school.CopyTx) error) error
+}
+
 // A QueueStore keeps what waits to be marked.
 type QueueStore interface {
 	// AssignmentsOf returns those of courses by due time; what is never due comes last.

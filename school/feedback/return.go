@@ -180,7 +180,7 @@ func (s *Marking) GiveBack(ctx context.Context, planned uint64) error {
 			}
 		}
 		r.BeforeHash, r.BeforeAt, r.BeforeOpened = a.ReturnedHash, a.ReturnedAt, a.OpenedAt
-		if a.ReturnedHash, err = fixFeedback(tx, a, issued.Guides); err != nil {
+		if a.ReturnedHash, a.Spoken, err = fixFeedback(tx, a, issued.Guides); err != nil {
 			return err
 		}
 		now := s.now()
@@ -338,16 +338,17 @@ func (s *Marking) move(ctx context.Context, who school.Person, id uint64, number
 	return err
 }
 
-// fixFeedback stores what the teachers have said about an attempt so far.
-func fixFeedback(tx school.CopyTx, a school.Attempt, pages []worksheet.Guide) (string, error) {
+// fixFeedback stores what the teachers have said about an attempt so far, and tells how
+// many milliseconds of it can be heard.
+func fixFeedback(tx school.CopyTx, a school.Attempt, pages []worksheet.Guide) (hash string, aloud int, err error) {
 	heads, err := tx.Heads(submission.Feedback(a.Number))
 	if err != nil {
-		return "", err
+		return "", 0, err
 	}
 	shown, by := school.Present(heads)
 	scores, err := tx.Scores(a.Number)
 	if err != nil {
-		return "", err
+		return "", 0, err
 	}
 	r := school.Returned{Points: a.Points, Reason: a.Reason, Remark: a.Remark, Rich: a.RemarkRich, Marks: []school.ReturnedMark{}}
 	if len(scores) > 0 {
@@ -356,9 +357,13 @@ func fixFeedback(tx school.CopyTx, a school.Attempt, pages []worksheet.Guide) (s
 	for _, w := range shown {
 		r.Marks = append(r.Marks, school.ReturnedMark{Mark: w.Mark, By: by[w.Version].AuthorName, At: by[w.Version].At})
 	}
+	for _, one := range spoken(r, nil) {
+		aloud += one.Voice.Milliseconds
+	}
 	b, err := json.Marshal(r)
 	if err != nil {
-		return "", err
+		return "", 0, err
 	}
-	return tx.PutBlob(b)
+	hash, err = tx.PutBlob(b)
+	return hash, aloud, err
 }

@@ -101,6 +101,7 @@ type Attempted struct {
 	Questions  []school.Scored `json:"questions,omitempty"`  // that points are given for
 	ReturnedAt *time.Time      `json:"returnedAt,omitempty"`
 	Feedback   int             `json:"feedback,omitempty"` // the attempt that points, remark and return belong to
+	Heard      map[string]int  `json:"heard,omitempty"`    // to where the student has heard it, milliseconds by remark
 }
 
 // ForStudent is for the student whose copy it is, and for a class that shares
@@ -112,6 +113,7 @@ type ForStudent struct {
 	Removed *time.Time `json:"removed,omitempty"` // when it was unassigned
 	Past    bool       `json:"past"`              // an earlier attempt
 	Shown   bool       `json:"shown"`             // the teachers may look at this copy, which is to keep
+	Aloud   bool       `json:"aloud"`             // there is something to be heard in what was returned
 	Runs    bool       `json:"runs"`              // may change others' marks on a copy that is one for all
 	Asks    bool       `json:"asks"`              // may ask something now, before it is submitted
 	Around  int        `json:"around,omitempty"`  // how much of the page goes along with that, above and below it, in points

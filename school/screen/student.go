@@ -19,6 +19,7 @@ func (s *Screens) showReturned(ctx context.Context, v *Screen, a *school.Attempt
 		return err
 	}
 	v.Reason, v.Remark, v.RemarkRich, v.ReturnedAt, v.Feedback, v.Questions = r.Reason, r.Remark, r.Rich, a.ReturnedAt, a.Number, r.Scores
+	v.Heard, v.Aloud = a.Heard, a.Spoken > 0
 	if r.Points != nil {
 		given := r.Points.String()
 		v.Given = &given

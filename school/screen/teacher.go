@@ -45,6 +45,7 @@ func (s *Screens) OpenToMark(ctx context.Context, who school.Person, id uint64, 
 	v.Attempt = number
 	v.Edit, v.Say = submission.Feedback(number), submission.Feedback(number)
 	v.Remark, v.RemarkRich, v.ReturnedAt, v.Feedback = a.Remark, a.RemarkRich, a.ReturnedAt, number
+	v.Heard = a.Heard
 	if a.Points != nil {
 		given := a.Points.String()
 		v.Given = &given

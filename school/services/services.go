@@ -8,6 +8,7 @@ import (
 	"readymargin/school"
 	"readymargin/school/administer"
 	"readymargin/school/assign"
+	"readymargin/school/classline"
 	"readymargin/school/enrol"
 	"readymargin/school/feedback"
 	"readymargin/school/intake"
@@ -34,6 +35,7 @@ type All struct {
 	Screens     *screen.Screens
 	Assignments *assign.Assignments
 	Agenda      *assign.Agenda
+	ClassLines  *classline.Lines
 	Saving      *work.Saving
 	Submitting  *work.Submitting
 	Attachments *work.Attachments
@@ -42,6 +44,7 @@ type All struct {
 	Elsewhere   *work.Elsewhere
 	Keeping     *work.Keeping
 	Queue       *feedback.Queue
+	Listening   *feedback.Listening
 	Ready       *feedback.Ready
 	Books       *markbook.Books
 	Marking     *feedback.Marking
@@ -84,6 +87,7 @@ type Store interface {
 	live.Store
 	jobs.Store
 	administer.Store
+	classline.Store
 	Sweep(ctx context.Context, before time.Time) (gone int, err error)
 }
 
@@ -125,6 +129,8 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Assignments = assign.NewAssignments(store, gate, s.Publishing, now)
 	s.Agenda = assign.NewAgenda(store, gate, s.Revisions)
 
+	s.ClassLines = classline.New(store, gate, s.Intake, now)
+
 	s.Live = live.New(store, gate, now)
 	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, now)
 	s.Saving = work.NewSaving(store, gate, s.Live, now)
@@ -137,6 +143,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Queue = feedback.NewQueue(store, s.Roster, s.Agenda)
 	s.Marking = feedback.NewMarking(store, gate, s.Queue, s.Revisions, s.Live, now, func(at time.Time) { s.Returns.WakeAt(at) })
+	s.Listening = feedback.NewListening(store, gate, now)
 	s.Ready = feedback.NewReady(store, gate, now)
 	s.Books = markbook.New(store, gate, s.Revisions, s.Marking)
 	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments, s.Books)

@@ -25,7 +25,7 @@ export const speed = {
  * @param {() => void} [start]
  */
 export function clip(url, peaks, ms, part = [0, ms], start) {
-  const audio = new Audio();
+  const audio = new Audio(); // which is handed out, to be followed
   audio.preload = 'none';
   audio.src = url;
   const canvas = el('canvas', { width: 300, height: 68 }),
@@ -90,7 +90,7 @@ export function clip(url, peaks, ms, part = [0, ms], start) {
     if (audio.paused) toggle();
   });
   requestAnimationFrame(show);
-  return { box, show, pause: () => audio.pause() };
+  return { box, show, audio, pause: () => audio.pause() };
 }
 
 export function wave(canvas, peaks, share, live, [from, to] = [0, 1]) {

@@ -6,7 +6,8 @@ import { el, icon, node } from './paint.js';
 import { at, goTo, pixels, sheetOf, surface } from './surface.js';
 import { add, find, marks, set, together as atOnce } from './marks.js';
 import { tasks } from './blanks.js';
-import { clip } from './clip.js';
+import { clip, clockOf } from './clip.js';
+import { follow } from './heard.js';
 import * as drafts from './drafts.js';
 import { swatches } from './controls.js';
 import { INKS } from './settings.js';
@@ -247,8 +248,15 @@ function remark(t, r, i) {
   if (r.voice) {
     const { peaks, ms, trail } = r.voice;
     const through =
-      trail && (() => play(ofVoice(r.voice, `note ${t.number}`, { mayKeep: r.mine && r.layer === marks.view.edit })));
-    box.append(clip(soundAt(r), peaks, ms, [0, ms], through || undefined).box);
+      trail &&
+      (() =>
+        play(ofVoice(r.voice, named(t), { mayKeep: r.mine && r.layer === marks.view.edit, follows: followed(r) })));
+    const player = clip(soundAt(r), peaks, ms, [0, ms], through || undefined);
+    followed(r)?.(player.audio);
+    box.append(player.box);
+    const to = marks.view.heard?.[r.id];
+    if (to && marks.view.teacher)
+      box.append(el('p', { className: 'hint' }, `${marks.view.student} has heard it to ${clockOf(to)}`));
     if (trail) box.append(el('p', { className: 'hint' }, 'Points and draws on the page while it plays'));
   }
   if (r.text) box.append(words(r.text, r.rich, arrange));
@@ -350,6 +358,12 @@ function carry(r, layer) {
   });
 }
 const takeBack = (r) => carry(r, 'work');
+
+// followed gives what follows how far a student hears what a teacher said.
+export const followed = (r) =>
+  !marks.view.teacher && r.layer.startsWith('feedback')
+    ? (audio) => follow(audio, { copy: marks.view.copy, attempt: marks.view.feedback, remark: r.id })
+    : null;
 
 // moveNote takes a note to the place that is pressed next, with its answers.
 function moveNote(t, r) {

@@ -4,6 +4,8 @@
 import './leaving.js';
 import './codes.js';
 import './forms.js';
+import './listen.js';
+import './classline.js';
 import './whom.js';
 import { newId } from './ids.js';
 import * as lying from './handed.js';

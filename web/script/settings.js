@@ -106,6 +106,7 @@ export const mean = (name, m) => Object.assign(settings[name], { meaning: m.name
 
 // keep stores a change of the settings object.
 export function keep() {
+  if (!mine) return; // a page that has none of them
   for (const k of Object.keys(VIEW)) mine[k] = settings[k];
   for (const k of Object.keys(mine[role])) mine[role][k] = settings[k];
   if (timer) return;

@@ -29,7 +29,7 @@ export function between(steps, i, t) {
 
 /**
  * play opens the player.
- * @param {{ url: string, trail?: string, steps?: any[], peaks: number[], ms: number, name: string, part?: number[], mayKeep?: boolean, then?: () => void }} of
+ * @param {{ url: string, trail?: string, steps?: any[], peaks: number[], ms: number, name: string, part?: number[], mayKeep?: boolean, then?: () => void, follows?: ((audio: HTMLAudioElement) => void) | null }} of
  */
 export async function play(of) {
   open?.();
@@ -53,6 +53,7 @@ export async function play(of) {
     frame = 0,
     closed = false,
     view = null;
+  of.follows?.(audio);
   const canvas = el('canvas', { width: 600, height: 60 }),
     go = el('button', { className: 'go', on: { click: toggle } }),
     time = el('time'),

@@ -2,7 +2,7 @@
 // follows, what is spoken is played, and then comes the next one.
 
 import { el, icon } from './paint.js';
-import { activate, said } from './margin.js';
+import { activate, followed, said } from './margin.js';
 import { goTo } from './surface.js';
 import { ofVoice, play, soundAt, stop } from './talk.js';
 
@@ -61,9 +61,10 @@ export function walk() {
       goTo(t.page, t.place[1]);
       activate(t.remarks[0].id);
     }
-    if (voice?.trail) play(ofVoice(voice, `note ${t.number}`, { then: heard }));
+    if (voice?.trail) play(ofVoice(voice, `note ${t.number}`, { then: heard, follows: followed(t.remarks[0]) }));
     else if (voice) {
       audio = new Audio(soundAt(t.remarks[0]));
+      followed(t.remarks[0])?.(audio);
       audio.addEventListener('ended', heard);
       audio.play().catch(() => {}); // its card has a player too
     }
