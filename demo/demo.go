@@ -72,6 +72,7 @@ func Fill(ctx context.Context, s *services.All, press *pdf.Pool) error {
 	f.assign(passage, "Passage plan", "8", evening(start, 4), "Fill in the form for a boat that you know.")
 	f.symbolsWork(old, start)
 	f.tidesWork(current, start)
+	f.toClass(start)
 	f.now = start.Add(-30 * time.Hour)
 	f.otherWays(signs, start)
 	return f.err

@@ -208,6 +208,12 @@ func (f *filler) tidesWork(a school.Assignment, start time.Time) {
 			work.span, work.kind, work.circle, work.lines = "", "", -1, nil
 		}
 		f.save(f.students[i], c.ID, submission.Work, f.tideMarks(a.Handouts[0].RevisionID, work)...)
+		if i == 7 { // asks before submitting
+			f.now = start.Add(-35 * time.Minute)
+			f.save(f.students[i], c.ID, submission.Replies, func(id string) mark.Mark {
+				return mark.Mark{ID: id, Page: 1, Body: &mark.Note{At: [2]float64{352, 272}, Says: "ask", Text: "Is the sill above or below the water at datum?"}}
+			})
+		}
 		if i == 7 || i == 8 {
 			continue
 		}
@@ -257,6 +263,12 @@ func (f *filler) markTides(c school.Copy, student int, start time.Time) {
 		noted(1, 478, 334, "", voice),
 		noted(1, 400, 272, "The sill is below the water: add the tide to the depth at datum.", nil),
 		drawn(1, red, 1.5, func(t float64) (float64, float64) { return 388 + 40*t, 355 + 1.5*math.Sin(9*math.Pi*t) }))
+	if student == 11 {
+		whole := f.spoken(t, c.ID, layer, "Your table is right to the decimetre. Next time, draw the curve before you answer the last two questions: you can read both off it.")
+		f.save(t, c.ID, layer, func(id string) mark.Mark {
+			return mark.Mark{ID: id, Page: 1, Body: &mark.Reply{To: mark.Whole, Voice: whole, Text: "Your table is right to the decimetre. Next time, draw the curve before you answer the last two questions: you can read both off it."}}
+		})
+	}
 	f.scores(c, map[int][]string{1: {"5", "1", "1", "1", "1", "1", "0"}, 4: {"6", "1", "1", "2", "0.5", "1", "1"}, 11: {"4", "1", "0", "1", "0.5", "1", "1"}}[student])
 	f.points(c, 1, "", "Good reading of the table. Work on spring and neap, then submit again.")
 	if f.err == nil {
@@ -297,6 +309,34 @@ func (f *filler) again(a school.Assignment, start time.Time) {
 	}
 	f.now = start.Add(-19 * time.Hour)
 	f.submit(c, tomas, "Second try, changes in green.")
+	// A colleague is asked about it.
+	f.now = start.Add(-50 * time.Minute)
+	v, err = f.Screens.OpenToMark(f.ctx, f.teachers[1], c.ID, 0)
+	f.check(err)
+	for _, m := range v.Marks {
+		if r, ok := m.Mark.Body.(*mark.Reply); ok && m.Layer == submission.Replies {
+			f.save(f.teachers[1], c.ID, submission.Among, func(id string) mark.Mark {
+				return mark.Mark{ID: id, Page: 1, Body: &mark.Reply{To: r.To, Asks: f.teachers[0].ID, Text: "Do we take the sill as negative in this course?"}}
+			})
+			break
+		}
+	}
+}
+
+// toClass says something to everybody.
+func (f *filler) toClass(start time.Time) {
+	f.now = start.Add(-3 * time.Hour)
+	if f.err == nil {
+		f.err = f.ClassLines.Say(f.ctx, f.teachers[0], f.course.ID, "Bring parallel rulers on Tuesday: we draw the approach to Skerry Sound.", nil)
+	}
+	for _, i := range []int{0, 1, 4, 9} {
+		f.now = f.now.Add(11 * time.Minute)
+		lines, err := f.ClassLines.For(f.ctx, f.students[i])
+		f.check(err)
+		for _, l := range lines {
+			f.check(f.ClassLines.See(f.ctx, f.students[i], l.ID))
+		}
+	}
 }
 
 // symbolsWork is the older sheet: late ones, one being reworked, returned ones

@@ -3,8 +3,12 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"sync"
@@ -252,6 +256,7 @@ func TestFeedbackIsHeardFromTheStartPage(t *testing.T) {
 	if m == nil || m[1] != m[2] {
 		t.Errorf("after it was heard the roll says %s", page)
 	}
+	attachedSounds(t, sc, c.ID)
 	steps(t, named(pupil, "On the page"), pupil.Ready, shows(pupil, "Your teacher sees that you have opened this, and to where you have listened."))
 	if _, view := sc.page(t, "teacher", fmt.Sprintf("/copies/%d/marking", c.ID)); !strings.Contains(view, `"heard":{"said-aloud-0":`) {
 		t.Error("the teacher does not see to where each remark was heard")
@@ -321,5 +326,40 @@ func TestALineToTheClass(t *testing.T) {
 	all.Wait()
 	if _, page := sc.page(t, "teacher", course); !strings.Contains(page, "Seen by 2 of 2") {
 		t.Error("who has seen it is not counted once each")
+	}
+}
+
+// attachedSounds looks, with programs from elsewhere, at what was said aloud in the file
+// that a student takes away.
+func attachedSounds(t *testing.T, sc *scene, id uint64) {
+	t.Helper()
+	dir := t.TempDir()
+	file := filepath.Join(dir, "copy.pdf")
+	res, err := sc.people["student"].Get(fmt.Sprintf("%s/copies/%d/print", home.Base, id))
+	if err != nil {
+		t.Fatal(err)
+	}
+	data, err := io.ReadAll(res.Body)
+	res.Body.Close()
+	if err != nil || os.WriteFile(file, data, 0o600) != nil {
+		t.Fatal(err)
+	}
+	run := func(name string, args ...string) string {
+		out, err := exec.Command(name, args...).CombinedOutput()
+		if err != nil {
+			t.Fatalf("%s: %v %s", name, err, out)
+		}
+		return string(out)
+	}
+	run("qpdf", "--check", file)
+	if list := run("pdfdetach", "-list", file); !strings.Contains(list, "note 02") || !strings.Contains(list, "note 02, Listener Teacher.m4a") || !strings.Contains(list, "whole copy 1, Listener Teacher.m4a") {
+		t.Errorf("poppler finds these files in it: %s", list)
+	}
+	run("pdfdetach", "-saveall", "-o", dir, file)
+	if probe := run("ffprobe", "-v", "error", "-show_entries", "stream=codec_name,channels:format=duration,format_name", filepath.Join(dir, "note 02, Listener Teacher.m4a")); !strings.Contains(probe, "codec_name=aac") || !strings.Contains(probe, "m4a") {
+		t.Errorf("what is attached is %s", probe)
+	}
+	if signs := strings.Count(run("qpdf", "--qdf", "--object-streams=disable", file, "-"), "/Subtype /FileAttachment"); signs != 1 {
+		t.Errorf("%d signs of files stand on its pages", signs)
 	}
 }

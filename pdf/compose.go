@@ -24,6 +24,7 @@ type composed struct {
 	Fonts  []composedFont
 	Images []composedImage
 	Fields []composedField
+	Files  []composedFile
 	Extra  int
 	Copy   uint64
 }
@@ -107,6 +108,17 @@ func compose(what document.Export) (composed, error) {
 			return out, fmt.Errorf("pdf: a picture of the marks: %w", err)
 		}
 		out.Images = append(out.Images, composedImage{imageName(i), c.Width, c.Height, what.Pictures[hash]})
+	}
+	for _, f := range what.Files {
+		one := composedFile{Attached: f}
+		if f.Page > 0 && f.Page <= len(what.Boxes) {
+			to := box(what, f.Page).ToUser()
+			r := page.Pt(mark.NoteRadius, mark.NoteRadius)
+			one.Rect = page.Bounds(to.Apply(f.At.Sub(r)), to.Apply(f.At.Add(r)))
+		} else {
+			one.Page = 0
+		}
+		out.Files = append(out.Files, one)
 	}
 	var err error
 	out.Fonts, err = fonts.compose()

@@ -111,6 +111,9 @@ func (p *printer) allPages() error {
 			return err
 		}
 	}
+	if err := p.attach(p.what.Files); err != nil {
+		return err
+	}
 	// Blend modes and Type 0 fonts need no more than 1.4; the catalog tells
 	// readers that the update may use what a newer file may.
 	root, err := p.ctx.Catalog()

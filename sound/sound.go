@@ -69,15 +69,12 @@ func (Ffmpeg) Normalise(ctx context.Context, recorded []byte, most time.Duration
 		return recording.Clip{}, err
 	}
 	defer leave()
-	dir, err := os.MkdirTemp("", "readymargin-sound-*")
+	dir, in, err := laid(recorded)
 	if err != nil {
 		return recording.Clip{}, err
 	}
 	defer os.RemoveAll(dir)
-	in, out := filepath.Join(dir, "in"), filepath.Join(dir, "out.webm")
-	if err := errors.Join(os.Chmod(dir, 0o733), os.WriteFile(in, recorded, 0o644)); err != nil {
-		return recording.Clip{}, err
-	}
+	out := filepath.Join(dir, "out.webm")
 	// A second more than allowed is read, so that "too long" can be told.
 	trim := fmt.Sprintf("atrim=start=%.3f", cut.From.Seconds())
 	if cut.To > 0 {
@@ -103,6 +100,36 @@ func (Ffmpeg) Normalise(ctx context.Context, recorded []byte, most time.Duration
 	}
 	clip.Data, err = os.ReadFile(out)
 	return clip, err
+}
+
+// M4A turns a sound as it is kept into one that every player takes: AAC in an MP4 file.
+// The same sound gives the same bytes.
+func (Ffmpeg) M4A(ctx context.Context, kept []byte) ([]byte, error) {
+	leave, err := turns.Enter(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer leave()
+	dir, in, err := laid(kept)
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	out := filepath.Join(dir, "out.m4a")
+	if _, _, err := ffmpeg(ctx, []string{"-protocol_whitelist", "file", "-f", "matroska", "-i", in, "-map", "0:a:0", "-vn", "-ac", "1", "-ar", "44100", "-map_metadata", "-1",
+		"-fflags", "+bitexact", "-flags:a", "+bitexact", "-c:a", "aac", "-b:a", "48k", "-movflags", "+faststart", "-f", "ipod", out}); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(out)
+}
+
+// laid lays a sound down in a folder of its own, in which ffmpeg may write.
+func laid(recorded []byte) (dir, in string, err error) {
+	if dir, err = os.MkdirTemp("", "readymargin-sound-*"); err != nil {
+		return "", "", err
+	}
+	in = filepath.Join(dir, "in")
+	return dir, in, errors.Join(os.Chmod(dir, 0o733), os.WriteFile(in, recorded, 0o644))
 }
 
 // loudness reads what ffmpeg's meter said at the end: "I: -23.0 LUFS". What is too

@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
@@ -150,7 +151,7 @@ func (s *Site) toDo(c *echo.Context) error {
 	if len(first) == 0 && len(lists["to do"]) > 0 {
 		lists["to do"][0].Next = true
 	}
-	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"Lines": lines, "Waits": waits, "ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Kept": kept, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
+	return s.render(c, http.StatusOK, "to-do.html", "To do", map[string]any{"Lines": lines, "SeenLines": slices.ContainsFunc(lines, func(l school.ClassLine) bool { return l.SeenAt != nil }), "Waits": waits, "ToDo": lists["to do"], "In": lists["in"], "Fresh": first, "Seen": seen, "Back": len(lists["back"]), "Read": read, "Kept": kept, "Gone": gone, "Waiting": waiting, "Courses": learning, "Past": past, "None": len(all) == 0 && len(waiting) == 0})
 }
 
 // sheetRow is a sheet in one of the three lists of a student's start page.

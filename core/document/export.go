@@ -15,6 +15,7 @@ type Export struct {
 	Extra int    // pages to add
 	Copy  uint64 // the number of the copy, by which the file is known again
 
+	Files    []Attached
 	Pictures map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
 }
 
@@ -24,4 +25,14 @@ type NoteMarker struct {
 	At     page.Point
 	Number int
 	Color  mark.Color
+}
+
+// An Attached file goes along with a document: the sound of a note at its place.
+type Attached struct {
+	Name string
+	Type string // media type
+	Says string // what it is, for readers and lists
+	Page int    // 0 for none: it belongs to the document as a whole
+	At   page.Point
+	Data []byte
 }

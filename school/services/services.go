@@ -101,11 +101,17 @@ type Engine interface {
 	takeaway.Printer
 }
 
+// A Transcoder takes sounds in, and turns them into what leaves the house.
+type Transcoder interface {
+	intake.Transcoder
+	takeaway.Sounds
+}
+
 // Programs are the other programs that strangers' files are read by.
 type Programs struct {
-	Transcoder intake.Transcoder // sound.Ffmpeg is one
-	Office     intake.Office     // office.LibreOffice is one
-	Photos     intake.Photos     // photo.Heif is one
+	Transcoder Transcoder    // sound.Ffmpeg is one
+	Office     intake.Office // office.LibreOffice is one
+	Photos     intake.Photos // photo.Heif is one
 }
 
 // New wires all use cases over one store. Their clock is the machine's, unless
@@ -146,7 +152,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Listening = feedback.NewListening(store, gate, now)
 	s.Ready = feedback.NewReady(store, gate, now)
 	s.Books = markbook.New(store, gate, s.Revisions, s.Marking)
-	s.Exports = takeaway.New(store, engine, gate, s.Revisions, s.Screens, s.Attachments, s.Books)
+	s.Exports = takeaway.New(store, engine, p.Transcoder, gate, s.Revisions, s.Screens, s.Attachments, s.Books)
 
 	s.Office = administer.New(store, now)
 

@@ -12,6 +12,11 @@ type Printer interface {
 	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
 }
 
+// Sounds turns what was recorded into what every player takes; sound.Ffmpeg is one.
+type Sounds interface {
+	M4A(ctx context.Context, kept []byte) ([]byte, error)
+}
+
 // An ExportStore keeps what is taken away.
 type ExportStore interface {
 	Revision(ctx context.Context, id uint64) (school.Revision, error)

@@ -31,6 +31,7 @@ import (
 type Exports struct {
 	store       ExportStore
 	engine      Printer
+	sounds      Sounds
 	gate        *school.Gate
 	revisions   *shelf.Revisions
 	screens     *screen.Screens
@@ -39,8 +40,8 @@ type Exports struct {
 }
 
 // New returns what makes files to take away.
-func New(store ExportStore, engine Printer, gate *school.Gate, revisions *shelf.Revisions, screens *screen.Screens, enclosures *work.Attachments, books *markbook.Books) *Exports {
-	return &Exports{store, engine, gate, revisions, screens, enclosures, books}
+func New(store ExportStore, engine Printer, sounds Sounds, gate *school.Gate, revisions *shelf.Revisions, screens *screen.Screens, enclosures *work.Attachments, books *markbook.Books) *Exports {
+	return &Exports{store, engine, sounds, gate, revisions, screens, enclosures, books}
 }
 
 // A File is something to take away, opened to be read. Whoever gets it closes
@@ -119,6 +120,9 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 	threads = added.numbered(threads)
 	for _, t := range threads {
 		p.Notes = append(p.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t.Remarks[0])})
+	}
+	if p.Files, err = s.spoken(ctx, who, id, r.WorksheetID, threads, whole); err != nil {
+		return File{}, err
 	}
 	p.Marks = append(p.Marks, saidPages(v, threads, whole, len(boxes)+len(added.at), &p.Extra)...)
 	data, err := s.engine.Print(ctx, file, p)
