@@ -197,7 +197,7 @@ var rights = map[string]any{
 	"GET /courses/:id/people/:person": "teacher", "POST /courses/:id/voice": "teacher",
 	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
-	"GET /copies/:id/watch": "", "GET /copies/:id/watching": "", "GET /copies/:id/asked": "", "GET /copies/:id/aloud": map[flow.State]string{flow.Returned: "student", flow.Reworking: "student"}, "POST /copies/:id/heard": "", "GET /copies/:id/colleagues": marks, // where the course lets them, which has a test of its own
+	"GET /copies/:id/watch": "", "GET /copies/:id/watching": "", "GET /copies/:id/asked": "", "GET /copies/:id/aloud": map[flow.State]string{flow.Returned: "student", flow.Reworking: "student"}, "POST /copies/:id/heard": "", "POST /copies/:id/hearings/:name": "", "POST /copies/:id/hearings/:name/words": "", "GET /copies/:id/hearings/:token": "", "GET /copies/:id/colleagues": marks, // where the course lets them, which has a test of its own
 	"GET /rubrics": staff, "POST /rubrics": staff, "POST /rubrics/:id/drop": "",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/manage": "teacher", "GET /worksheets/:id/sharing": "teacher", "GET /worksheets/:id/write": "teacher", "POST /worksheets/:id/written": "teacher", "POST /worksheets/:id/reissue": "teacher",

@@ -499,9 +499,10 @@ type CopyInCourse struct {
 	Assignment Assignment
 	Course     Course
 	Revision   Revised
-	Role       access.Role // of the person who asks
-	Section    string      // the same
-	Asked      bool        // something was asked of those who teach before it was submitted
+	Role       access.Role        // of the person who asks
+	Section    string             // the same
+	Asked      bool               // something was asked of those who teach before it was submitted
+	Hearings   map[string]Hearing // of sounds on the sheet, by mark: of the student, or on a copy for all of who asks
 }
 
 // A WriteContext is what decides whether a person may write in a copy; it is read
@@ -558,6 +559,18 @@ type Layered struct {
 	Marks   int   // present
 	Bytes   int64 // of these
 	Written int64 // bytes of all operations so far
+}
+
+// A Hearing is how often somebody has begun to hear a sound on a sheet that may be
+// heard so and so often.
+type Hearing struct {
+	CopyID    uint64     `json:"-"`
+	PersonID  uint64     `json:"-"`
+	MarkID    string     `json:"-"`
+	Times     int        `json:"times"`
+	Words     bool       `json:"words,omitempty"` // they have had the words
+	TokenHash string     `json:"-"`
+	Until     *time.Time `json:"-"` // to when the token opens it
 }
 
 // A Question is something on a copy that waits for an answer now: a student's note that

@@ -33,7 +33,7 @@ type Ffmpeg struct{}
 
 var turns = queue.New(queue.Config{AtOnce: max(2, runtime.NumCPU()), PerOwner: 1})
 
-// formats are the containers that browsers record into, told by their first
+// format is the container that browsers record into, or that people bring, told by its first
 // bytes, with ffmpeg's name for them.
 func format(b []byte) string {
 	switch {
@@ -45,6 +45,8 @@ func format(b []byte) string {
 		return "mov"
 	case bytes.HasPrefix(b, []byte("RIFF")):
 		return "wav"
+	case bytes.HasPrefix(b, []byte("ID3")), len(b) > 2 && b[0] == 0xff && b[1]&0xe6 == 0xe2: // a frame of layer III
+		return "mp3"
 	}
 	return ""
 }

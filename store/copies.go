@@ -57,12 +57,12 @@ func (s Copies) CopyOf(ctx context.Context, assignment, student uint64) (school.
 // CopyInCourse returns a copy with everything around it.
 func (s Copies) CopyInCourse(ctx context.Context, id, asker uint64) (out school.CopyInCourse, err error) {
 	db := s.db.WithContext(ctx)
-	own, err := first[copyWithName](db.Table("copies").Select("copies.*, people.name AS student_name, people.login AS student_login, "+asked+" AS asked").
+	own, err := first[copyWithName](db.Table("copies").Select("copies.*, people.name AS student_name, people.login AS student_login, "+asked+" AS asked, "+hearings+" AS hearings", gorm.Expr("IF(copies.owner = 0, ?, copies.owner)", asker)).
 		Joins("LEFT JOIN people ON people.id = copies.student_id"), "copies.id = ?", id) // one for all has no owner
 	if err != nil {
 		return out, err
 	}
-	out.Copy, out.Asked, out.Student = own.Copy, own.Asked, school.Person{ID: own.StudentID, Name: own.StudentName, Login: own.StudentLogin}
+	out.Copy, out.Asked, out.Hearings, out.Student = own.Copy, own.Asked, own.Hearings, school.Person{ID: own.StudentID, Name: own.StudentName, Login: own.StudentLogin}
 	if out.Assignment, err = first[school.Assignment](db, "id = ?", out.AssignmentID); err != nil {
 		return out, err
 	}
@@ -88,6 +88,7 @@ type copyWithName struct {
 	StudentName  string
 	StudentLogin string
 	Asked        bool
+	Hearings     map[string]school.Hearing `gorm:"serializer:json"`
 }
 
 // asked says whether something was asked of those who teach on a copy, before it was

@@ -114,6 +114,7 @@ var problems = map[string]string{
 	"last teacher":         "A course keeps at least one teacher. Add another one first.",
 	"lesson":               "“%s” is not a time of day, such as 18:30.",
 	"full":                 "There is more on this copy than it can hold. What was there before is kept; take something away to go on.",
+	"heard":                "This has been heard as often as it may be. Ask your teacher if the line broke off.",
 	"class line":           "Write or speak something, in at most 1,000 characters.",
 	"many lines":           "There are 200 lines to this class already. Take old ones away first; what you wrote is below.",
 	"put away":             "This course is put away. Bring it back first.",

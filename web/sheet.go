@@ -327,6 +327,46 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	return c.JSON(http.StatusOK, brought)
 }
 
+// beginHearing begins to hear a sound that may be heard so and so often.
+func (s *Site) beginHearing(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	h, err := s.school.Hearings.Begin(c.Request().Context(), me(c), n, c.Param("name"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, h)
+}
+
+// hearingWords answers with what such a sound says.
+func (s *Site) hearingWords(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	words, err := s.school.Hearings.Words(c.Request().Context(), me(c), n, c.Param("name"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]string{"words": words})
+}
+
+// hearing serves the sound of a hearing that has begun.
+func (s *Site) hearing(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	m, err := s.school.Hearings.Sound(c.Request().Context(), me(c), n, c.Param("token"))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return send(c, m)
+}
+
 // aloud answers with what can be heard of the newest feedback.
 func (s *Site) aloud(c *echo.Context) error {
 	n, err := number(c, "id")

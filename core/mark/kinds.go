@@ -417,6 +417,9 @@ func (v *Voice) can() bool {
 			return false
 		}
 	}
+	if v.Times < 0 || v.Times > MostTimes || textOK(v.Words) != nil {
+		return false
+	}
 	return isHash(v.Sound) && (v.Trail == "" || isHash(v.Trail)) && v.Milliseconds > 0 && v.Milliseconds <= MaxVoice && len(v.Peaks) <= MaxPeaks
 }
 

@@ -293,7 +293,17 @@ type Voice struct {
 	// Trail is what was shown meanwhile, the SHA-256 of a core/trail: then it is a
 	// talk-through.
 	Trail string `json:"trail,omitempty"`
+
+	// Of a sound that is laid on a sheet: how often it may be heard, 0 for as often as
+	// one likes, and what it says, for those who cannot hear it. Students are only told
+	// that there are words.
+	Times   int    `json:"times,omitempty"`
+	Words   string `json:"words,omitempty"`
+	Written bool   `json:"written,omitempty"`
 }
+
+// MostTimes is how often a sound may be heard at most, where that is counted.
+const MostTimes = 9
 
 // Note is something said at a place, typed or spoken. One that speaks about a
 // mark goes where that mark goes.

@@ -51,41 +51,42 @@ type Screen struct {
 
 // Base is what every screen of a sheet has.
 type Base struct {
-	Copy         uint64              `json:"copy"`
-	Assignment   uint64              `json:"assignment"`
-	Sheet        uint64              `json:"sheet"` // the revision that the copy is of
-	Title        string              `json:"title"`
-	Course       string              `json:"course"`
-	Student      string              `json:"student"`
-	State        flow.State          `json:"state"`
-	Attempt      int                 `json:"attempt"`  // the attempt shown, or the one being worked on
-	Attempts     int                 `json:"attempts"` // submitted so far
-	Waiting      int                 `json:"waiting"`  // changes that came after the attempt was fixed
-	Edit         submission.Layer    `json:"edit"`     // the layer that the person may draw in, or ""
-	Say          submission.Layer    `json:"say"`      // the layer that the person's answers go into, or ""
-	Seq          int64               `json:"seq"`      // of the layer that is followed: Edit, or the work that is watched
-	Said         int64               `json:"said"`     // of what both sides say at once
-	Due          *time.Time          `json:"due,omitempty"`
-	Mode         flow.Mode           `json:"way"`
-	Instructions string              `json:"-"`                     // as they were typed
-	JudgedBy     []Judging           `json:"-"`                     // what students are told of it
-	Instruments  []string            `json:"instruments,omitempty"` // those offered; none for all
-	NoSpelling   bool                `json:"noSpelling"`
-	PointsOf     string              `json:"pointsOf"` // the assignment's points, "" for none
-	PointStep    string              `json:"step"`     // in which points are given
-	Voice        int                 `json:"voice"`    // longest voice note, seconds
-	Pages        []school.PageSize   `json:"pages"`
-	Marks        []Mark              `json:"marks"`
-	Key          []worksheet.Meaning `json:"key,omitempty"`    // what the colours stand for
-	OwnKey       []worksheet.Meaning `json:"ownKey,omitempty"` // those of them that the student has set
-	Shelf        []worksheet.Picture `json:"shelf,omitempty"`  // pictures to lay on the sheet
-	Light        bool                `json:"light,omitempty"`  // scans and photographs come more roughly
-	Zone         string              `json:"zone"`
-	Person       uint64              `json:"person"` // who looks
-	Me           string              `json:"me"`
-	Section      string              `json:"section,omitempty"` // of the course, that the student is in
-	Settings     string              `json:"settings"`
-	Drafts       []school.Draft      `json:"drafts,omitempty"` // what the person was typing
+	Copy         uint64                    `json:"copy"`
+	Assignment   uint64                    `json:"assignment"`
+	Sheet        uint64                    `json:"sheet"` // the revision that the copy is of
+	Title        string                    `json:"title"`
+	Course       string                    `json:"course"`
+	Student      string                    `json:"student"`
+	State        flow.State                `json:"state"`
+	Attempt      int                       `json:"attempt"`  // the attempt shown, or the one being worked on
+	Attempts     int                       `json:"attempts"` // submitted so far
+	Waiting      int                       `json:"waiting"`  // changes that came after the attempt was fixed
+	Edit         submission.Layer          `json:"edit"`     // the layer that the person may draw in, or ""
+	Say          submission.Layer          `json:"say"`      // the layer that the person's answers go into, or ""
+	Seq          int64                     `json:"seq"`      // of the layer that is followed: Edit, or the work that is watched
+	Said         int64                     `json:"said"`     // of what both sides say at once
+	Due          *time.Time                `json:"due,omitempty"`
+	Mode         flow.Mode                 `json:"way"`
+	Instructions string                    `json:"-"`                     // as they were typed
+	JudgedBy     []Judging                 `json:"-"`                     // what students are told of it
+	Instruments  []string                  `json:"instruments,omitempty"` // those offered; none for all
+	NoSpelling   bool                      `json:"noSpelling"`
+	PointsOf     string                    `json:"pointsOf"` // the assignment's points, "" for none
+	PointStep    string                    `json:"step"`     // in which points are given
+	Voice        int                       `json:"voice"`    // longest voice note, seconds
+	Pages        []school.PageSize         `json:"pages"`
+	Marks        []Mark                    `json:"marks"`
+	Key          []worksheet.Meaning       `json:"key,omitempty"`    // what the colours stand for
+	OwnKey       []worksheet.Meaning       `json:"ownKey,omitempty"` // those of them that the student has set
+	Shelf        []worksheet.Picture       `json:"shelf,omitempty"`  // pictures to lay on the sheet
+	Light        bool                      `json:"light,omitempty"`  // scans and photographs come more roughly
+	Zone         string                    `json:"zone"`
+	Person       uint64                    `json:"person"` // who looks
+	Me           string                    `json:"me"`
+	Section      string                    `json:"section,omitempty"` // of the course, that the student is in
+	Settings     string                    `json:"settings"`
+	Hearings     map[string]school.Hearing `json:"hearings,omitempty"` // of counted sounds on the sheet, by mark
+	Drafts       []school.Draft            `json:"drafts,omitempty"`   // what the person was typing
 
 	directions []mark.Mark // as they are now
 }
@@ -291,7 +292,7 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 		return v, nil, err
 	}
 	v.issued(issued)
-	v.OwnKey = c.OwnKey
+	v.OwnKey, v.Hearings = c.OwnKey, c.Hearings
 	v.Key = slices.Concat(v.Key, c.OwnKey)
 	if v.Drafts, err = s.store.Drafts(ctx, who.ID, school.OfCopy, c.ID); err != nil {
 		return v, nil, err
@@ -344,7 +345,7 @@ func (s *Screens) showAttempt(ctx context.Context, v *Screen, a *school.Attempt,
 		return err
 	}
 	for _, m := range snap.Sheet {
-		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, a.SubmittedAt, true))
+		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: v.told(m)}, "Directions", false, a.SubmittedAt, true))
 	}
 	for _, m := range snap.Marks {
 		v.Marks = append(v.Marks, Show(submission.Work, submission.Shown{Mark: m}, student, mine, a.SubmittedAt, true))
@@ -374,8 +375,22 @@ func (v *Screen) issued(is shelf.Issued) {
 // said then.
 func (v *Screen) direct() {
 	for _, m := range v.directions {
-		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: m}, "Directions", false, time.Time{}, true))
+		v.Marks = append(v.Marks, Show(submission.Sheet, submission.Shown{Mark: v.told(m)}, "Directions", false, time.Time{}, true))
 	}
+}
+
+// told returns a direction as the one who looks may have it: the words of a sound are a
+// student's only when they ask for them.
+func (v *Screen) told(m mark.Mark) mark.Mark {
+	n, ok := m.Body.(*mark.Note)
+	if v.ForTeacher != nil || v.ForTrial != nil || !ok || n.Voice == nil || n.Voice.Words == "" {
+		return m
+	}
+	note, voice := *n, *n.Voice
+	voice.Words, voice.Written = "", true
+	note.Voice = &voice
+	m.Body = &note
+	return m
 }
 
 // Threads returns what students may know of what was said on a copy: as conversations,

@@ -44,6 +44,7 @@ type All struct {
 	Elsewhere   *work.Elsewhere
 	Keeping     *work.Keeping
 	Queue       *feedback.Queue
+	Hearings    *work.Hearings
 	Listening   *feedback.Listening
 	Ready       *feedback.Ready
 	Books       *markbook.Books
@@ -75,6 +76,7 @@ type Store interface {
 	work.SavingStore
 	work.SubmittingStore
 	work.AttachmentStore
+	work.HearingStore
 	work.DraftStore
 	work.StateStore
 	work.ElsewhereStore
@@ -142,6 +144,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Saving = work.NewSaving(store, gate, s.Live, now)
 	s.Submitting = work.NewSubmitting(store, gate, s.Revisions, s.Live, now)
 	s.Attachments = work.NewAttachments(store, gate, s.Intake)
+	s.Hearings = work.NewHearings(store, gate, s.Revisions, now)
 	s.Drafts = work.NewDrafts(store, gate, s.Assignments, now)
 	s.States = work.NewStates(store, gate, now)
 	s.Keeping = work.NewKeeping(store, gate, s.Shelf, s.Publishing, s.Live, now)

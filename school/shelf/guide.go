@@ -11,6 +11,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/recording"
 	"readymargin/core/submission"
+	"readymargin/core/trail"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -188,7 +189,7 @@ func (s *Shelf) checkAttachments(ctx context.Context, sheetID uint64, p workshee
 }
 
 // directionSeconds is the longest direction that is spoken.
-const directionSeconds = 15 * 60
+const directionSeconds = 20 * 60
 
 // AddSpoken takes a recording in for the directions of a worksheet.
 func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, sheetID uint64, recorded intake.Recorded) (mark.Voice, error) {
@@ -196,6 +197,9 @@ func (s *Shelf) AddSpoken(ctx context.Context, who school.Person, sheetID uint64
 		return mark.Voice{}, err
 	}
 	v, peaks, err := s.intake.Recording(ctx, recorded, directionSeconds*time.Second)
+	if err == nil && v.Trail != "" {
+		err = s.store.AddWorksheetAttachment(ctx, school.WorksheetAttachment{WorksheetID: sheetID, Hash: v.Trail, MediaType: trail.Media, Peaks: "[]"})
+	}
 	if err != nil {
 		return v, err
 	}

@@ -13,6 +13,7 @@ import (
 	"readymargin/core/page"
 	"readymargin/core/recording"
 	"readymargin/core/submission"
+	"readymargin/core/trail"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 )
@@ -165,17 +166,28 @@ func (s *Revisions) AttachmentOf(ctx context.Context, who school.Person, revisio
 		return school.Media{}, err
 	}
 	e, err := s.Attachment(ctx, r.WorksheetID, hash)
-	if err != nil || e.Type != recording.MediaType {
+	if err != nil || e.Type != recording.MediaType && e.Type != trail.Media {
 		return e, err
 	}
 	issued, err := s.Issued(ctx, r)
 	if err == nil && !slices.Contains(submission.Enclosed(issued.Directions), hash) {
 		err = access.ErrHidden // said on a page that is held back
 	}
+	if err == nil && counted(issued.Directions, hash) {
+		_, err = s.gate.Revision(ctx, who, revision, access.SeeHeld) // students hear it by a hearing alone
+	}
 	if err != nil {
 		e.Close()
 	}
 	return e, err
+}
+
+// counted reports whether a sound may be heard so and so often only.
+func counted(directions []mark.Mark, hash string) bool {
+	return slices.ContainsFunc(directions, func(m mark.Mark) bool {
+		n, ok := m.Body.(*mark.Note)
+		return ok && n.Voice != nil && n.Voice.Times > 0 && n.Voice.Sound == strings.ToLower(hash)
+	})
 }
 
 // Attachment returns a sound or a picture that lies with a worksheet.

@@ -22,7 +22,7 @@ const mostSound = 48 << 20
 func (s *Exports) spoken(ctx context.Context, who school.Person, id, worksheet uint64, threads []note.Thread, whole []note.Remark) (out []document.Attached, err error) {
 	left := mostSound
 	add := func(name string, page int, at page.Point, r note.Remark) error {
-		if r.Voice == nil {
+		if r.Voice == nil || r.Voice.Times > 0 { // what is counted is heard in the house alone
 			return nil
 		}
 		kept, err := s.sound(ctx, who, id, worksheet, r.Voice)

@@ -245,12 +245,12 @@ function remark(t, r, i) {
       .catch(() => {});
   }
   if (r.help) box.append(el('p', { className: 'font-semibold' }, `Helped by ${r.help}`));
-  if (r.voice) {
+  if (r.voice && r.layer === 'sheet' && (r.voice.times || r.voice.written)) box.append(...counted(r));
+  if (r.voice && !(r.voice.times && countsHere())) {
     const { peaks, ms, trail } = r.voice;
     const through =
       trail &&
-      (() =>
-        play(ofVoice(r.voice, named(t), { mayKeep: r.mine && r.layer === marks.view.edit, follows: followed(r) })));
+      (() => play(ofVoice(r, named(t), { mayKeep: r.mine && r.layer === marks.view.edit, follows: followed(r) })));
     const player = clip(soundAt(r), peaks, ms, [0, ms], through || undefined);
     followed(r)?.(player.audio);
     box.append(player.box);
@@ -364,6 +364,97 @@ export const followed = (r) =>
   !marks.view.teacher && r.layer.startsWith('feedback')
     ? (audio) => follow(audio, { copy: marks.view.copy, attempt: marks.view.feedback, remark: r.id })
     : null;
+
+// countsHere says whether sounds that may be heard so often are counted here: for
+// students on a copy.
+const countsHere = () => !marks.view.teacher && !marks.view.trial;
+
+// counted has what is special of a sound laid on the sheet: how often it may be heard,
+// and its words for those who cannot hear it.
+function counted(r) {
+  const { times, written, words: says, ms } = r.voice,
+    of = marks.view.hearings?.[r.id] ?? {},
+    out = [];
+  if (!countsHere()) {
+    if (times)
+      out.push(
+        el(
+          'p',
+          { className: 'hint' },
+          marks.view.teacher
+            ? `Heard ${of.times ?? 0} of ${times} times${of.words ? ', and its words were read' : ''}`
+            : `May be heard ${times === 1 ? 'once' : `${times} times`}`,
+        ),
+      );
+    if (says) out.push(el('details', {}, el('summary', { className: 'hint' }, 'What it says'), el('p', {}, says)));
+    return out;
+  }
+  if (times) {
+    let left = times - (of.times ?? 0);
+    const says = el('span', { role: 'status' }),
+      go = el('button', { className: 'button', on: { click: hear } }, icon('play'), 'Listen'),
+      time = el('time', {}, clockOf(ms));
+    let audio = null;
+    const show = () => {
+      says.textContent = left > 0 ? `${left === 1 ? 'Once' : `${left} times`} more` : 'Heard as often as it may be';
+      go.disabled = !audio && left < 1;
+      go.replaceChildren(
+        icon(audio && !audio.paused ? 'pause' : 'play'),
+        audio ? (audio.paused ? 'Go on' : 'Rest') : 'Listen',
+      );
+      time.textContent = audio ? `${clockOf(audio.currentTime * 1000)} of ${clockOf(ms)}` : clockOf(ms);
+    };
+    async function hear() {
+      if (audio) {
+        if (audio.paused) audio.play().catch(() => {});
+        else audio.pause();
+        return;
+      }
+      try {
+        const begun = await ask(`/copies/${marks.view.copy}/hearings/${r.id}`, { method: 'POST' });
+        left = begun.left;
+        marks.view.hearings = { ...marks.view.hearings, [r.id]: { ...of, times: times - left } };
+        audio = new Audio(`/copies/${marks.view.copy}/hearings/${begun.token}`);
+        for (const e of ['play', 'pause', 'timeupdate']) audio.addEventListener(e, show);
+        audio.addEventListener('ended', () => {
+          audio = null;
+          show();
+        });
+        await audio.play();
+      } catch (e) {
+        audio = null;
+        toast(e.message);
+      }
+      show();
+    }
+    show();
+    out.push(el('div', { className: 'counted' }, go, time, says));
+  }
+  if (written) {
+    const press = el(
+      'button',
+      {
+        className: 'button quiet',
+        on: {
+          click: async () => {
+            try {
+              const { words: told } = await ask(`/copies/${marks.view.copy}/hearings/${r.id}/words`, {
+                method: 'POST',
+              });
+              press.replaceWith(el('p', { className: 'told', tabIndex: -1 }, told));
+            } catch (e) {
+              toast(e.message);
+            }
+            arrange();
+          },
+        },
+      },
+      'I cannot hear it: show its words',
+    );
+    out.push(press, el('p', { className: 'hint' }, 'Your teacher sees when you have read them.'));
+  }
+  return out;
+}
 
 // moveNote takes a note to the place that is pressed next, with its answers.
 function moveNote(t, r) {
@@ -588,9 +679,11 @@ function spoken(t, box, broken) {
 
 // recorder is what the recorder needs to know of this copy.
 export const recorder = (layer) => ({
-  seconds: marks.view.voice,
+  seconds: marks.view.writes ? 1200 : marks.view.voice,
   person: marks.view.person,
-  to: `/copies/${marks.view.copy}/sounds?layer=${layer}`,
+  to: marks.view.writes
+    ? `/worksheets/${marks.view.writes}/spoken`
+    : `/copies/${marks.view.copy}/sounds?layer=${layer}`,
   shows: true,
 });
 

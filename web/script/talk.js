@@ -150,8 +150,11 @@ export async function play(of) {
   const tick = () => {
     if (closed) return;
     const ms = Math.max(part[0], audio.currentTime * 1000);
-    if (ms >= part[1] - 20 && !audio.paused) audio.pause();
-    show(Math.min(ms, part[1]));
+    if (ms >= part[1] - 20) {
+      ended();
+      return;
+    }
+    show(ms);
     frame = requestAnimationFrame(tick);
   };
   const state = () => {
@@ -161,13 +164,18 @@ export async function play(of) {
     if (!audio.paused) frame = requestAnimationFrame(tick);
   };
   for (const e of ['play', 'pause', 'ended']) audio.addEventListener(e, state);
-  audio.addEventListener('ended', () => {
+  // ended is at the end, which the sound's own news of it may come after, or never where
+  // only a part is played.
+  function ended() {
+    if (last > part[1]) return;
+    audio.pause();
     show(part[1]);
     paints.clear(); // what was drawn belongs to it
     i = 0;
     last = part[1] + 1;
     of.then?.();
-  });
+  }
+  audio.addEventListener('ended', ended);
   const keys = (e) => {
     if (e.key === 'Escape') close();
   };
@@ -193,15 +201,20 @@ export async function play(of) {
 }
 
 // soundAt is where the sound of a remark is, on the copy that is open or on its sheet.
-export const soundAt = ({ layer, voice }) =>
-  layer === 'sheet'
-    ? `/sheets/${marks.view.sheet}/extras/${voice.sound}`
-    : `/copies/${marks.view.copy}/sounds/${voice.sound}`;
+export const soundAt = ({ layer, voice }) => at(layer, voice.sound);
+
+// at is where a sound or what was shown with it is.
+const at = (layer, hash) =>
+  marks.view.writes
+    ? `/worksheets/${marks.view.writes}/extras/${hash}`
+    : layer === 'sheet'
+      ? `/sheets/${marks.view.sheet}/extras/${hash}`
+      : `/copies/${marks.view.copy}/sounds/${hash}`;
 
 // ofVoice gives what the player needs of a voice on the copy that is open.
-export const ofVoice = (voice, name, more = {}) => ({
-  url: soundAt({ layer: '', voice }),
-  trail: `/copies/${marks.view.copy}/sounds/${voice.trail}`,
+export const ofVoice = ({ voice, layer }, name, more = {}) => ({
+  url: at(layer, voice.sound),
+  trail: at(layer, voice.trail),
   peaks: voice.peaks,
   ms: voice.ms,
   name,

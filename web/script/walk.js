@@ -61,7 +61,13 @@ export function walk() {
       goTo(t.page, t.place[1]);
       activate(t.remarks[0].id);
     }
-    if (voice?.trail) play(ofVoice(voice, `note ${t.number}`, { then: heard, follows: followed(t.remarks[0]) }));
+    if (voice?.trail)
+      play(
+        ofVoice(t.remarks[0], t.number ? `note ${t.number}` : 'the whole copy', {
+          then: heard,
+          follows: followed(t.remarks[0]),
+        }),
+      );
     else if (voice) {
       audio = new Audio(soundAt(t.remarks[0]));
       followed(t.remarks[0])?.(audio);

@@ -8,6 +8,7 @@ import { dated } from '../dated.js';
 import * as pieces from '../pieces.js';
 import { record, review } from '../record.js';
 import { newId } from '../ids.js';
+import { ask } from '../net.js';
 import { formal, typed, write } from '../prosaic.js';
 import { WASHES } from '../settings.js';
 import { change, doc, leaf, url, view } from './doc.js';
@@ -39,13 +40,19 @@ const KINDS = {
   picture: 'A picture',
 };
 
+const TOP = { note: 'Note', voice: 'Voice note', sound: 'Sound file' };
+
 const panel = {
   hand,
   color,
   colors: Object.entries(WASHES).map(([name, value]) => ({ name, value })),
   drafts: [], // what is being written or recorded, if anything is
   all: [],
+  top: '', // what the button for the top of the page says
+  doing: '',
+  wrong: '',
   show() {
+    this.top = `${TOP[hand] ?? ''} at the top of this page`;
     Object.assign(this, { hand, color, drafts: draft ? [{ id: draft.id, kind: draft.kind }] : [] });
     this.all = (leaf().said ?? []).map((m, at) => ({
       id: m.id,
@@ -55,6 +62,8 @@ const panel = {
       note: m.kind === 'note' ? (m.body.text ?? '') : '',
       rich: !!m.body.rich,
       voice: m.body.voice,
+      times: String(m.body.voice?.times ?? 0),
+      words: m.body.voice?.words ?? '',
       other: KINDS[m.kind] ?? '',
     }));
   },
@@ -89,6 +98,37 @@ const panel = {
     };
     if (broken) review(box, of, broken, end, keep);
     else record(box, of, end, keep);
+  },
+  // lay puts a sound from a file at the place.
+  async lay(field) {
+    const [file] = field.files,
+      { i, at } = draft;
+    if (!file) return;
+    Object.assign(this, { doing: 'Reading the sound…', wrong: '' });
+    try {
+      const voice = await ask(url('/spoken'), { method: 'POST', body: file });
+      draft = null;
+      put(i, mark('note', { at, text: file.name.replace(/\.[^.]*$/, '').slice(0, 100), voice }));
+    } catch (e) {
+      this.wrong = e.message;
+      field.value = '';
+    }
+    this.doing = '';
+  },
+  fill(field, value) {
+    field.value = value;
+  },
+  often: (k, times) =>
+    change((leaves) => {
+      const { times: _, ...voice } = leaves[doc.at].said[k].body.voice;
+      leaves[doc.at].said[k].body.voice = { ...voice, ...(+times ? { times: +times } : {}) };
+    }),
+  tell(k, words) {
+    const i = doc.at;
+    change((leaves) => {
+      const { words: _, ...voice } = leaves[i].said[k].body.voice;
+      leaves[i].said[k].body.voice = { ...voice, ...(words.trim() ? { words: words.trim() } : {}) };
+    }, `words ${i} ${k}`);
   },
   play: (box, voice) => box.replaceChildren(clip(url(`/extras/${voice.sound}`), [...voice.peaks], voice.ms).box),
   // form gives a field what a direction says, and the button for its form; one that
