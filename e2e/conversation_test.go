@@ -363,3 +363,60 @@ func attachedSounds(t *testing.T, sc *scene, id uint64) {
 		t.Errorf("%d signs of files stand on its pages", signs)
 	}
 }
+
+// Somebody gives an address, confirms it by the letter that comes there, chooses what is
+// sent, and leaves by one press of a mail program that is not signed in (RFC 8058, 3.2).
+func TestMailIsWantedAndLeft(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Mailer")
+	p, student := tab(t, 1280, 800), tab(t, 1280, 800)
+	letter := func(to, subject string) (body string) {
+		t.Helper()
+		for range 100 {
+			for _, m := range home.Mail.Messages() {
+				if m.To[0] == to && strings.Contains(string(m.Raw), "Subject: "+subject) {
+					return string(m.Raw)
+				}
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+		t.Fatalf("no letter has come to %s", to)
+		return ""
+	}
+	steps(t, func() error { return p.SignIn("mailer.teacher", scenePassword) }, func() error { return p.Go("/account") },
+		func() error { return p.Fill("#address", "mailer@skerrymouth") }, named(p, "Send me a letter there"), shows(p, "This is no mail address."),
+		func() error {
+			return p.Until("what was typed is there", `document.querySelector("#address").value === "mailer@skerrymouth"`)
+		},
+		func() error { return p.Fill("#address", "mailer@skerrymouth.example") }, named(p, "Send me a letter there"), shows(p, "A letter was sent to mailer@skerrymouth.example"))
+	link := regexp.MustCompile(`/mail/confirm#[A-Z0-9=]+`).FindString(letter("mailer@skerrymouth.example", "Is this your address?"))
+	steps(t, func() error { return p.Go(strings.TrimSuffix(link, "=")) }, named(p, "It is mine"), shows(p, "Your address is confirmed"))
+	axeFinds(t, p, "an address is confirmed")
+	steps(t, named(p, "To your account"), shows(p, "Mail goes to mailer@skerrymouth.example."),
+		func() error { return p.Click(`[name="kind"][value="line"]`) }, named(p, "Keep"),
+		func() error { return p.Go("/account") },
+		func() error {
+			return p.Until("what was chosen is kept", `(() => { const box = (k) => document.querySelector('[name="kind"][value="' + k + '"]').checked; return box("asked") && !box("line") })()`)
+		})
+	axeFinds(t, p, "the account with its mail")
+	// A student only where the course lets them.
+	steps(t, func() error { return student.SignIn("mailer.student", scenePassword) }, func() error { return student.Go("/account") }, gone(student, "Your address"),
+		func() error { return p.Go(fmt.Sprintf("/courses/%d", sc.course.ID)) }, func() error { return p.Click("#mail [name=mail]") },
+		func() error {
+			return p.Until("it is set", `document.querySelector("#mail [name=mail]").checked && !document.querySelector(".htmx-request")`)
+		},
+		func() error { time.Sleep(300 * time.Millisecond); return student.Go("/account") }, shows(student, "Your address"))
+	box, _, err := home.Store.Mailbox(context.Background(), account(t, "mailer.teacher").ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	leave := home.Base + "/mail/leave/" + box.LeaveKey
+	res, err := http.Post(leave, "application/x-www-form-urlencoded", strings.NewReader("List-Unsubscribe=One-Click"))
+	if err != nil || res.StatusCode != http.StatusOK {
+		t.Fatalf("leaving by one press: %v, %v", res.StatusCode, err)
+	}
+	if box, _, err = home.Store.Mailbox(context.Background(), box.PersonID); err != nil || len(box.Choices) != 0 {
+		t.Errorf("after it %v is still sent (%v)", box.Choices, err)
+	}
+	steps(t, func() error { return p.Go(strings.TrimPrefix(leave, home.Base)) }, named(p, "Send me nothing any more"), shows(p, "Nothing is sent to you from now on."))
+}

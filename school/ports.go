@@ -90,6 +90,9 @@ type CopyTx interface {
 	Answered(note string, by uint64, at time.Time) error
 	// Hear notes to where a remark was heard, unless it was heard farther before.
 	Hear(attempt int, remark string, milliseconds int, at time.Time) error
+	// Notify lets people be told of something on the copy who want mail: one person of
+	// its course, or with 0 its student, and of what was asked those who teach.
+	Notify(kind NoticeKind, person uint64, due time.Time) error
 	// Assignment returns the copy's assignment, without its handouts.
 	Assignment() (Assignment, error)
 	// PutDraft writes a draft over an older one.

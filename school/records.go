@@ -64,6 +64,7 @@ type Course struct {
 	Counts       Counts             // which attempt does
 	Weights      map[string]float64 `gorm:"serializer:json"` // of chapters, where they are not all 1
 	Watch        bool               // who marks may look at work before it is submitted
+	Mail         bool               // students may have mail sent
 	SourceID     string             // of its record in a school's directory, "" for none
 	Version      int                // goes up with every change
 	CreatedAt    time.Time
@@ -110,6 +111,52 @@ type ClassLine struct {
 	Zone   string     `gorm:"->"`                 // of the course
 	SeenBy []uint64   `gorm:"->;serializer:json"` // known of the lines of a course
 	SeenAt *time.Time `gorm:"->"`                 // when the one who asks has seen it; known of one's own
+}
+
+// A Mailbox is where somebody has mail sent. Address is theirs; Wanted is one that is not
+// confirmed yet.
+type Mailbox struct {
+	PersonID   uint64 `gorm:"primaryKey"`
+	Address    string // "" for none
+	Wanted     string
+	TokenHash  string // that confirms Wanted
+	TokenUntil *time.Time
+	LeaveKey   string       // by which all of it is ended without signing in
+	Choices    []NoticeKind `gorm:"serializer:json"` // what is sent
+	Daily      bool         // in one letter a day
+	MailedAt   *time.Time   // when a letter went last
+}
+
+// A NoticeKind is a kind of thing that people are told by mail.
+type NoticeKind string
+
+// What people are told by mail.
+const (
+	NoticeReturned NoticeKind = "returned" // feedback has come back
+	NoticeAnswered NoticeKind = "answered" // what they asked has an answer
+	NoticeAsked    NoticeKind = "asked"    // something waits for their answer
+	NoticeLine     NoticeKind = "line"     // a line to the class
+)
+
+// NoticeKinds are all of them.
+var NoticeKinds = []NoticeKind{NoticeReturned, NoticeAnswered, NoticeLine, NoticeAsked}
+
+// NoticeRest is how long nothing is told by mail: what was done by mistake is undone
+// in it, and what comes next goes along.
+const NoticeRest = 2 * time.Minute
+
+// A Notice is something that somebody is to be told.
+type Notice struct {
+	ID       uint64
+	Kind     NoticeKind
+	CourseID uint64
+	CopyID   uint64 // 0 for none
+	DueAt    time.Time
+
+	Course string
+	Zone   string // of the course
+	Title  string // of the assignment, "" for none
+	Over   bool   `gorm:"column:useless"` // it is of no use any more
 }
 
 // A Membership says what a person is in a course.
@@ -681,6 +728,8 @@ const (
 	JobAnswers  JobKind = "answers"  // of the attempts of a copy
 	JobSweep    JobKind = "sweep"    // of blobs that nothing refers to
 	JobReturn   JobKind = "return"   // of an attempt, when its time has come
+	JobMail     JobKind = "mail"     // to a person, of what there is for them
+	JobConfirm  JobKind = "confirm"  // the address of a person, by a letter
 )
 
 // A Job is work behind the requests, on one thing.

@@ -14,7 +14,13 @@ type ClassLines struct{ *base }
 
 // AddLine adds a line.
 func (s ClassLines) AddLine(ctx context.Context, l *school.ClassLine) error {
-	return s.db.WithContext(ctx).Create(l).Error
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		l.ID = 0 // this may be done again
+		if err := tx.Create(l).Error; err != nil {
+			return err
+		}
+		return notify(tx, school.NoticeLine, l.CourseID, nil, l.At.Add(school.NoticeRest), "memberships.role = 'student'")
+	})
 }
 
 // classLines reads the lines that q selects, the newest first.

@@ -37,9 +37,14 @@ func (s JobRows) LeaseJob(ctx context.Context, now, until time.Time, kinds ...sc
 	return j, err
 }
 
-// JobDone forgets a job.
+// JobDone forgets a job, unless it was added once more while it was done (which counts
+// its tries anew): then it is done again.
 func (s JobRows) JobDone(ctx context.Context, id uint64) error {
-	return s.db.WithContext(ctx).Exec("DELETE FROM jobs WHERE id = ?", id).Error
+	res := s.db.WithContext(ctx).Exec("DELETE FROM jobs WHERE id = ? AND tries > 0", id)
+	if res.Error != nil || res.RowsAffected > 0 {
+		return res.Error
+	}
+	return s.db.WithContext(ctx).Exec("UPDATE jobs SET leased_until = NULL WHERE id = ?", id).Error
 }
 
 // JobFailed keeps a job for another try, and why it failed.

@@ -27,7 +27,11 @@ func (s *Site) accountPage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"Devices": devices, "Help": hand}
+	box, mayHaveMail, err := s.school.Notices.Mine(c.Request().Context(), p)
+	if err != nil {
+		return err
+	}
+	data := map[string]any{"Devices": devices, "Help": hand, "Mailbox": box, "MayMail": mayHaveMail || box.PersonID != 0 && s.school.Notices.Open()}
 	if wrong != nil {
 		return s.again(c, wrong, "account.html", "Your account", data)
 	}

@@ -76,6 +76,7 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 	if err != nil {
 		return err
 	}
+	data["Mails"] = s.school.Notices.Open()
 	data["Lines"] = seen(lines, groups[access.Student])
 	practice := fmt.Sprint("practice.", me(c).ID)
 	for _, m := range groups[access.Practice] {

@@ -26,7 +26,7 @@ var templates embed.FS
 func parsePages(a *assets) (*template.Template, error) {
 	ahead := a.modules(scripts + "sheet.js")
 	return template.New("").Funcs(template.FuncMap{
-		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "qr": qr, "glance": glance, "way": func(m flow.Mode) string { return ways[m] }, "bytes": bytesOf, "job": func(k school.JobKind) string { return jobs[k] }, "more": func(n, shown int) int { return n - shown }, "among": among, "chosen": chosen, "rich": rich, "said": said, "percent": percent, "minutes": minutes, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
+		"asset": a.url, "when": when, "dated": dated, "ago": ago, "span": span, "late": late, "capital": capital, "join": strings.Join, "icon": icon, "count": count, "list": list, "why": why, "fours": fours, "qr": qr, "glance": glance, "way": func(m flow.Mode) string { return ways[m] }, "bytes": bytesOf, "job": func(k school.JobKind) string { return jobs[k] }, "more": func(n, shown int) int { return n - shown }, "among": among, "chosen": chosen, "rich": rich, "said": said, "percent": percent, "minutes": minutes, "noticeKinds": func() []noticeKind { return noticeKinds }, "has": func(all []school.NoticeKind, k school.NoticeKind) bool { return slices.Contains(all, k) }, "spread": spread, "bar": bar, "ahead": func() []string { return ahead },
 	}).ParseFS(templates, "templates/*.html")
 }
 
@@ -247,7 +247,7 @@ func bytesOf(n int64) string {
 // jobs are the kinds of work behind the requests, in words.
 var jobs = map[school.JobKind]string{
 	school.JobRead: "reading a worksheet", school.JobAssemble: "making a file anew", school.JobAnswers: "laying down answers of a copy",
-	school.JobSweep: "clearing away", school.JobReturn: "giving back",
+	school.JobSweep: "clearing away", school.JobReturn: "giving back", school.JobMail: "a letter", school.JobConfirm: "a letter that confirms an address",
 }
 
 // glance draws how a class stands with a sheet: a stroke for each student, filled as

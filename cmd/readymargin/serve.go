@@ -22,6 +22,7 @@ import (
 	"readymargin/pdf"
 	"readymargin/school"
 	"readymargin/school/services"
+	"readymargin/standin/mailserver"
 	"readymargin/store"
 	"readymargin/store/mariadb"
 	"readymargin/web"
@@ -78,6 +79,9 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *services.All, 
 	}
 	go s.Jobs.Run(base)
 	go s.Returns.Run(base)
+	if s.Notices.Origin = o.originAt(l); s.Notices.Open() {
+		go s.Mails.Run(base)
+	}
 	go func() {
 		for { // blobs that nothing refers to any more
 			if err := st.AddJob(base, school.JobSweep, 0, s.Now()); err != nil && base.Err() == nil {
@@ -164,6 +168,10 @@ func runDemo(ctx context.Context, args []string) error {
 	if o.dsn, err = db.Database(ctx, "readymargin"); err != nil {
 		return err
 	}
+	letters, err := o.standIn()
+	if err != nil {
+		return err
+	}
 	s, st, press, closeAll, err := o.open(ctx)
 	if err != nil {
 		return err
@@ -183,15 +191,32 @@ Ready Margin is ready after %s:  %s
   runs it    dr.amoako-lund
   students   ines.varga, tomas.lindqvist, rhys.pugh, leila.haddad, elena.petrova …
   password   %s   (for everybody)
+  its mail   %s   (simulated: nothing is sent to anybody)
 
 Ctrl-C stops it. What is done here is kept for the next time; "make demo-fresh" begins anew.
-`, time.Since(began).Round(100*time.Millisecond), o.originAt(l), demo.Password)
+`, time.Since(began).Round(100*time.Millisecond), o.originAt(l), demo.Password, letters)
 	err = o.serveOn(ctx, l, s, st, press)
 	if errors.Is(err, http.ErrServerClosed) || ctx.Err() != nil {
 		fmt.Println("Stopped.")
 		return nil
 	}
 	return err
+}
+
+// standIn starts a mail server that sends nothing on, and returns where its messages
+// are read.
+func (o *options) standIn() (string, error) {
+	in, err := listen("127.0.0.1:0", false)
+	if err != nil {
+		return "", err
+	}
+	out, err := listen("127.0.0.1:8025", true)
+	if err != nil {
+		return "", err
+	}
+	o.mail, o.mailFrom = "smtp://"+in.Addr().String(), "margin@skerrymouth.example"
+	go http.Serve(out, mailserver.Serve(in))
+	return "http://" + out.Addr().String(), nil
 }
 
 // fill fills the demo in once. A filling that was interrupted is begun anew.

@@ -8,6 +8,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -22,6 +23,7 @@ import (
 	"readymargin/photo"
 	"readymargin/school/services"
 	"readymargin/sound"
+	"readymargin/standin/mailserver"
 	"readymargin/store"
 	"readymargin/store/mariadb"
 )
@@ -47,10 +49,11 @@ type House struct {
 	School  *services.All
 	Store   *store.Store
 	Engine  *pdf.Pool
+	Mail    *mailserver.Server // that the school sends its letters to
 
-	dir, dsn, address, watched string
-	server                     *exec.Cmd
-	ended                      chan struct{}
+	dir, dsn, address, watched, mail string
+	server                           *exec.Cmd
+	ended                            chan struct{}
 }
 
 // Open starts a house on an empty database. Close ends all of it.
@@ -116,7 +119,14 @@ func (h *House) Serve() error {
 	if err := os.Symlink(Cache(), filepath.Join(cache, "pdfium")); err != nil && !errors.Is(err, os.ErrExist) {
 		return err
 	}
-	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-metrics", h.watched, "-cache", cache)
+	if h.Mail == nil {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return err
+		}
+		h.Mail, h.mail = mailserver.Serve(l), "smtp://"+l.Addr().String()
+	}
+	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-metrics", h.watched, "-cache", cache, "-mail", h.mail, "-mail-from", "margin@skerrymouth.example")
 	h.server.Env = append(os.Environ(), "READYMARGIN_DSN="+h.dsn)
 	h.server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	out, err := h.server.StderrPipe()

@@ -113,6 +113,11 @@ func (s *Courses) RenewCode(ctx context.Context, who school.Person, course uint6
 	return s.changeCourse(ctx, who, course, func(c *school.Course) error { c.JoinCode, c.JoinOpen = school.NewCode(6), true; return nil })
 }
 
+// SetMail says whether the students of a course may have mail sent.
+func (s *Courses) SetMail(ctx context.Context, who school.Person, course uint64, may bool) (school.Course, error) {
+	return s.changeCourse(ctx, who, course, func(c *school.Course) error { c.Mail = may; return nil })
+}
+
 // OpenCode opens or closes joining.
 func (s *Courses) OpenCode(ctx context.Context, who school.Person, course uint64, open bool) (school.Course, error) {
 	return s.changeCourse(ctx, who, course, func(c *school.Course) error { c.JoinOpen = open; return nil })

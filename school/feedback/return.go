@@ -188,7 +188,7 @@ func (s *Marking) GiveBack(ctx context.Context, planned uint64) error {
 		if a.MarkedAt == nil {
 			a.MarkedAt = &now
 		}
-		if err := errors.Join(tx.PutAttempt(a), tx.PutReturn(&r)); err != nil {
+		if err := errors.Join(tx.PutAttempt(a), tx.PutReturn(&r), tx.Notify(school.NoticeReturned, 0, now.Add(school.NoticeRest))); err != nil {
 			return err
 		}
 		return tx.SetCopy(c)

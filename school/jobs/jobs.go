@@ -29,6 +29,20 @@ type Store interface {
 	JobFailed(ctx context.Context, id uint64, why string, again time.Time) error
 }
 
+// Later is the error of a job that is not done yet and goes on at a time, however often:
+// as it was to be, or for a reason that passes.
+type Later struct {
+	At  time.Time
+	Why error // nil for none
+}
+
+func (l *Later) Error() string {
+	if l.Why == nil {
+		return "jobs: later"
+	}
+	return "jobs: later: " + l.Why.Error()
+}
+
 // A Handler does one job on a thing. It may be called again after it was done.
 type Handler func(ctx context.Context, ref uint64) error
 
@@ -115,6 +129,16 @@ func (r *Runner) One(ctx context.Context) (worked bool, err error) {
 	}
 	if ctx.Err() != nil {
 		return true, ctx.Err() // the lease runs out
+	}
+	var later *Later
+	if errors.As(err, &later) {
+		why := ""
+		if later.Why != nil {
+			slog.Warn("a job waits", "kind", j.Kind, "ref", j.Ref, "until", later.At, "error", later.Why)
+			why = later.Why.Error()
+		}
+		r.WakeAt(later.At)
+		return true, r.store.JobFailed(ctx, j.ID, why, later.At)
 	}
 	again := now.Add(time.Minute << j.Tries)
 	if j.Tries >= MaxTries {

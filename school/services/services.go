@@ -15,6 +15,7 @@ import (
 	"readymargin/school/jobs"
 	"readymargin/school/live"
 	"readymargin/school/markbook"
+	"readymargin/school/notices"
 	"readymargin/school/screen"
 	"readymargin/school/shelf"
 	"readymargin/school/takeaway"
@@ -52,6 +53,8 @@ type All struct {
 	Exports     *takeaway.Exports
 	Office      *administer.Office
 	Live        *live.Live
+	Notices     *notices.Notices
+	Mails       *jobs.Runner
 	Jobs        *jobs.Runner
 	Returns     *jobs.Runner // those that are planned, which wait behind nothing that is long
 	Now         school.Clock
@@ -90,6 +93,7 @@ type Store interface {
 	jobs.Store
 	administer.Store
 	classline.Store
+	notices.Store
 	Sweep(ctx context.Context, before time.Time) (gone int, err error)
 }
 
@@ -111,9 +115,10 @@ type Transcoder interface {
 
 // Programs are the other programs that strangers' files are read by.
 type Programs struct {
-	Transcoder Transcoder    // sound.Ffmpeg is one
-	Office     intake.Office // office.LibreOffice is one
-	Photos     intake.Photos // photo.Heif is one
+	Transcoder Transcoder     // sound.Ffmpeg is one
+	Mailer     notices.Mailer // mail.Sender is one; nil for none
+	Office     intake.Office  // office.LibreOffice is one
+	Photos     intake.Photos  // photo.Heif is one
 }
 
 // New wires all use cases over one store. Their clock is the machine's, unless
@@ -168,6 +173,8 @@ func New(store Store, engine Engine, p Programs) *All {
 			return err
 		},
 	})
+	s.Notices = notices.New(store, p.Mailer, now, func(at time.Time) { s.Mails.WakeAt(at) })
+	s.Mails = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobMail: s.Notices.Send, school.JobConfirm: s.Notices.SendConfirmation})
 	s.Returns = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobReturn: s.Marking.GiveBack})
 	return s
 }

@@ -4,6 +4,7 @@ package work
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -248,6 +249,11 @@ func questions(tx school.CopyTx, who school.Person, c school.WriteContext, layer
 			if err := tx.Answered(b.To, who.ID, now); err != nil {
 				return err
 			}
+			if layer == submission.Replies && !c.Role.Learns() && !b.Done {
+				if err := tx.Notify(school.NoticeAnswered, 0, now.Add(school.NoticeRest)); err != nil {
+					return err
+				}
+			}
 			if b.Asks == 0 {
 				continue
 			}
@@ -255,7 +261,7 @@ func questions(tx school.CopyTx, who school.Person, c school.WriteContext, layer
 		default:
 			continue
 		}
-		if err := tx.PutQuestion(q, o.ID); err != nil {
+		if err := errors.Join(tx.PutQuestion(q, o.ID), tx.Notify(school.NoticeAsked, q.AskedID, now.Add(school.NoticeRest))); err != nil {
 			return err
 		}
 	}
