@@ -230,3 +230,43 @@ func TestATalkThroughAsADirection(t *testing.T) {
 		})
 	axeFinds(t, pupil, "a talk-through as a direction")
 }
+
+// What was said is written down by a program, looked over by who said it, kept for those
+// who cannot hear, and found by its words.
+func TestWhatWasSaidIsWrittenDownAndFound(t *testing.T) {
+	t.Parallel()
+	ctx, s := context.Background(), home.School
+	sc := setSceneNamed(t, "Writer")
+	c := sc.copies[flow.Submitted]
+	teacher := account(t, "writer.teacher")
+	wav := filepath.Join(t.TempDir(), "tones.wav")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=f=500:d=0.5", "-f", "lavfi", "-i", "anullsrc=d=0.3", "-f", "lavfi", "-i", "sine=f=700:d=0.5", "-filter_complex", "[0][1][2]concat=n=3:v=0:a=1", wav).CombinedOutput(); err != nil {
+		t.Fatalf("ffmpeg (apt-get install ffmpeg): %v: %s", err, out)
+	}
+	b, err := os.ReadFile(wav)
+	if err != nil {
+		t.Fatal(err)
+	}
+	v, err := s.Attachments.AddVoice(ctx, teacher, c.ID, submission.Feedback(1), intake.Recorded{Data: b})
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := mark.Mark{ID: "note-written-down", Page: 1, Body: &mark.Note{At: [2]float64{300, 300}, Voice: &v}}
+	if _, err := s.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), []submission.Op{{ID: "op-written-down", On: m.ID, Mark: &m}}); err != nil {
+		t.Fatal(err)
+	}
+	for who, want := range map[string]int{"student": 404, "classmate": 404, "outsider": 404} {
+		if res, err := sc.people[who].Post(fmt.Sprintf("%s/copies/%d/sounds/%s/words", home.Base, c.ID, v.Sound), "", nil); err != nil || res.StatusCode != want {
+			t.Errorf("%s has the words of feedback that was not returned: %v %v", who, res.StatusCode, err)
+		}
+	}
+	p := tab(t, 1280, 800)
+	steps(t, func() error { return p.SignIn("writer.teacher", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.AssignmentID, c.ID)) }, p.Ready,
+		named(p, "Type its words"), named(p, "Write it down for me"), shows(p, "Look it over"))
+	axeFinds(t, p, "what was said, written down")
+	steps(t, named(p, "Keep"), shows(p, "tide floods"), saved(p),
+		func() error { return p.Click(`[data-do="find"]`) }, func() error { return p.Fill(`[data-panel] input`, "tide floods") }, shows(p, "1 found"))
+	if _, page := sc.page(t, "teacher", fmt.Sprintf("/copies/%d/marking", c.ID)); !strings.Contains(page, "tide floods") {
+		t.Error("the words are not kept")
+	}
+}

@@ -15,6 +15,7 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/recording"
 	"readymargin/core/roster"
+	"readymargin/core/speech"
 	"readymargin/core/trail"
 	"readymargin/queue"
 	"readymargin/school"
@@ -150,6 +151,8 @@ var files = map[error]sentence{
 	document.ErrPhoto:       {422, "This photograph is damaged and cannot be shown. Save it as JPEG and bring that in. Nothing was kept."},
 	trail.ErrTrail:          {422, "What was shown while you spoke cannot be read, so nothing was kept. The recording is still on your device: keep it again, or record it again."},
 	recording.ErrUnreadable: {422, "This recording cannot be read. Record it again."},
+	speech.ErrUnreadable:    {422, "This recording could not be read. You can type what it says."},
+	speech.ErrAway:          {503, "The program that writes down what is said cannot be reached. Type it, or try again later; nothing is lost."},
 	recording.ErrSilent:     {422, "Nothing was recorded. Check the microphone and record again."},
 	recording.ErrTooLong:    {422, "This recording is longer than the course allows. Record a shorter one."},
 	recording.ErrTooLarge:   {413, "This recording is too large. Record a shorter one."},

@@ -327,6 +327,19 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	return c.JSON(http.StatusOK, brought)
 }
 
+// soundWords has what is said in a recording written down.
+func (s *Site) soundWords(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	text, err := s.school.Attachments.Words(c.Request().Context(), me(c), n, c.Param("hash"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]string{"text": text})
+}
+
 // beginHearing begins to hear a sound that may be heard so and so often.
 func (s *Site) beginHearing(c *echo.Context) error {
 	n, err := number(c, "id")

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -24,6 +25,7 @@ import (
 	"readymargin/school/services"
 	"readymargin/sound"
 	"readymargin/standin/mailserver"
+	"readymargin/standin/recogniser"
 	"readymargin/store"
 	"readymargin/store/mariadb"
 )
@@ -52,6 +54,7 @@ type House struct {
 	Mail    *mailserver.Server // that the school sends its letters to
 
 	dir, dsn, address, watched, mail string
+	recogniser                       *httptest.Server
 	server                           *exec.Cmd
 	ended                            chan struct{}
 }
@@ -125,8 +128,9 @@ func (h *House) Serve() error {
 			return err
 		}
 		h.Mail, h.mail = mailserver.Serve(l), "smtp://"+l.Addr().String()
+		h.recogniser = httptest.NewServer(recogniser.Handler())
 	}
-	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-metrics", h.watched, "-cache", cache, "-mail", h.mail, "-mail-from", "margin@skerrymouth.example")
+	h.server = exec.Command(Binary(), "serve", "-address", h.address, "-metrics", h.watched, "-cache", cache, "-mail", h.mail, "-mail-from", "margin@skerrymouth.example", "-recogniser", h.recogniser.URL)
 	h.server.Env = append(os.Environ(), "READYMARGIN_DSN="+h.dsn)
 	h.server.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	out, err := h.server.StderrPipe()

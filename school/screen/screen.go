@@ -30,12 +30,14 @@ type Screens struct {
 	shelf      *shelf.Shelf
 	publishing *shelf.Publishing
 	revisions  *shelf.Revisions
+	recognises bool
 	now        school.Clock
 }
 
-// New returns the screens of a store.
-func New(store ScreenStore, gate *school.Gate, worksheets *shelf.Shelf, publishing *shelf.Publishing, revisions *shelf.Revisions, now school.Clock) *Screens {
-	return &Screens{store, gate, worksheets, publishing, revisions, now}
+// New returns the screens of a store; recognises says that what was said can be written
+// down by a program.
+func New(store ScreenStore, gate *school.Gate, worksheets *shelf.Shelf, publishing *shelf.Publishing, revisions *shelf.Revisions, recognises bool, now school.Clock) *Screens {
+	return &Screens{store, gate, worksheets, publishing, revisions, recognises, now}
 }
 
 // A Screen is everything that the sheet screen needs of one copy for one person,
@@ -71,9 +73,10 @@ type Base struct {
 	JudgedBy     []Judging                 `json:"-"`                     // what students are told of it
 	Instruments  []string                  `json:"instruments,omitempty"` // those offered; none for all
 	NoSpelling   bool                      `json:"noSpelling"`
-	PointsOf     string                    `json:"pointsOf"` // the assignment's points, "" for none
-	PointStep    string                    `json:"step"`     // in which points are given
-	Voice        int                       `json:"voice"`    // longest voice note, seconds
+	PointsOf     string                    `json:"pointsOf"`             // the assignment's points, "" for none
+	PointStep    string                    `json:"step"`                 // in which points are given
+	Voice        int                       `json:"voice"`                // longest voice note, seconds
+	Recognises   bool                      `json:"recognises,omitempty"` // what was said can be written down by a program
 	Pages        []school.PageSize         `json:"pages"`
 	Marks        []Mark                    `json:"marks"`
 	Key          []worksheet.Meaning       `json:"key,omitempty"`    // what the colours stand for
@@ -283,7 +286,7 @@ func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCo
 	if times := c.Assignment.TimesFor(c.Copy); !times.Due.IsZero() {
 		v.Due = &times.Due
 	}
-	v.PointStep = c.Course.Step().String()
+	v.PointStep, v.Recognises = c.Course.Step().String(), s.recognises
 	if c.Assignment.Points > 0 {
 		v.PointsOf = c.Assignment.Points.String()
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"time"
 
+	"readymargin/core/speech"
 	"readymargin/school"
 	"readymargin/school/administer"
 	"readymargin/school/assign"
@@ -115,10 +116,11 @@ type Transcoder interface {
 
 // Programs are the other programs that strangers' files are read by.
 type Programs struct {
-	Transcoder Transcoder     // sound.Ffmpeg is one
-	Mailer     notices.Mailer // mail.Sender is one; nil for none
-	Office     intake.Office  // office.LibreOffice is one
-	Photos     intake.Photos  // photo.Heif is one
+	Transcoder Transcoder        // sound.Ffmpeg is one
+	Recogniser speech.Recogniser // recogniser.Client is one; nil for none
+	Mailer     notices.Mailer    // mail.Sender is one; nil for none
+	Office     intake.Office     // office.LibreOffice is one
+	Photos     intake.Photos     // photo.Heif is one
 }
 
 // New wires all use cases over one store. Their clock is the machine's, unless
@@ -145,10 +147,10 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.ClassLines = classline.New(store, gate, s.Intake, now)
 
 	s.Live = live.New(store, gate, now)
-	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, now)
+	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, p.Recogniser != nil, now)
 	s.Saving = work.NewSaving(store, gate, s.Live, now)
 	s.Submitting = work.NewSubmitting(store, gate, s.Revisions, s.Live, now)
-	s.Attachments = work.NewAttachments(store, gate, s.Intake)
+	s.Attachments = work.NewAttachments(store, gate, s.Intake, p.Recogniser)
 	s.Hearings = work.NewHearings(store, gate, s.Revisions, now)
 	s.Drafts = work.NewDrafts(store, gate, s.Assignments, now)
 	s.States = work.NewStates(store, gate, now)

@@ -12,7 +12,9 @@ if (form && location.hash.length > 1) {
 // The token of a letter is sent by the press alone.
 const confirms = /** @type {HTMLFormElement | null} */ (document.querySelector('form[data-confirms]'));
 if (confirms && location.hash.length > 1)
-  /** @type {HTMLInputElement} */ (confirms.elements.namedItem('code')).value = decodeURIComponent(location.hash.slice(1));
+  /** @type {HTMLInputElement} */ (confirms.elements.namedItem('code')).value = decodeURIComponent(
+    location.hash.slice(1),
+  );
 
 for (const box of /** @type {NodeListOf<HTMLInputElement>} */ (document.querySelectorAll('[data-shows]')))
   box.addEventListener('change', () => {

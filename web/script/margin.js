@@ -504,8 +504,38 @@ function rewrite(t, r, box) {
     gather();
   };
   const first = t.remarks[0].id === r.id;
+  const listened = el('p', { className: 'hint', role: 'status' });
+  const listen =
+    r.voice && marks.view.recognises
+      ? el(
+          'button',
+          {
+            className: 'button',
+            on: {
+              click: async () => {
+                listened.textContent = 'Listening…';
+                try {
+                  const { text } = await ask(`/copies/${marks.view.copy}/sounds/${r.voice.sound}/words`, {
+                    method: 'POST',
+                  });
+                  area.value = [area.value, text].filter(Boolean).join(' ');
+                  area.dispatchEvent(new Event('input'));
+                  listened.textContent = text
+                    ? 'Look it over: what is not certain stands in brackets.'
+                    : 'No words were heard.';
+                } catch (e) {
+                  listened.textContent = e.message;
+                }
+                arrange();
+              },
+            },
+          },
+          'Write it down for me',
+        )
+      : null;
   box.replaceChildren(
     area,
+    listened,
     first
       ? swatches({ 'As usual': '', ...INKS }, r.color ?? '', (color) => {
           const entry = find(r.id),
@@ -517,6 +547,7 @@ function rewrite(t, r, box) {
       'div',
       { className: 'tools' },
       el('button', { className: 'button', on: { click: done } }, 'Keep'),
+      listen,
       formal(area, arrange),
     ),
   );

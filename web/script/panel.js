@@ -7,7 +7,7 @@ import { goTo, surface, words } from './surface.js';
 import { marks } from './marks.js';
 import { heads } from './leads.js';
 import { section } from './states.js';
-import { activate } from './margin.js';
+import { activate, show } from './margin.js';
 import { pick } from './pick.js';
 import { hand } from './pointer.js';
 import { linesOf } from './rich.js';
@@ -281,7 +281,7 @@ function find(body) {
       }
     }
     for (const e of marks.shown.values())
-      if (e.mark.kind !== 'reply' && text(e.mark).toLowerCase().includes(q) && e.mark.kind !== 'highlight')
+      if (text(e.mark).toLowerCase().includes(q) && e.mark.kind !== 'highlight')
         hits.push({
           page: e.mark.page,
           entry: e,
@@ -297,13 +297,19 @@ function find(body) {
         .map((h) =>
           el(
             'button',
-            { className: 'line', on: { click: () => (h.entry ? go(h.entry) : goTo(h.page, h.y)) } },
+            { className: 'line', on: { click: () => to(h) } },
             el('b', {}, `Page ${h.page}`),
             el('span', {}, h.words, el('mark', {}, h.hit), h.rest),
           ),
         ),
     );
   }
+  /** @param {any} hit */
+  const to = ({ entry, page, y }) => {
+    if (entry?.mark.kind === 'reply') show(entry.mark.body.to);
+    else if (entry) go(entry);
+    else goTo(page, y);
+  };
   field.addEventListener('keydown', (e) => {
     if (e.key === 'Enter') {
       e.preventDefault();

@@ -1,0 +1,70 @@
+// Package speech knows what a recogniser hears in a sound: words, with their times and
+// how certain each is. It does not know how they are found.
+package speech
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+)
+
+// A Word is one that was said.
+type Word struct {
+	Text      string  `json:"text"`
+	From      int     `json:"from"`      // milliseconds from the beginning of the sound
+	To        int     `json:"to"`        // the same
+	Certainty float64 `json:"certainty"` // from 0, a guess, to 1
+}
+
+// A Recogniser writes down what is said in a sound of a media type, in a language (BCP
+// 47), "" for whichever it is; words come in the order of their times, none where
+// nothing is said. What it cannot read as a sound is ErrUnreadable, and that it cannot be
+// reached ErrAway. speechtest.Conform is what every one of them keeps.
+type Recogniser interface {
+	Recognise(ctx context.Context, sound []byte, mediaType, language string) ([]Word, error)
+}
+
+// What can be wrong.
+var (
+	ErrUnreadable = errors.New("speech: cannot be read as a sound")
+	ErrAway       = errors.New("speech: the recogniser cannot be reached")
+)
+
+// Unsure is below which certainty a word is to be looked at.
+const Unsure = 0.6
+
+// Check says what is wrong with the words of a sound that lasts so long, or nil: what a
+// recogniser answers is believed no more than any stranger.
+func Check(words []Word, lasts time.Duration) error {
+	before := 0
+	for i, w := range words {
+		switch {
+		case w.Text == "" || strings.ContainsFunc(w.Text, func(r rune) bool { return r < ' ' }) || len(w.Text) > 200:
+			return fmt.Errorf("speech: word %d is %q", i, w.Text)
+		case w.From < before || w.To < w.From || w.To > int(lasts.Milliseconds())+1000:
+			return fmt.Errorf("speech: word %d from %d to %d ms", i, w.From, w.To)
+		case !(w.Certainty >= 0 && w.Certainty <= 1):
+			return fmt.Errorf("speech: word %d is certain by %v", i, w.Certainty)
+		}
+		before = w.From
+	}
+	return nil
+}
+
+// Text puts words together, a word of which one is not sure in brackets, to be looked at.
+func Text(words []Word) string {
+	var b strings.Builder
+	for i, w := range words {
+		if i > 0 {
+			b.WriteByte(' ')
+		}
+		if w.Certainty < Unsure {
+			fmt.Fprintf(&b, "[%s?]", w.Text)
+			continue
+		}
+		b.WriteString(w.Text)
+	}
+	return b.String()
+}

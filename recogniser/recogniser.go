@@ -1,0 +1,72 @@
+// Package recogniser has what was said written down by a program of the school's own,
+// which is asked by HTTP: a POST of the sound, with its media type and the language
+// wanted (Accept-Language), answered by JSON {"words": [{"text", "from", "to",
+// "certainty"}]}, times in milliseconds; 422 says that it is no sound.
+package recogniser
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"time"
+
+	"readymargin/core/speech"
+)
+
+// A Client asks one program.
+type Client struct {
+	at   string
+	http http.Client
+}
+
+var _ speech.Recogniser = (*Client)(nil)
+
+// New returns what asks a program at an address, as http://127.0.0.1:9100/.
+func New(address string) (*Client, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, errors.New("recogniser: it is given as http://host:port/")
+	}
+	return &Client{at: address, http: http.Client{Timeout: 3 * time.Minute}}, nil
+}
+
+// maxAnswer bounds what is read of an answer, in bytes.
+const maxAnswer = 4 << 20
+
+// Recognise asks the program what is said.
+func (c *Client) Recognise(ctx context.Context, sound []byte, mediaType, language string) ([]speech.Word, error) {
+	if len(sound) == 0 {
+		return nil, speech.ErrUnreadable
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.at, bytes.NewReader(sound))
+	if err != nil {
+		return nil, err
+	}
+	req.Header.Set("Content-Type", mediaType)
+	if language != "" {
+		req.Header.Set("Accept-Language", language)
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %v", speech.ErrAway, err)
+	}
+	defer res.Body.Close()
+	switch {
+	case res.StatusCode == http.StatusUnprocessableEntity:
+		return nil, speech.ErrUnreadable
+	case res.StatusCode != http.StatusOK:
+		return nil, fmt.Errorf("%w: it answers %s", speech.ErrAway, res.Status)
+	}
+	var answer struct {
+		Words []speech.Word `json:"words"`
+	}
+	if err := json.NewDecoder(io.LimitReader(res.Body, maxAnswer)).Decode(&answer); err != nil {
+		return nil, fmt.Errorf("%w: %v", speech.ErrAway, err)
+	}
+	return answer.Words, nil
+}
