@@ -287,7 +287,7 @@ func (f *filler) again(a school.Assignment, start time.Time) {
 	v, err := f.Screens.Open(f.ctx, who, c.ID)
 	f.check(err)
 	for _, m := range v.Marks {
-		if n, ok := m.Mark.Body.(*mark.Note); ok && n.Voice == nil {
+		if n, ok := m.Mark.Body.(*mark.Note); ok && n.Voice == nil && m.Layer.Attempt() > 0 {
 			f.save(who, c.ID, submission.Replies, func(id string) mark.Mark {
 				return mark.Mark{ID: id, Page: 1, Body: &mark.Reply{To: m.Mark.ID, Text: "Plus the tide, or do I take the tide away?"}}
 			})

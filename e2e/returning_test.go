@@ -67,7 +67,7 @@ func TestGoingBack(t *testing.T) {
 		is("and is not said of this one", `!document.querySelector("[data-top] [data-pending]")`),
 		is("it is returned", fmt.Sprintf(`document.querySelector('[data-copy="%d"] .how').innerText.startsWith("returned")`, copies[0])),
 		is("the roll is as it was", fmt.Sprintf(`%s === %q`, order, stood)),
-		sees("the student has it", `document.querySelector("[data-top]").textContent.includes("4 of 6")`),
+		shows(student, "Your teacher has returned this copy."), named(student, "See the feedback"), sees("the student has it", `document.querySelector("[data-top]").textContent.includes("4 of 6")`),
 		// The last one leads to another pile, or to where the piles are.
 		func() error { return p.Fill(`#points`, "5") }, func() error { return p.Enter() },
 		is("its total stands", `document.querySelector("[data-tally]").innerText === "given as a whole"`),
@@ -96,7 +96,7 @@ func TestGoingBack(t *testing.T) {
 	steps(t,
 		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", assignment, copies[0])) }, p.Ready,
 		press(`.reopen summary`), press(`.reopen .button`),
-		sees("the student may go on", `document.querySelector("[data-top]").textContent.includes("You are improving it")`),
+		shows(student, "This copy can be improved now."), named(student, "Go on with it"), sees("the student may go on", `document.querySelector("[data-top]").textContent.includes("You are improving it")`),
 	)
 	if err := home.School.Marking.Withdraw(ctx, teacher, copies[0], 1); !school.IsProblem(err, "opened") {
 		t.Errorf("withdrawn under the student's hands: %v", err)

@@ -336,6 +336,10 @@ func TestNotesHaveAForm(t *testing.T) {
 		shows("it is there again", `document.querySelector("[data-top] .prose em")?.textContent === "units"`),
 		func() error { return q.Click(`[data-do="main"]`) }, func() error { return q.Click(`[data-dialog="returning"] [data-yes]`) },
 		func() error {
+			return p.Until("it is announced", `document.querySelector("[data-news]")?.textContent.includes("has returned this copy")`)
+		},
+		func() error { return p.Click("[data-news] .button") },
+		func() error {
 			return p.Until("it is back, with its form", `document.querySelector("[data-top] .formed em")?.textContent === "units"`)
 		})
 	if file, err = home.School.Exports.PrintCopy(ctx, student, id, 1, false); err != nil {

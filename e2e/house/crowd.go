@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"mime/multipart"
 	"net/http"
 	"net/url"
 	"strings"
@@ -169,6 +170,35 @@ func (s Seat) JSON(client *http.Client, method, path string, body any) ([]byte, 
 func (s Seat) Post(client *http.Client, path string, form url.Values) error {
 	_, err := s.ask(client, "POST", path, "application/x-www-form-urlencoded", []byte(form.Encode()))
 	return err
+}
+
+// Speak sends a recording for the copy's work, with what was shown meanwhile, as the
+// recorder does, and returns the answer.
+func (s Seat) Speak(client *http.Client, sound, trail []byte) (status int, answer []byte, err error) {
+	var body bytes.Buffer
+	w := multipart.NewWriter(&body)
+	for _, part := range []struct {
+		name string
+		data []byte
+	}{{"sound", sound}, {"trail", trail}} {
+		f, err := w.CreateFormFile(part.name, part.name)
+		if err == nil {
+			_, err = f.Write(part.data)
+		}
+		if err != nil {
+			return 0, nil, err
+		}
+	}
+	if err := w.Close(); err != nil {
+		return 0, nil, err
+	}
+	res, err := s.send(context.Background(), client, "POST", fmt.Sprintf("/copies/%d/sounds?layer=work", s.Copy), w.FormDataContentType(), body.Bytes())
+	if err != nil {
+		return 0, nil, err
+	}
+	defer res.Body.Close()
+	answer, err = io.ReadAll(res.Body)
+	return res.StatusCode, answer, err
 }
 
 // Listen opens the event stream of the copy's work; whoever calls closes it.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 
@@ -48,10 +49,6 @@ func press(p browser.Place) func(*browser.Tab) error {
 	return func(t *browser.Tab) error { return t.Press(p) }
 }
 
-func typed(text string) func(*browser.Tab) error {
-	return func(t *browser.Tab) error { return t.Type(text) }
-}
-
 func opened(name string) func(*browser.Tab) error {
 	return func(t *browser.Tab) error { return t.Click(`[data-name="` + name + `"]`) }
 }
@@ -63,19 +60,40 @@ func script(js string) func(*browser.Tab) error {
 	}
 }
 
+// voice takes the voice note into the hand.
+func voice(t *browser.Tab) error {
+	return t.Until("voice is in hand", `document.querySelector('[data-place="say"] .name').textContent === "Voice note" || (document.body.dispatchEvent(new KeyboardEvent("keydown",{key:"5",bubbles:true})), false)`)
+}
+
+// talk points and draws while it records.
+func talk(t *browser.Tab) error {
+	if err := t.Until("it records", `document.querySelector(".clip.live time")?.textContent === "0:01"`); err != nil {
+		return err
+	}
+	var ring []browser.Place
+	for i := range 25 {
+		a := 2 * math.Pi * float64(i) / 24
+		ring = append(ring, browser.Place{Page: 1, X: 372 + 40*math.Cos(a), Y: 274 + 14*math.Sin(a)})
+	}
+	if err := t.Drag("mouse", 0.5, ring...); err != nil {
+		return err
+	}
+	return t.Until("it goes on", `document.querySelector(".clip.live time")?.textContent === "0:04"`)
+}
+
 var views = []view{
-	{"start-student", "rhys.pugh", "/", 1280, 800, false, nil},
+	{"start-student", "mateus.ribeiro", "/", 1280, 800, false, then(click("[data-listen]"), script(`await new Promise(r=>setTimeout(r,1200))`))},
+	{"conversation", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".marker")[1].click(); await new Promise(r=>setTimeout(r,900))`))},
+	{"recording", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk)},
+	{"talk-through", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk, click(`[data-draft] [aria-label="Stop"]`), click(`[data-draft] .dark`),
+		script(`await new Promise(r=>setTimeout(r,1500)); const all=[...document.querySelectorAll("[data-note] .clip .go")]; all[0].click(); await new Promise(r=>setTimeout(r,2600))`))},
 	{"student-course", "mateus.ribeiro", "/courses/1/own", 1280, 800, false, nil},
 	{"account", "ms.thorvald", "/account", 1280, 800, false, nil},
 	{"school", "dr.amoako-lund", "/school", 1280, 800, false, nil},
-	{"sign-in-card", "mr.okonjo-bell", "/courses/1/people/3", 1280, 800, false, then(click(`[value="card"]`), func(t *browser.Tab) error { return t.Until("the card", `document.querySelector(".sign-in-card")`) })},
 	{"start-teacher", "mr.okonjo-bell", "/", 1280, 800, false, nil},
 	{"worksheets", "mr.okonjo-bell", "/worksheets", 1280, 800, false, nil},
 	{"bench", "mr.okonjo-bell", "/worksheets/3", 1280, 800, false, script(`await new Promise(r=>setTimeout(r,900))`)},
 	{"sheet", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-place="write"] .take`), press(browser.Place{Page: 1, X: 230, Y: 340}))},
-	{"form", "leila.haddad", "/assignments/3", 1280, 800, false, then(sheet, script(`await new Promise(r=>setTimeout(r,600)); if (!document.querySelector('[data-place="write"] .take[aria-pressed="true"]')) document.querySelector('[data-place="write"] .take').click()`),
-		press(browser.Place{Page: 1, X: 240, Y: 160}), typed("Kittiwake"), press(browser.Place{Page: 1, X: 450, Y: 160}), typed("MQVR5"), press(browser.Place{Page: 1, X: 262, Y: 211}), press(browser.Place{Page: 1, X: 82, Y: 286}), press(browser.Place{Page: 1, X: 82, Y: 334}),
-		press(browser.Place{Page: 1, X: 200, Y: 440}), script(`document.querySelectorAll(".choices input")[1].click(); document.querySelector("[data-desk]").scrollTop=0; await new Promise(r=>setTimeout(r,400))`))},
 	{"submit", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-do="main"]`), script(`await new Promise(r=>setTimeout(r,900))`))},
 	{"marking", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,600)); [...document.querySelectorAll("[data-top] button")][0].click(); await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".marker")[1].click()`))},
 	{"across", "mr.okonjo-bell", tides + "/across", 1280, 800, false, script(`document.querySelectorAll("[data-asked]")[1].click(); await new Promise(r=>setTimeout(r,1500))`)},
@@ -84,7 +102,6 @@ var views = []view{
 	{"phone", "kofi.mensah", tides, 390, 844, true, then(sheet, script(`await new Promise(r=>setTimeout(r,600))`), func(t *browser.Tab) error { return t.TapAt(browser.Place{Page: 1, X: 190, Y: 254}) })},
 	{"tablet-marking", "mr.okonjo-bell", tides + "/marking", 820, 1180, true, sheet},
 	{"tablet", "rhys.pugh", tides, 820, 1180, true, then(sheet, click(`[data-do="margin"]`))},
-	{"wall-panel", "mr.okonjo-bell", tides + "/marking", 1920, 1080, true, sheet},
 }
 
 func main() {

@@ -210,8 +210,26 @@ function settledBy(t) {
 // A card that is pressed takes its place once it is let go of: it does not move away
 // under the hand.
 let pressed = false;
-margin.addEventListener('pointerdown', () => (pressed = true), true);
-for (const e of ['pointerup', 'pointercancel']) window.addEventListener(e, () => (pressed = false), true);
+// By touch the focus comes after the finger has gone, with the browser's own mouse events.
+let letGo = 0;
+const AFTER = 400; // milliseconds
+margin.addEventListener(
+  'pointerdown',
+  () => {
+    clearTimeout(letGo);
+    pressed = true;
+  },
+  true,
+);
+for (const e of ['pointerup', 'pointercancel'])
+  window.addEventListener(
+    e,
+    (/** @type {any} */ { pointerType }) => {
+      clearTimeout(letGo);
+      letGo = setTimeout(() => (pressed = false), pointerType === 'touch' ? AFTER : 0);
+    },
+    true,
+  );
 
 const clock = (at) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hour12: false });
 

@@ -222,12 +222,17 @@ async function moved(news) {
     if (news.state !== marks.view.state) student.moved(news.state).catch(() => {});
     return true;
   }
-  if (news.state === 'returned') announce('Your teacher has returned this copy.', 'See the feedback');
-  else if (news.state === 'submitted')
-    announce('This copy was submitted elsewhere. What you add now waits for the next attempt.', 'Show it');
-  else announce('Something has happened to this copy elsewhere.', 'Show it');
+  announce(...(NEWS[news.state] ?? ['This copy stands otherwise now.', 'Show it']));
   return false;
 }
+
+// NEWS says what has happened to a copy elsewhere, and what shows it.
+const NEWS = {
+  returned: ['Your teacher has returned this copy.', 'See the feedback'],
+  submitted: ['This copy was submitted elsewhere. What you add now waits for the next attempt.', 'Show it'],
+  reworking: ['This copy can be improved now.', 'Go on with it'],
+  'in progress': ['This copy was taken back elsewhere.', 'Go on with it'],
+};
 
 // announce says that the copy stands otherwise now, and shows that when it is pressed:
 // nothing moves under the hands.
