@@ -24,6 +24,7 @@ import (
 	"readymargin/e2e/browser"
 	"readymargin/e2e/house"
 	"readymargin/school"
+	"readymargin/school/assign"
 	"readymargin/school/intake"
 	"readymargin/sound"
 )
@@ -43,12 +44,7 @@ func gone(p *browser.Tab, words string) func() error {
 
 // named presses the button that is called so, the last of them.
 func named(p *browser.Tab, words string) func() error {
-	return func() error {
-		if err := p.Until(words+" is there", fmt.Sprintf(`(() => { const b = [...document.querySelectorAll("button, a.button")].filter((b) => b.innerText.trim() === %q && b.checkVisibility()).at(-1); if (!b) return false; for (const o of document.querySelectorAll("[data-pressed]")) delete o.dataset.pressed; b.dataset.pressed = ""; return true })()`, words)); err != nil {
-			return err
-		}
-		return p.Click("[data-pressed]")
-	}
+	return func() error { return p.ClickWords(words) }
 }
 
 // A student asks something while working. The teacher has the question and what stands
@@ -155,27 +151,27 @@ func saved(p *browser.Tab) func() error {
 // spoken too, and the answers to both.
 func TestTheWholeCopyIsSpokenAbout(t *testing.T) {
 	t.Parallel()
-	sc := setSceneNamed(t, "Whole")
+	sc := setSceneNamed(t, "Overall")
 	c := sc.copies[flow.Submitted]
 	teacher, pupil := tab(t, 1280, 800), tab(t, 1280, 800)
-	steps(t, func() error { return teacher.SignIn("whole.teacher", scenePassword) },
+	steps(t, func() error { return teacher.SignIn("overall.teacher", scenePassword) },
 		func() error { return teacher.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.AssignmentID, c.ID)) }, teacher.Ready,
 		named(teacher, "Speak the overall remark"),
 		func() error { return teacher.Click(`[data-whole] [aria-label="Record"]`) },
 		func() error {
 			return teacher.Until("it records", `document.querySelector("[data-whole] .clip.live time")?.textContent === "0:02"`)
 		},
-		func() error { return teacher.Click(`[data-whole] [aria-label="Stop"]`) },
+		func() error { return teacher.Click(`[data-whole] [aria-label="Stop"]`) }, func() error { return teacher.Click(`[data-whole] .trim summary`) },
 		func() error { return teacher.Click(`[data-whole] .dark`) },
 		func() error {
 			return teacher.Until("it stands there", `document.querySelector("[data-whole] .clip:not(.live)")`)
 		}, saved(teacher),
-		func() error { return pupil.SignIn("whole.student", scenePassword) }, func() error { return pupil.Go(fmt.Sprintf("/copies/%d", c.ID)) }, pupil.Ready,
+		func() error { return pupil.SignIn("overall.student", scenePassword) }, func() error { return pupil.Go(fmt.Sprintf("/copies/%d", c.ID)) }, pupil.Ready,
 		func() error {
 			return pupil.Until("nothing of it is there before Return", `!document.querySelector("[data-whole] .clip")`)
 		})
 	axeFinds(t, teacher, "the whole copy, spoken about")
-	if err := home.School.Marking.Return(context.Background(), account(t, "whole.teacher"), c.ID, 1); err != nil {
+	if err := home.School.Marking.Return(context.Background(), account(t, "overall.teacher"), c.ID, 1); err != nil {
 		t.Fatal(err)
 	}
 	steps(t, shows(pupil, "Your teacher has returned this copy."), func() error {
@@ -280,7 +276,7 @@ func TestALineToTheClass(t *testing.T) {
 		func() error {
 			return teacher.Until("it records", `document.querySelector("[data-recorder] .clip.live time")?.textContent === "0:02"`)
 		},
-		func() error { return teacher.Click(`[data-recorder] [aria-label="Stop"]`) }, func() error { return teacher.Click(`[data-recorder] .dark`) },
+		func() error { return teacher.Click(`[data-recorder] [aria-label="Stop"]`) }, func() error { return teacher.Click(`[data-recorder] .trim summary`) }, func() error { return teacher.Click(`[data-recorder] .dark`) },
 		shows(teacher, "The tide tables"),
 		func() error { return teacher.Until("it can be heard", `document.querySelector(".class-line .clip")`) },
 		func() error { return pupil.SignIn("liner.student", scenePassword) }, func() error { return pupil.Go("/to-do") },
@@ -538,4 +534,53 @@ func spokenBy(t *testing.T, by string) {
 			return teacher.Until("it is settled", `document.querySelector("[data-note].teacher.done")`)
 		}, saved(teacher))
 	axeFinds(t, teacher, "a settled conversation, by "+by)
+}
+
+// On a sheet that is one for all notes are answered, and anybody of the course is asked
+// by name, who finds it on the start page.
+func TestAskingOnASheetForAll(t *testing.T) {
+	t.Parallel()
+	ctx, s := context.Background(), home.School
+	sc := setSceneNamed(t, "Forall")
+	teacher, student, classmate := account(t, "forall.teacher"), account(t, "forall.student"), account(t, "forall.classmate")
+	a, err := s.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sc.sheet.ID, Terms: assign.Terms{Title: "The chart", Mode: flow.OneForAll}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := s.Saving.OpenOwn(ctx, student, a.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := mark.Mark{ID: "forall-note", Page: 1, Body: &mark.Note{At: [2]float64{300, 100}, Text: "Which light is this?"}}
+	if _, err := s.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{{ID: "op-forall-note", On: m.ID, Mark: &m}}); err != nil {
+		t.Fatal(err)
+	}
+	p, other := tab(t, 1280, 800), tab(t, 1280, 800)
+	path := fmt.Sprintf("/copies/%d", c.ID)
+	steps(t, func() error { return p.SignIn("forall.student", scenePassword) }, func() error { return p.Go(path) }, p.Ready,
+		func() error { return p.Fill("[data-note] .answer textarea", "You sail there") }, named(p, "Ask somebody"), named(p, "Forall Classmate"),
+		shows(p, "Asks Forall Classmate"), saved(p),
+		func() error { return other.SignIn("forall.classmate", scenePassword) }, func() error { return other.Go("/to-do") },
+		shows(other, "You sail there"), shows(other, "Forall Student asks you on the sheet for all"))
+	axeFinds(t, other, "a question on the start page")
+	steps(t, func() error { return other.Click(".waits .button") }, other.Ready, shows(other, "Asks you"),
+		func() error { return other.Fill("[data-note] .answer textarea", "The bar buoy") }, named(other, "Send"), saved(other),
+		shows(p, "The bar buoy"), func() error { return other.Go("/to-do") }, gone(other, "You sail there"))
+	axeFinds(t, p, "a conversation on a sheet for all")
+	ask := func(id string, whom uint64) submission.Op {
+		m := mark.Mark{ID: id, Page: 1, Body: &mark.Reply{To: m.ID, Asks: whom}}
+		return submission.Op{ID: "op-" + id, On: id, Mark: &m}
+	}
+	if _, err := s.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{ask("forall-stranger", account(t, "forall.outsider").ID)}); !school.IsProblem(err, "colleague") {
+		t.Errorf("somebody of no course is asked: %v", err)
+	}
+	for who, err := range map[string]error{
+		"a student":         errOf(s.Saving.Save(ctx, student, c.ID, submission.Among, []submission.Op{ask("forall-among", teacher.ID)})),
+		"a classmate":       errOf(s.Saving.Save(ctx, classmate, sc.copies[flow.Submitted].ID, submission.Among, []submission.Op{ask("forall-other", teacher.ID)})),
+		"a student, asked,": errOf(s.Saving.Save(ctx, teacher, sc.copies[flow.Submitted].ID, submission.Among, []submission.Op{ask("forall-student", student.ID)})),
+	} {
+		if err == nil {
+			t.Errorf("among those who mark %s is heard", who)
+		}
+	}
 }

@@ -194,7 +194,7 @@ func TestATalkThroughAsADirection(t *testing.T) {
 		func() error {
 			return p.Until("it goes on", `document.querySelector(".clip.live time")?.textContent === "0:04"`)
 		},
-		func() error { return p.Click(`[data-draft] [aria-label="Stop"]`) }, func() error { return p.Click(`[data-draft] .dark`) },
+		func() error { return p.Click(`[data-draft] [aria-label="Stop"]`) }, func() error { return p.Click(`[data-draft] .trim summary`) }, func() error { return p.Click(`[data-draft] .dark`) },
 		func() error {
 			return p.Until("it is kept", `document.querySelector("[data-note] .clip:not(.live)") && document.querySelector("[data-saved-words]").textContent.startsWith("Saved")`)
 		})

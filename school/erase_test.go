@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/school"
 	"readymargin/school/administer"
@@ -55,6 +56,13 @@ func (h house) anywhere(dir, text string) map[string]int {
 	return out
 }
 
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return v
+}
+
 // After a deletion nothing of the person, of the course, or of a worksheet that no
 // assignment uses is in any table, blob or cache; what others have is as it was.
 func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
@@ -91,6 +99,14 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 			}
 			return tx.PutAttempt(school.Attempt{CopyID: k.ID, Number: 1, SnapshotHash: hash, SubmittedAt: h.school.Now(), Line: "line of " + p.Name})
 		}))
+		ask := mark.Mark{ID: fmt.Sprintf("vanish-asks-%d", k.ID), Page: 1, Body: &mark.Note{At: [2]float64{12, 22}, Says: "ask", Text: "question of " + p.Name}}
+		_, err = h.school.Saving.Save(h.ctx, p, k.ID, submission.Replies, []submission.Op{{ID: "op-" + ask.ID, On: ask.ID, Mark: &ask}})
+		h.must(err)
+		_, _, err = h.store.Hear(h.ctx, school.Hearing{CopyID: k.ID, PersonID: p.ID, MarkID: ask.ID, TokenHash: "token of " + p.Name}, 3)
+		h.must(err)
+		h.must(h.store.PutMailbox(h.ctx, school.Mailbox{PersonID: p.ID, Address: "mail of " + p.Name, LeaveKey: fmt.Sprintf("key%023d", p.ID), Choices: []school.NoticeKind{school.NoticeLine}}))
+		h.must(h.school.ClassLines.Say(h.ctx, c.Teacher, c.Course.ID, "said to "+c.Course.Name, nil))
+		h.must(h.store.SeeLine(h.ctx, must(h.store.Lines(h.ctx, c.Course.ID))[0].ID, p.ID, h.school.Now()))
 		_, err = h.school.Accounts.NewDevice(h.ctx, p, enrol.Device{Label: "device of " + p.Name})
 		h.must(err)
 	}
@@ -126,6 +142,7 @@ func TestNothingIsLeftOfWhatIsDeleted(t *testing.T) {
 	if found := h.anywhere(dir, "voice of "+second); len(found) > 0 {
 		t.Errorf("of work in a course that was deleted there is left: %v", found)
 	}
+	left("what was said to the class", "said to vanishing")
 	// A worksheet that is assigned goes from the shelf and stays with those who have it;
 	// one that is not goes.
 	h.must(h.school.Shelf.Delete(h.ctx, gone.Teacher, gone.Worksheet.ID))

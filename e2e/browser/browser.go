@@ -175,19 +175,45 @@ func (t *Tab) Click(selector string) error {
 	// What is pressed may move on a busy machine between looking and pressing;
 	// a press that went beside it is made again.
 	aim := fmt.Sprintf(`const e = document.querySelector(%q); window.aimed = e; window.pressed = false; e.addEventListener("pointerdown", () => { window.pressed = true; }, { once: true, capture: true }); return 1`, selector)
+	var last error // of an element that was put anew just then
 	for range 3 {
-		if _, err := Eval[int](t, aim); err != nil {
+		if _, last = Eval[int](t, aim); last == nil {
+			if last = chromedp.Do(t.Ctx, chromedp.Click(chromedp.CSS(selector))); last == nil {
+				if missed, err := Eval[bool](t, `return !!window.aimed?.isConnected && !window.pressed`); err != nil || !missed {
+					return nil // it was pressed, or is gone with its page
+				}
+			}
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	return last
+}
+
+// ClickWords presses the button that says so, the last of them that is seen.
+func (t *Tab) ClickWords(words string) error {
+	const pressed = `window.aimed?.isConnected && !window.pressed`
+	for range 5 {
+		if err := t.Until(words+" is there", fmt.Sprintf(`(window.aimed = [...document.querySelectorAll("button, a.button")].filter((b) => b.innerText.trim() === %q && !b.disabled && b.checkVisibility()).at(-1))`, words)); err != nil {
 			return err
 		}
-		if err := chromedp.Do(t.Ctx, chromedp.Click(chromedp.CSS(selector))); err != nil {
+		at, err := Eval[[2]float64](t, `const e = window.aimed, next = () => new Promise((r) => requestAnimationFrame(r)), pos = () => { const r = e.getBoundingClientRect(); return [r.left + r.width / 2, r.top + r.height / 2]; };
+			window.pressed = false; e.addEventListener("pointerdown", () => { window.pressed = true; }, { once: true, capture: true });
+			e.scrollIntoView({ block: "nearest", inline: "nearest" });
+			let was = pos(), still = 0;
+			for (let i = 0; i < 120 && still < 3; i++) { await next(); const now = pos(); still = Math.abs(now[0] - was[0]) + Math.abs(now[1] - was[1]) < 0.5 ? still + 1 : 0; was = now; }
+			return e.isConnected ? was : [-1, -1]`)
+		if err != nil || at[0] < 0 {
+			continue // put anew meanwhile
+		}
+		if err := t.Mouse(at[0], at[1]); err != nil {
 			return err
 		}
-		if missed, err := Eval[bool](t, `return !!window.aimed?.isConnected && !window.pressed`); err != nil || !missed {
+		if missed, err := Eval[bool](t, "return !!("+pressed+")"); err != nil || !missed {
 			return nil // it was pressed, or is gone with its page
 		}
 		time.Sleep(100 * time.Millisecond)
 	}
-	return nil
+	return fmt.Errorf("browser: %q cannot be pressed", words)
 }
 
 // Fill types into a field, in place of what it holds.

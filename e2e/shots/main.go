@@ -83,7 +83,7 @@ func talk(t *browser.Tab) error {
 
 var views = []view{
 	{"start-student", "mateus.ribeiro", "/", 1280, 800, false, then(click("[data-listen]"), script(`await new Promise(r=>setTimeout(r,1200))`))},
-	{"conversation", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".marker")[1].click(); await new Promise(r=>setTimeout(r,900))`))},
+	{"conversation", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,600)); document.querySelector("[data-top] button").click(); await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".marker")[1].click(); await new Promise(r=>setTimeout(r,900))`))},
 	{"recording", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk)},
 	{"talk-through", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk, click(`[data-draft] [aria-label="Stop"]`), click(`[data-draft] .dark`),
 		script(`await new Promise(r=>setTimeout(r,1500)); const all=[...document.querySelectorAll("[data-note] .clip .go")]; all[0].click(); await new Promise(r=>setTimeout(r,2600))`))},

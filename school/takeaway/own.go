@@ -2,6 +2,7 @@ package takeaway
 
 import (
 	"archive/zip"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -16,17 +17,19 @@ import (
 
 // An about is what is known of somebody, as it goes into their file.
 type about struct {
-	Name      string          `json:"name"`
-	Given     string          `json:"given"`
-	Family    string          `json:"family"`
-	SignsIn   string          `json:"signsInAs"`
-	Since     time.Time       `json:"since"`
-	Settings  json.RawMessage `json:"settings"`
-	Devices   []aboutDevice   `json:"devices"`
-	Courses   []aboutCourse   `json:"courses"`
-	Sheets    []aboutSheet    `json:"worksheets,omitempty"`
-	Remarks   []string        `json:"readyRemarks,omitempty"`
-	NotInHere []string        `json:"notInThisFile,omitempty"`
+	Name      string              `json:"name"`
+	Given     string              `json:"given"`
+	Family    string              `json:"family"`
+	SignsIn   string              `json:"signsInAs"`
+	Since     time.Time           `json:"since"`
+	Settings  json.RawMessage     `json:"settings"`
+	Mail      string              `json:"mailGoesTo,omitempty"`
+	MailOf    []school.NoticeKind `json:"mailOf,omitempty"`
+	Devices   []aboutDevice       `json:"devices"`
+	Courses   []aboutCourse       `json:"courses"`
+	Sheets    []aboutSheet        `json:"worksheets,omitempty"`
+	Remarks   []string            `json:"readyRemarks,omitempty"`
+	NotInHere []string            `json:"notInThisFile,omitempty"`
 }
 
 type aboutDevice struct {
@@ -42,14 +45,16 @@ type aboutCourse struct {
 }
 
 type aboutAttempt struct {
-	Title     string     `json:"title"`
-	Number    int        `json:"attempt"`
-	Submitted time.Time  `json:"submitted"`
-	Line      string     `json:"lineToTheTeacher,omitempty"`
-	Returned  *time.Time `json:"returned,omitempty"`
-	Points    string     `json:"points,omitempty"`
-	Remark    string     `json:"remark,omitempty"`
-	File      string     `json:"file,omitempty"`
+	Title     string         `json:"title"`
+	Number    int            `json:"attempt"`
+	Submitted time.Time      `json:"submitted"`
+	Line      string         `json:"lineToTheTeacher,omitempty"`
+	Returned  *time.Time     `json:"returned,omitempty"`
+	Points    string         `json:"points,omitempty"`
+	Opened    *time.Time     `json:"feedbackOpened,omitempty"`
+	Heard     map[string]int `json:"heardToMilliseconds,omitempty"` // by remark
+	Remark    string         `json:"remark,omitempty"`
+	File      string         `json:"file,omitempty"`
 }
 
 type aboutSheet struct {
@@ -70,6 +75,11 @@ func (s *Exports) WriteOwn(ctx context.Context, who school.Person, to io.Writer)
 	if err != nil {
 		return err
 	}
+	box, _, err := s.store.Mailbox(ctx, who.ID)
+	if err != nil {
+		return err
+	}
+	me.Mail, me.MailOf = cmp.Or(box.Address, box.Wanted), box.Choices
 	for _, d := range devices {
 		me.Devices = append(me.Devices, aboutDevice{d.Label, d.SeenAt})
 	}
@@ -116,7 +126,7 @@ func (s *Exports) ownAttempts(ctx context.Context, who school.Person, z *zip.Wri
 		for _, a := range sheet.Attempts {
 			one := aboutAttempt{Title: sheet.Assignment.Title, Number: a.Number, Submitted: a.SubmittedAt, Line: a.Line, Remark: school.Plainly(a.Remark, a.RemarkRich)}
 			if !a.Fresh {
-				one.Returned = a.ReturnedAt
+				one.Returned, one.Opened, one.Heard = a.ReturnedAt, a.OpenedAt, a.Heard
 			}
 			if a.Points != nil {
 				one.Points = fmt.Sprintf("%s of %s", a.Points, sheet.Assignment.Points)

@@ -26,6 +26,8 @@ type ExportStore interface {
 	// in their order.
 	HandedIn(ctx context.Context, assignments ...uint64) ([]school.Copy, []school.Attempt, error)
 	CoursesOf(ctx context.Context, person uint64) ([]school.CourseRole, error)
+	// Mailbox returns where somebody has mail sent.
+	Mailbox(ctx context.Context, person uint64) (m school.Mailbox, may bool, err error)
 	DevicesOf(ctx context.Context, person uint64) ([]school.Device, error)
 	WorksheetsOf(ctx context.Context, person uint64, words []string) ([]school.Shelved, error)
 	Sources(ctx context.Context, worksheet uint64) ([]school.Source, error)

@@ -28,7 +28,7 @@ func Conforms(t *testing.T, open func(*testing.T) Store) {
 		test func(*check)
 	}{
 		{"people", people}, {"tokens", tokens}, {"tries", allowances}, {"members", members}, {"changes come one after another", changes}, {"worksheets", worksheets},
-		{"copies", copies}, {"operations in any order", operations}, {"attempts", attempts}, {"drafts", drafts}, {"blobs", blobs}, {"jobs", jobs}, {"deleting", deleting},
+		{"copies", copies}, {"operations in any order", operations}, {"attempts", attempts}, {"drafts", drafts}, {"blobs", blobs}, {"jobs", jobs}, {"questions", questions}, {"hearings", hearings}, {"lines and mail", told}, {"deleting", deleting},
 	} {
 		t.Run(part.name, func(t *testing.T) {
 			ctx, cancel := context.WithTimeout(t.Context(), time.Minute)

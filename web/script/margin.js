@@ -96,12 +96,13 @@ export function gather() {
 }
 
 // announce says that somebody has answered while the copy was open, and leads there.
-let knownOf = 0, // the copy whose remarks are known
+let knownOf = '', // the copy and attempt whose remarks are known
   known = new Set();
 function announce() {
   const said = threads.flatMap((t) => t.remarks.filter((r) => !r.mine).map((r) => [t, r])),
-    fresh = knownOf === marks.view.copy ? said.filter(([, r]) => !known.has(r.id)) : [];
-  knownOf = marks.view.copy;
+    of = `${marks.view.copy} ${marks.view.attempt}`,
+    fresh = knownOf === of ? said.filter(([, r]) => !known.has(r.id)) : [];
+  knownOf = of;
   known = new Set(said.map(([, r]) => r.id));
   const [t, r] = fresh.at(-1) ?? [];
   if (r && ['replies', 'among'].includes(r.layer))
@@ -850,14 +851,15 @@ export function activate(key) {
   if (over()) together(key);
 }
 
-// show brings a note into view, with its place.
+// show brings a note into view, with its place, and says whether it is there.
 export function show(key) {
   const t = threads.find((one) => one.remarks[0].id === key);
-  if (!t) return;
+  if (!t) return false;
   goTo(t.page, t.place[1]);
   screen.classList.add('notes-open');
   activate(key);
   cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true });
+  return true;
 }
 
 // together brings a note and its place into view at once, where the margin is a

@@ -88,7 +88,14 @@ export async function begins(view) {
   offline.note();
   if (!view.teacher) student.takeHanded();
   const note = location.hash.match(/^#note-(.+)$/)?.[1]; // that a link leads to
-  if (note) margin.show(note);
+  if (note) await lead(note);
+}
+
+// lead shows a note that a link leads to; one on what was returned stands with the attempt
+// that it is about.
+async function lead(note) {
+  while (!margin.show(note) && marks.view.teacher && marks.view.attempt > 1)
+    if (!(await teacher.go(marks.view.copy, marks.view.attempt - 1, false))) return;
 }
 
 // change shows another view of this copy, or another copy.

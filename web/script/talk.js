@@ -8,6 +8,7 @@ import { clockOf, speed, wave } from './clip.js';
 import { instruments } from './pointer.js';
 import { centre, middle, sheetOf, surface } from './surface.js';
 import { marks } from './marks.js';
+import { bare } from './prosaic.js';
 import { painter, strokesOf } from './trail.js';
 import { toast } from './toast.js';
 
@@ -27,9 +28,39 @@ export function between(steps, i, t) {
   return { ...from.p, x: from.p.x + (to.p.x - from.p.x) * share, y: from.p.y + (to.p.y - from.p.y) * share };
 }
 
+// stations are where one may want to jump to: another page, another question, or a
+// stroke after a while without one.
+const MOST = 6; // that find room beside each other
+const APART = 4000; // milliseconds between two of them, at least
+function stations(steps, part) {
+  const out = [],
+    apart = Math.max(APART, (part[1] - part[0]) / MOST);
+  let page = 0,
+    question = '',
+    drew = -APART;
+  const add = (t, words) => {
+    if (t >= part[0] && t <= part[1] && (!out.length || t - out.at(-1).t >= apart)) out.push({ t, words });
+  };
+  for (const s of steps) {
+    const at = s.p ?? s.v;
+    if (at) {
+      const here = (marks.view.questions ?? []).filter((q) => q.page === at.n && q.y <= at.y + 4).at(-1)?.number ?? '';
+      if (at.n !== page) add(s.t, `page ${at.n}`);
+      else if (here !== question && here) add(s.t, `question ${here.replace(/[.)]+$/, '')}`);
+      page = at.n;
+      question = here;
+    }
+    if (s.b) {
+      if (s.t - drew >= APART) add(s.t, 'a stroke');
+      drew = s.t;
+    }
+  }
+  return out;
+}
+
 /**
  * play opens the player.
- * @param {{ url: string, trail?: string, steps?: any[], peaks: number[], ms: number, name: string, part?: number[], mayKeep?: boolean, then?: () => void, follows?: ((audio: HTMLAudioElement) => void) | null }} of
+ * @param {{ url: string, trail?: string, steps?: any[], peaks: number[], ms: number, name: string, part?: number[], words?: string, mayKeep?: boolean, then?: () => void, follows?: ((audio: HTMLAudioElement) => void) | null }} of
  */
 export async function play(of) {
   open?.();
@@ -69,13 +100,46 @@ export async function play(of) {
     fast = el('button', { className: 'round', on: { click: () => (speed.next(), rate()) } }),
     follow = el('button', { className: 'button', hidden: true, on: { click: again } }, 'Back to it'),
     keep = of.mayKeep ? el('button', { className: 'button', on: { click: kept } }, 'Keep on the page') : null;
+  const places = el(
+    'div',
+    { className: 'stations' },
+    ...stations(steps, part).map(({ t, words }) => {
+      const b = el(
+        'button',
+        { 'aria-label': `To ${clockOf(t - part[0])}, ${words}`, on: { click: () => seek(t) } },
+        words,
+      );
+      b.style.left = `${Math.min(84, (100 * (t - part[0])) / (part[1] - part[0]))}%`;
+      return b;
+    }),
+  );
+  const told = el('p', { className: 'told', hidden: true }, of.words ?? '');
+  const tell = of.words
+    ? el(
+        'button',
+        {
+          className: 'round',
+          'aria-pressed': 'false',
+          'aria-label': 'Words, shown',
+          on: {
+            click: () => {
+              told.hidden = !told.hidden;
+              tell.setAttribute('aria-pressed', String(!told.hidden));
+            },
+          },
+        },
+        'Words',
+      )
+    : null;
   const bar = el(
     'section',
     { className: 'talk', 'aria-label': `Talk-through: ${of.name}` },
+    told,
     go,
-    el('div', { className: 'along' }, canvas, line),
+    el('div', { className: 'along' }, canvas, line, places),
     time,
     fast,
+    tell,
     follow,
     keep,
     el('button', { className: 'round', 'aria-label': 'Close the talk-through', on: { click: close } }, icon('cross')),
@@ -212,7 +276,8 @@ const at = (layer, hash) =>
       : `/copies/${marks.view.copy}/sounds/${hash}`;
 
 // ofVoice gives what the player needs of a voice on the copy that is open.
-export const ofVoice = ({ voice, layer }, name, more = {}) => ({
+export const ofVoice = ({ voice, layer, text, rich }, name, more = {}) => ({
+  words: bare(text ?? '', rich),
   url: at(layer, voice.sound),
   trail: at(layer, voice.trail),
   peaks: voice.peaks,
