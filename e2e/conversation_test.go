@@ -391,7 +391,7 @@ func TestMailIsWantedAndLeft(t *testing.T) {
 	steps(t, func() error { return p.Go(strings.TrimSuffix(link, "=")) }, named(p, "It is mine"), shows(p, "Your address is confirmed"))
 	axeFinds(t, p, "an address is confirmed")
 	steps(t, named(p, "To your account"), shows(p, "Mail goes to mailer@skerrymouth.example."),
-		func() error { return p.Click(`[name="kind"][value="line"]`) }, named(p, "Keep"),
+		func() error { return p.Click(`[name="kind"][value="line"]`) }, named(p, "Keep"), shows(p, "Kept."),
 		func() error { return p.Go("/account") },
 		func() error {
 			return p.Until("what was chosen is kept", `(() => { const box = (k) => document.querySelector('[name="kind"][value="' + k + '"]').checked; return box("asked") && !box("line") })()`)
