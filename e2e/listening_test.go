@@ -76,7 +76,7 @@ func TestASoundOnTheSheetIsHeardSoOften(t *testing.T) {
 	p := tab(t, 1280, 800)
 	until := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
 	steps(t, func() error { return p.SignIn("hearing.teacher", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/worksheets/%d", sc.sheet.ID)) }, p.Ready,
-		func() error { return p.Click(`[data-place="directions"] .take`) }, named(p, "Sound file"), named(p, "Sound file at the top of this page"),
+		func() error { return p.Click(`[data-place="directions"] .take`) }, named(p, "Sound file"), named(p, "Sound at the top of this page"),
 		func() error { return p.Choose("#sound-file", formats[0]) }, until("it lies there", `document.querySelector(".direction .clip")`))
 	axeFinds(t, p, "a sound laid on the sheet")
 	steps(t, func() error {

@@ -40,7 +40,7 @@ const KINDS = {
   picture: 'A picture',
 };
 
-const TOP = { note: 'Note', voice: 'Voice note', sound: 'Sound file' };
+const TOP = { note: 'Note', voice: 'Voice note', sound: 'Sound' };
 
 const panel = {
   hand,
