@@ -272,7 +272,7 @@ async function meet() {
   if (!fresh || queue.busy()) return;
   online = true;
   if (fresh.state !== marks.view.state && !working(fresh.state)) {
-    location.reload();
+    announce(...NEWS[fresh.state]);
     return;
   }
   finish();
