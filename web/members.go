@@ -54,8 +54,10 @@ func (s *Site) coursePage(c *echo.Context, name string, extra map[string]any) er
 		}
 	}
 	role := access.Assistant
-	if _, err := s.school.Courses.Runs(ctx, me(c), n); err == nil {
-		role = access.Teacher
+	for _, m := range members {
+		if m.PersonID == me(c).ID {
+			role = m.Role
+		}
 	}
 	// What is no longer assigned stands apart.
 	var gone []school.Assignment

@@ -33,7 +33,7 @@ func (s *Site) start(c *echo.Context) error {
 		teaches = teaches || course.Role == access.Teacher || course.Role == access.Assistant
 	}
 	if !teaches {
-		return s.toDo(c)
+		return s.toDoOf(c, p, courses)
 	}
 	return s.pile(c, p, courses)
 }
@@ -81,17 +81,24 @@ func (s *Site) toDo(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.school.Agenda.ToDo(c.Request().Context(), p)
-	if err != nil {
-		return err
-	}
 	courses, err := s.school.Courses.CoursesOf(c.Request().Context(), p)
 	if err != nil {
 		return err
 	}
-	waits, err := s.school.Queue.Asks(c.Request().Context(), p)
+	return s.toDoOf(c, p, courses)
+}
+
+// toDoOf is toDo of somebody with their courses.
+func (s *Site) toDoOf(c *echo.Context, p school.Person, courses []school.CourseRole) error {
+	all, err := s.school.Agenda.ToDo(c.Request().Context(), p)
 	if err != nil {
 		return err
+	}
+	var waits []feedback.Waits
+	if slices.ContainsFunc(all, func(a assign.Assigned) bool { return a.Assignment.Mode == flow.OneForAll }) { // where alone students are asked
+		if waits, err = s.school.Queue.Asks(c.Request().Context(), p); err != nil {
+			return err
+		}
 	}
 	lines, err := s.school.ClassLines.For(c.Request().Context(), p)
 	if err != nil {
