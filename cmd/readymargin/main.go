@@ -111,6 +111,10 @@ func (o *options) open(ctx context.Context) (s *services.All, st *store.Store, p
 	if o.dsn == "" {
 		return nil, nil, nil, nil, errNoDatabase
 	}
+	programs, err := o.programs()
+	if err != nil {
+		return nil, nil, nil, nil, err
+	}
 	blobs := o.cache + "/blobs"
 	if err := os.MkdirAll(blobs, 0o700); err != nil {
 		return nil, nil, nil, nil, err
@@ -125,26 +129,21 @@ func (o *options) open(ctx context.Context) (s *services.All, st *store.Store, p
 	if press, err = o.press(); err != nil {
 		return nil, nil, nil, nil, err
 	}
-	programs := services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}}
+	return services.New(st, press, programs), st, press, func() { press.Close(); st.Close() }, nil
+}
+
+// programs are the other programs that the house asks.
+func (o *options) programs() (p services.Programs, err error) {
+	p = services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}}
 	if o.mail != "" {
-		sender, err := mail.New(o.mail, o.mailFrom)
-		if err != nil {
-			press.Close()
-			st.Close()
-			return nil, nil, nil, nil, err
+		if p.Mailer, err = mail.New(o.mail, o.mailFrom); err != nil {
+			return p, err
 		}
-		programs.Mailer = sender
 	}
 	if o.recogniser != "" {
-		r, err := recogniser.New(o.recogniser)
-		if err != nil {
-			press.Close()
-			st.Close()
-			return nil, nil, nil, nil, err
-		}
-		programs.Recogniser = r
+		p.Recogniser, err = recogniser.New(o.recogniser)
 	}
-	return services.New(st, press, programs), st, press, func() { press.Close(); st.Close() }, nil
+	return p, err
 }
 
 func (o *options) press() (*pdf.Pool, error) {

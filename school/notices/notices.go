@@ -6,8 +6,6 @@ package notices
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"net/mail"
@@ -55,11 +53,12 @@ type Store interface {
 	Mailbox(ctx context.Context, person uint64) (m school.Mailbox, may bool, err error)
 	PutMailbox(ctx context.Context, m school.Mailbox) error
 	DropMailbox(ctx context.Context, person uint64) error
-	// MailboxBy returns the one that a token confirms, or a key leaves.
+	// MailboxByToken returns the one that a token confirms, and MailboxByKey the one
+	// that a key leaves.
 	MailboxByToken(ctx context.Context, tokenHash string) (school.Mailbox, error)
 	MailboxByKey(ctx context.Context, key string) (school.Mailbox, error)
-	// Notices returns what somebody is to be told, the oldest first, without what has
-	// become of no use: feedback that they have opened by now, or that was withdrawn.
+	// Notices returns what somebody is to be told, the oldest first; what has become of
+	// no use says so: feedback that they have opened by now, or that was withdrawn.
 	Notices(ctx context.Context, person uint64) ([]school.Notice, error)
 	DropNotices(ctx context.Context, person uint64, upTo uint64) error
 	Person(ctx context.Context, id uint64) (school.Person, error)
@@ -119,12 +118,9 @@ func (s *Notices) Give(ctx context.Context, who school.Person, address string) e
 	if err := s.store.PutMailbox(ctx, m); err != nil {
 		return err
 	}
-	return s.soon(ctx, school.JobConfirm, who.ID, s.now())
-}
-
-func (s *Notices) soon(ctx context.Context, kind school.JobKind, person uint64, at time.Time) error {
-	err := s.store.AddJob(ctx, kind, person, at)
-	s.wake(at)
+	now := s.now()
+	err = s.store.AddJob(ctx, school.JobConfirm, who.ID, now)
+	s.wake(now)
 	return err
 }
 
@@ -139,7 +135,7 @@ func (s *Notices) SendConfirmation(ctx context.Context, person uint64) error {
 		return err
 	}
 	token, until := rand.Text(), s.now().Add(ConfirmLasts)
-	m.TokenHash, m.TokenUntil = hashOf(token), &until
+	m.TokenHash, m.TokenUntil = school.TokenHash(token), &until
 	if err := s.store.PutMailbox(ctx, m); err != nil {
 		return err
 	}
@@ -151,11 +147,6 @@ somebody who signs in to Ready Margin as %s wants its mail to come to this addre
 
 The page is there for three days. If it is not you, do nothing: no further mail comes.
 `, p.Login, s.Origin, token)})
-}
-
-func hashOf(token string) string {
-	sum := sha256.Sum256([]byte(token))
-	return hex.EncodeToString(sum[:])
 }
 
 // send sends a letter. A mail server that is away is tried again, for as long as it takes.
@@ -171,7 +162,7 @@ func (s *Notices) send(ctx context.Context, l Letter) error {
 
 // Confirm makes the address of a letter its owner's.
 func (s *Notices) Confirm(ctx context.Context, token string) error {
-	m, err := s.store.MailboxByToken(ctx, hashOf(strings.TrimSpace(token)))
+	m, err := s.store.MailboxByToken(ctx, school.TokenHash(strings.TrimSpace(token)))
 	if errors.Is(err, school.ErrNotFound) || err == nil && (m.TokenUntil == nil || s.now().After(*m.TokenUntil)) {
 		return school.Refuse("confirm over", "", "")
 	}
@@ -231,14 +222,11 @@ func (s *Notices) Send(ctx context.Context, person uint64) error {
 	for _, n := range all {
 		last = max(last, n.ID)
 	}
-	if !may || m.Address == "" {
-		return s.store.DropNotices(ctx, person, last)
-	}
 	all = slices.DeleteFunc(all, func(n school.Notice) bool { return n.Over || !slices.Contains(m.Choices, n.Kind) })
-	now := s.now()
-	if len(all) == 0 {
+	if !may || m.Address == "" || len(all) == 0 {
 		return s.store.DropNotices(ctx, person, last)
 	}
+	now := s.now()
 	for _, n := range all {
 		if n.DueAt.After(now) { // what was planned later, such as a return that came again
 			return &jobs.Later{At: n.DueAt}

@@ -3,8 +3,6 @@ package work
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
-	"encoding/hex"
 	"time"
 
 	"readymargin/core/access"
@@ -80,7 +78,7 @@ func (s *Hearings) Begin(ctx context.Context, who school.Person, id uint64, name
 	token := rand.Text()
 	// Long enough to hear it slowly, with rests and over a slow line.
 	until := s.now().Add(4*time.Duration(v.Milliseconds)*time.Millisecond + 2*time.Minute)
-	times, ok, err := s.store.Hear(ctx, school.Hearing{CopyID: id, PersonID: who.ID, MarkID: name, TokenHash: hashOf(token), Until: &until}, v.Times)
+	times, ok, err := s.store.Hear(ctx, school.Hearing{CopyID: id, PersonID: who.ID, MarkID: name, TokenHash: school.TokenHash(token), Until: &until}, v.Times)
 	if err != nil {
 		return Heard{}, err
 	}
@@ -90,17 +88,12 @@ func (s *Hearings) Begin(ctx context.Context, who school.Person, id uint64, name
 	return Heard{token, v.Times - times}, nil
 }
 
-func hashOf(token string) string {
-	sum := sha256.Sum256([]byte(token))
-	return hex.EncodeToString(sum[:])
-}
-
 // Sound returns the sound of a hearing that has begun.
 func (s *Hearings) Sound(ctx context.Context, who school.Person, id uint64, token string) (school.Media, error) {
 	if _, err := s.gate.Copy(ctx, who, id, access.SeeReturned, ""); err != nil {
 		return school.Media{}, err
 	}
-	h, err := s.store.HearingOf(ctx, id, who.ID, hashOf(token))
+	h, err := s.store.HearingOf(ctx, id, who.ID, school.TokenHash(token))
 	if err != nil || h.Until == nil || s.now().After(*h.Until) {
 		return school.Media{}, access.ErrHidden
 	}

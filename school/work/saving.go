@@ -105,12 +105,12 @@ func (s *Saving) save(ctx context.Context, who school.Person, id uint64, layer s
 			return school.Refuse("full", "", "")
 		}
 		out = Saved{Seq: added.Seq, At: now, Fresh: added.Fresh}
-		if added.Fresh > 0 && (talk || layer.Attempt() > 0 || c.Assignment.Mode == flow.OneForAll) {
-			if err := questions(tx, who, c, layer, ops, now); err != nil {
-				return err
-			}
-		}
 		if added.Fresh > 0 {
+			if talk || layer.Attempt() > 0 || c.Assignment.Mode == flow.OneForAll {
+				if err := questions(tx, who, c, layer, ops, now); err != nil {
+					return err
+				}
+			}
 			err = s.moveOnSave(tx, &locked, layer, now, added.Fresh, s.gate.Closed(c.Assignment, locked, c.Section))
 		}
 		out.State, out.Waiting = locked.State, locked.Waiting

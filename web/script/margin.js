@@ -34,6 +34,7 @@ export const about = () => `copy/${marks.view.copy}`; // what drafts of this scr
 // what replies name that are about the copy as a whole
 const WHOLE = 'the-whole-copy';
 let whole = []; // these, the oldest first
+const ofAll = { remarks: [{ id: WHOLE }], page: 1 }; // the conversation that they are
 const named = (t) => (t.number ? `note ${t.number}` : 'what was said of the whole copy');
 
 // people are those who may be asked about this copy, once anybody is.
@@ -116,16 +117,15 @@ function announce() {
 export function showWhole() {
   const box = document.querySelector('[data-whole]');
   if (!box) return;
-  const t = { remarks: [{ id: WHOLE }], page: 1 },
-    { view } = marks,
+  const { view } = marks,
     others = whole.some((r) => !r.mine) || (view.teacher ? view.line : view.returnedAt);
-  box.replaceChildren(...whole.map((r) => remark(t, r, 1)));
+  box.replaceChildren(...whole.map((r) => remark(ofAll, r, 1)));
   if (!view.say || view.asked || view.watch) return;
-  if (others) box.append(answer(t));
+  if (others) box.append(answer(ofAll));
   else if (view.teacher) {
     const speak = el(
       'button',
-      { className: 'button quiet', on: { click: () => spoken(t, form) } },
+      { className: 'button quiet', on: { click: () => spoken(ofAll, form) } },
       icon('voice'),
       'Speak the overall remark',
     );
@@ -587,20 +587,21 @@ function answer(t) {
     'aria-label': `Reply to ${named(t)}`,
   });
   write(area, drafts.of(about(), place) ?? {});
+  // tell sends what is typed, and more, where it goes.
+  const tell = (more, into) => {
+    const said = typed(area);
+    area.value = '';
+    area.blur();
+    drafts.drop(about(), place);
+    add('reply', t.page, { to: t.remarks[0].id, ...said, ...more }, { layer: into });
+  };
   const send = el(
     'button',
     {
       className: 'button',
       hidden: !area.value,
       on: {
-        click: () => {
-          const said = typed(area);
-          if (!said.text) return;
-          area.value = '';
-          area.blur();
-          drafts.drop(about(), place);
-          add('reply', t.page, { to: t.remarks[0].id, ...said }, { layer });
-        },
+        click: () => typed(area).text && tell({}, layer),
       },
     },
     'Send',
@@ -640,18 +641,11 @@ function answer(t) {
     : null;
   // What colleagues ask each other no student sees, and neither what is answered to that.
   const colleague = t.remarks.findLast((r) => r.layer === 'among' && !r.mine);
-  const tell = (more) => {
-    const said = typed(area);
-    area.value = '';
-    area.blur();
-    drafts.drop(about(), place);
-    add('reply', t.page, { to: t.remarks[0].id, ...said, ...more }, { layer: marks.view.teacher ? 'among' : layer });
-  };
   const amongst =
     colleague &&
     el(
       'button',
-      { className: 'button', hidden: send.hidden, on: { click: () => tell({}) } },
+      { className: 'button', hidden: send.hidden, on: { click: () => tell({}, 'among') } },
       `Only to ${colleague.author}`,
     );
   const consult =
@@ -661,7 +655,7 @@ function answer(t) {
           {
             className: 'button quiet',
             'aria-label': `Ask ${marks.view.teacher ? 'a colleague' : 'somebody'} about note ${t.number}`,
-            on: { click: () => whom(box, tell) },
+            on: { click: () => whom(box, (asks) => tell({ asks }, marks.view.teacher ? 'among' : layer)) },
           },
           icon('hands'),
           marks.view.teacher ? 'Ask a colleague' : 'Ask somebody',
@@ -694,7 +688,7 @@ async function whom(box, tell) {
   const list = el(
     'div',
     { className: 'names tools', role: 'group', 'aria-label': 'Whom to ask' },
-    ...all.map((one) => el('button', { className: 'button', on: { click: () => tell({ asks: one.id }) } }, one.name)),
+    ...all.map((one) => el('button', { className: 'button', on: { click: () => tell(one.id) } }, one.name)),
     all.length ? null : el('p', { className: 'hint' }, 'Nobody else marks in this course.'),
   );
   box.append(list);
@@ -740,9 +734,9 @@ export const recorder = (layer) => ({
 // resume shows the recordings of answers that were broken off.
 export function resume(broken) {
   for (const r of broken) {
-    const ofAll = r.about.reply === WHOLE,
-      t = ofAll ? { remarks: [{ id: WHOLE }], page: 1 } : threads.find((one) => one.remarks[0].id === r.about.reply),
-      card = ofAll ? document.querySelector('[data-whole]') : cards.get(r.about.reply),
+    const to = r.about.reply,
+      t = to === WHOLE ? ofAll : threads.find((one) => one.remarks[0].id === to),
+      card = to === WHOLE ? document.querySelector('[data-whole]') : cards.get(to),
       box = t && card?.querySelector('.answer:last-child');
     if (box) spoken(t, box, r);
   }
