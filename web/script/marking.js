@@ -336,10 +336,17 @@ async function give({ keepalive = false } = {}) {
   }
 }
 
+// put fetches what the server draws into a place. Of two at once each is there when
+// its own call goes on: what is asked for through htmx waits for the first, and its
+// call goes on without it.
+async function put(place, path) {
+  window.htmx.swap(place, await ask(path, { page: true }), { swapStyle: 'innerHTML' });
+}
+
 // refreshRoll fetches the roll anew. Its order stays as it is under the hand.
 async function refreshRoll() {
   const stood = order();
-  await window.htmx.ajax('GET', `/assignments/${marks.view.assignment}/roll`, { target: roll, swap: 'innerHTML' });
+  await put(roll, `/assignments/${marks.view.assignment}/roll`);
   for (const name of stood) rows().find((row) => named(row) === name && roll.append(row));
   for (const a of roll.querySelectorAll('a'))
     a.setAttribute('aria-current', String(a.dataset.copy === String(marks.view.copy)));
@@ -522,10 +529,7 @@ async function look(only) {
   const d = dialog('returning'),
     form = d.querySelector('[data-returning]'),
     v = marks.view;
-  await window.htmx.ajax('GET', `/assignments/${v.assignment}/returning${only ? `?copy=${only}` : ''}`, {
-    target: form,
-    swap: 'innerHTML',
-  });
+  await put(form, `/assignments/${v.assignment}/returning${only ? `?copy=${only}` : ''}`);
   const yes = form.querySelector('[data-yes]'),
     wrong = form.querySelector('[data-wrong]'),
     chosen = () => [...form.querySelectorAll('[name="copy"]:checked')].map((box) => box.value);

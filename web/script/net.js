@@ -17,10 +17,14 @@ export function onSignedOut(ask) {
 }
 
 /**
+ * What the server answers; as a page, the words that it drew.
  * @param {string} path
- * @param {{method?: string, form?: Record<string, any>, json?: unknown, body?: BodyInit, signal?: AbortSignal, keepalive?: boolean, retry?: boolean}} [options]
+ * @param {{method?: string, form?: Record<string, any>, json?: unknown, body?: BodyInit, signal?: AbortSignal, keepalive?: boolean, retry?: boolean, page?: boolean}} [options]
  */
-export async function ask(path, { method = 'GET', form, json, body, signal, keepalive = false, retry = true } = {}) {
+export async function ask(
+  path,
+  { method = 'GET', form, json, body, signal, keepalive = false, retry = true, page = false } = {},
+) {
   const headers = { Accept: 'application/json' };
   if (json !== undefined) {
     headers['Content-Type'] = 'application/json';
@@ -34,11 +38,12 @@ export async function ask(path, { method = 'GET', form, json, body, signal, keep
     throw new Refused(0, OFFLINE);
   }
   if (res.status === 204) return null;
+  if (res.ok && page) return res.text();
   const data = await res.json().catch(() => null);
   if (res.ok) return data;
   if (res.status === 401 && signInAgain && retry) {
     await signInAgain();
-    return ask(path, { method, form, json, body, signal, keepalive, retry: false });
+    return ask(path, { method, form, json, body, signal, keepalive, retry: false, page });
   }
   throw new Refused(res.status, data?.error ?? 'Something went wrong on our side.', data?.code);
 }
