@@ -27,6 +27,9 @@ type composed struct {
 	Files  []composedFile
 	Extra  int
 	Copy   uint64
+	About  document.About
+
+	Annotations []composedAnnotation
 }
 
 // A composedSheet is what one page gets: content in its user space.
@@ -84,7 +87,7 @@ var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.
 
 // compose makes a print ready.
 func compose(what document.Export) (composed, error) {
-	out, fonts := composed{Extra: what.Extra, Copy: what.Copy}, newFontBook()
+	out, fonts := composed{Extra: what.Extra, Copy: what.Copy, About: what.About}, newFontBook()
 	var images []string // hashes of those painted, whose place is in their name
 	on := map[int][]mark.Mark{}
 	for _, m := range what.Marks {
@@ -100,6 +103,12 @@ func compose(what document.Export) (composed, error) {
 		}
 		if o.content.Len() > 0 {
 			out.Sheets = append(out.Sheets, o.sheet(n, box(what, n)))
+		}
+	}
+	for _, a := range what.Annotations {
+		if a.Page >= 1 && a.Page <= len(what.Boxes)+what.Extra {
+			o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
+			out.Annotations = append(out.Annotations, o.annotation(a, box(what, a.Page)))
 		}
 	}
 	for i, hash := range images {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"encoding/gob"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -143,6 +144,16 @@ func (p *Pool) Print(ctx context.Context, file []byte, what document.Export) ([]
 	}
 	_, b, err := p.do(ctx, j, bytes.Join(parts, nil))
 	return b, err
+}
+
+// Annotations returns what was done on a file's pages with annotations and in its
+// form. Boxes are those that Inspect gave.
+func (p *Pool) Annotations(ctx context.Context, file []byte, boxes []page.Box) (out document.Annotated, err error) {
+	_, b, err := p.do(ctx, job{Do: "annotations", Boxes: boxes}, file)
+	if err != nil {
+		return out, err
+	}
+	return out, gob.NewDecoder(bytes.NewReader(b)).Decode(&out)
 }
 
 // Ink maps where a page, counted from 1, has ink.

@@ -48,7 +48,8 @@ type printer struct {
 	ctx  *model.Context
 	what composed
 
-	images types.Dict // by name
+	images types.Dict                   // by name
+	groups map[string]types.IndirectRef // of optional content, by name
 }
 
 // add puts a new object into the update.
@@ -88,6 +89,12 @@ func (p *printer) allPages() error {
 	if p.images, err = p.pictures(); err != nil {
 		return err
 	}
+	if err := p.layers(); err != nil {
+		return err
+	}
+	if err := p.onSheetLayer(); err != nil {
+		return err
+	}
 	pages := p.ctx.PageCount
 	for _, s := range p.what.Sheets {
 		if s.Page > pages {
@@ -111,7 +118,13 @@ func (p *printer) allPages() error {
 			return err
 		}
 	}
+	if err := p.annotate(fonts); err != nil {
+		return err
+	}
 	if err := p.attach(p.what.Files); err != nil {
+		return err
+	}
+	if err := p.describe(); err != nil {
 		return err
 	}
 	// Blend modes and Type 0 fonts need no more than 1.4; the catalog tells
@@ -151,23 +164,29 @@ const overlayName = "ReadyMarginMarks"
 
 // paintOver adds an overlay to an existing page, under a name of its own.
 func (p *printer) paintOver(s composedSheet, name string, fonts types.Dict) error {
-	dict, ref, inherited, err := p.ctx.PageDict(s.Page, false)
-	if err != nil {
-		return fmt.Errorf("%w: page %d: %v", document.ErrDamaged, s.Page, err)
-	}
 	form, err := p.form(s, fonts)
 	if err != nil {
 		return err
 	}
-	before, err := p.operators("q\n")
+	return p.surround(s.Page, "q\n", "\nQ q /"+name+" Do Q\n", "XObject", name, form)
+}
+
+// surround puts operators before and after a page's own content, which name a
+// resource of a kind.
+func (p *printer) surround(n int, before, after, kind, name string, resource types.IndirectRef) error {
+	dict, ref, inherited, err := p.ctx.PageDict(n, false)
+	if err != nil {
+		return fmt.Errorf("%w: page %d: %v", document.ErrDamaged, n, err)
+	}
+	first, err := p.operators(before)
 	if err != nil {
 		return err
 	}
-	after, err := p.operators("\nQ q /" + name + " Do Q\n")
+	last, err := p.operators(after)
 	if err != nil {
 		return err
 	}
-	contents := types.Array{before}
+	contents := types.Array{first}
 	if c, ok := dict.Find("Contents"); ok {
 		own, err := p.contentRefs(c)
 		if err != nil {
@@ -175,12 +194,12 @@ func (p *printer) paintOver(s composedSheet, name string, fonts types.Dict) erro
 		}
 		contents = append(contents, own...)
 	}
-	dict["Contents"] = append(contents, after)
-	resources, err := p.resources(dict, inherited)
+	dict["Contents"] = append(contents, last)
+	resources, err := p.resources(dict, inherited, kind)
 	if err != nil {
 		return err
 	}
-	resources["XObject"].(types.Dict)[name] = form
+	resources[kind].(types.Dict)[name] = resource
 	dict["Resources"] = resources
 	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
 	return nil
@@ -202,8 +221,8 @@ func (p *printer) contentRefs(c types.Object) (types.Array, error) {
 }
 
 // resources returns a copy of the page's resources, its own or inherited,
-// with an XObject dictionary that is the page's alone.
-func (p *printer) resources(dict types.Dict, inherited *model.InheritedPageAttrs) (types.Dict, error) {
+// with a dictionary of one kind that is the page's alone.
+func (p *printer) resources(dict types.Dict, inherited *model.InheritedPageAttrs, kind string) (types.Dict, error) {
 	own, err := p.ctx.DereferenceDict(dict["Resources"])
 	if err != nil {
 		return nil, err
@@ -215,7 +234,7 @@ func (p *printer) resources(dict types.Dict, inherited *model.InheritedPageAttrs
 	for k, v := range own {
 		out[k] = v
 	}
-	objects, err := p.ctx.DereferenceDict(out["XObject"])
+	objects, err := p.ctx.DereferenceDict(out[kind])
 	if err != nil {
 		return nil, err
 	}
@@ -223,7 +242,7 @@ func (p *printer) resources(dict types.Dict, inherited *model.InheritedPageAttrs
 	for k, v := range objects {
 		mine[k] = v
 	}
-	out["XObject"] = mine
+	out[kind] = mine
 	return out, nil
 }
 

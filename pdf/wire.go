@@ -29,6 +29,7 @@ type job struct {
 	Sizes    []int              `json:"sizes,omitempty"`  // of several files that come as one
 	Leaves   []document.PageRef `json:"leaves,omitempty"`
 	Blind    bool               `json:"blind,omitempty"`   // pages that are only pictures are not looked at
+	Boxes    []page.Box         `json:"boxes,omitempty"`   // of the file's pages
 	Size     page.Point         `json:"size,omitzero"`     // of the page that a picture shows, in points
 	Painting document.Painting  `json:"painting,omitzero"` // how a picture is painted anew
 }
@@ -57,8 +58,12 @@ func init() {
 
 func packExport(what document.Export) ([]byte, error) {
 	what.Pictures = nil // which follow as they are
+	return encoded(what)
+}
+
+func encoded(v any) ([]byte, error) {
 	var b bytes.Buffer
-	err := gob.NewEncoder(&b).Encode(what)
+	err := gob.NewEncoder(&b).Encode(v)
 	return b.Bytes(), err
 }
 

@@ -187,6 +187,11 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		res.Carried = &c
 	case "bare":
 		body, res.Copy, err = bare(d.file)
+	case "annotations":
+		var all document.Annotated
+		if all, err = annotated(d.file, j.Boxes); err == nil {
+			body, err = encoded(all)
+		}
 	case "sheet":
 		body, err = sheetOf(d.file)
 	case "fonts":

@@ -4,6 +4,7 @@
 package document
 
 import (
+	"readymargin/core/annotation"
 	"readymargin/core/blank"
 	"readymargin/core/heldback"
 	"readymargin/core/page"
@@ -112,4 +113,22 @@ type PageRef struct {
 	File int `json:"file"`
 	Page int `json:"page"`
 	Turn int `json:"turn"`
+}
+
+// Annotated is what was done on a file's pages with annotations and in its form,
+// and, where the file says so, of which copy and attempt it is.
+type Annotated struct {
+	Annotations []annotation.Annotation
+	Fields      []Filled
+	Copy        uint64
+	Attempt     int
+	Fingerprint string
+}
+
+// Filled is a field of a form with its value.
+type Filled struct {
+	Page int
+	Field
+	Values []string // as they are shown
+	On     bool     // it is a button that is on
 }

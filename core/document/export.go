@@ -1,6 +1,9 @@
 package document
 
 import (
+	"time"
+
+	"readymargin/core/annotation"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 )
@@ -15,8 +18,20 @@ type Export struct {
 	Extra int    // pages to add
 	Copy  uint64 // the number of the copy, by which the file is known again
 
-	Files    []Attached
-	Pictures map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
+	// Annotations are marks that can be moved in other programs; they are none of Marks.
+	Annotations []annotation.Annotation
+	About       About
+	Files       []Attached
+	Pictures    map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
+}
+
+// About is what a file says of itself.
+type About struct {
+	Title, Author, Subject string
+	Language               string // as BCP 47 has it, "" where it is not known
+	Attempt                int    // of the copy; 0 for none
+	Fingerprint            string // of the attempt
+	At                     time.Time
 }
 
 // A NoteMarker is the sign of a note on a page.

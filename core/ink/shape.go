@@ -50,6 +50,35 @@ func (s Stroke) flatten(width float64) []node {
 	return out
 }
 
+// Middle returns places along the middle of the stroke, close enough together that
+// straight lines between them are the stroke.
+func (s Stroke) Middle() []page.Point {
+	nodes := distinct(s.flatten(1))
+	out := make([]page.Point, len(nodes))
+	for i, n := range nodes {
+		out[i] = n.Point.Round()
+	}
+	return out
+}
+
+// Through returns the stroke that goes straight from place to place, as broad as
+// its pen; false where there is no place to go to.
+func Through(ps []page.Point) (Stroke, bool) {
+	if len(ps) == 0 {
+		return Stroke{}, false
+	}
+	if len(ps) == 1 {
+		ps = []page.Point{ps[0], ps[0]}
+	}
+	out := Stroke{Path: []page.Point{ps[0].Round()}, Width: []float64{1}}
+	for i := 1; i < len(ps); i++ {
+		a, b := ps[i-1], ps[i]
+		step := b.Sub(a).Mul(1.0 / 3)
+		out.append(a.Add(step), b.Sub(step), Sample{b.X, b.Y, 0.5})
+	}
+	return out, out.Valid() == nil
+}
+
 // Outline returns the edge of a stroke of changing width, to be filled by the
 // non-zero rule: one ribbon with round ends, and a disc at every sharp turn.
 // All parts run the same way round, so that crossings stay filled and a

@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -153,6 +154,14 @@ func (c Color) RGB() (r, g, b float64) {
 		return 0, 0, 0
 	}
 	return float64(v>>16) / 255, float64(v>>8&0xff) / 255, float64(v&0xff) / 255
+}
+
+// Thinned returns the colour that c has on white paper where it is laid on with
+// this opacity, from 0 to 1.
+func (c Color) Thinned(opacity float64) Color {
+	part := func(v float64) int { return int(math.Round(255 * (1 - (1-v)*min(max(opacity, 0), 1)))) }
+	r, g, b := c.RGB()
+	return Color(fmt.Sprintf("#%02x%02x%02x", part(r), part(g), part(b)))
 }
 
 // A Style is what can be changed of marks of several kinds at once. What is

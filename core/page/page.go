@@ -210,6 +210,10 @@ func (m Matrix) Apply(p Point) Point {
 	return Point{m.A*p.X + m.C*p.Y + m.E, m.B*p.X + m.D*p.Y + m.F}
 }
 
+// Scale returns how much longer lengths are where the matrix leads, given that it
+// stretches all ways alike.
+func (m Matrix) Scale() float64 { return math.Hypot(m.A, m.B) }
+
 // Then returns the matrix that applies m first and n after it.
 func (m Matrix) Then(n Matrix) Matrix {
 	return Matrix{

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -227,6 +228,9 @@ func missingLetters(v screen.Screen, threads []note.Thread, whole []note.Remark)
 // maxMissing is how many letters are named at most.
 const maxMissing = 60
 
+// listIndent is how far what is in a list stands in, in points.
+const listIndent = 14
+
 // Layout of the pages with what was said, in points on A4.
 const (
 	saidLeft, saidTop, saidBottom = 64, 72, 780
@@ -239,10 +243,11 @@ const (
 func saidPages(v screen.Screen, threads []note.Thread, whole []note.Remark, pages int, extra *int) []mark.Mark {
 	var lines []saidLine
 	set := func(runs []mark.Run, size float64, color mark.Color, indent float64) {
-		for _, l := range wrapped(runs, size, saidWidth-indent) {
-			for i := range l {
-				l[i].Size, l[i].Color = size, color
-			}
+		runs = slices.Clone(runs)
+		for i := range runs {
+			runs[i].Size, runs[i].Color = size, color
+		}
+		for _, l := range typeset.WrapRuns(runs, saidWidth-indent) {
 			lines = append(lines, saidLine{l, size, indent})
 		}
 	}
