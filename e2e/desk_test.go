@@ -182,7 +182,7 @@ func TestMarkupAndShapes(t *testing.T) {
 	if l := ms[4].Body.(*mark.Line); l.LineEnding != [2]string{"", "OpenArrow"} || l.Heads != 1.7 || math.Abs(l.L[3]-l.L[1]) > 0.02 {
 		t.Errorf("the arrow is %+v", l)
 	}
-	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "shapes.student"), id, 0, false)
+	file, err := home.School.Exports.TakeCopy(context.Background(), personOf(t, "shapes.student"), id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -434,7 +434,7 @@ func TestScreenAndPDFAgree(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	f, err := home.School.Exports.PrintCopy(context.Background(), who, id, 0, false)
+	f, err := home.School.Exports.TakeCopy(context.Background(), who, id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -503,7 +503,7 @@ func TestLettersOfEveryKind(t *testing.T) {
 	if b := ms[len(ms)-1].Body.Bounds(); b.Max.X > 595.28 || b.Max.Y > 841.89 || len(ms) != 5 {
 		t.Errorf("the long text stands at %v", b)
 	}
-	_, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "letters.student"), id, 0, false)
+	_, err := home.School.Exports.TakeCopy(context.Background(), personOf(t, "letters.student"), id, takeaway.Choice{})
 	var problem *school.Problem
 	if !errors.As(err, &problem) || problem.Code != "letters" || !strings.Contains(problem.Value, "👍") || !strings.Contains(problem.Value, "ש") || strings.Contains(problem.Value, "é") {
 		t.Errorf("before the file is made: %v", err)

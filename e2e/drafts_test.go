@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"os/exec"
+	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 	"time"
@@ -160,7 +161,7 @@ func TestPointsStayWithTheirAttempt(t *testing.T) {
 		t.Errorf("attempt %d shows the points %v and %q (%v)", v.Attempt, v.Given, v.Remark, err)
 	}
 	for attempt, want := range map[int]string{1: "7 of 10", 2: ""} {
-		f, err := s.Exports.PrintCopy(ctx, student, c.ID, attempt, false)
+		f, err := s.Exports.TakeCopy(ctx, student, c.ID, takeaway.Choice{Attempt: attempt})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -74,7 +75,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	if _, err := home.School.Saving.Save(ctx, student, from.ID, submission.Work, ops); err != nil {
 		t.Fatal(err)
 	}
-	file, err := home.School.Exports.PrintCopy(ctx, student, from.ID, 0, false)
+	file, err := home.School.Exports.TakeCopy(ctx, student, from.ID, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -117,7 +118,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 			t.Errorf("a %s was made", m.Body.Kind())
 		}
 	}
-	again, err := home.School.Exports.PrintCopy(ctx, student, to.ID, 0, false)
+	again, err := home.School.Exports.TakeCopy(ctx, student, to.ID, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -135,7 +136,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	if _, err := home.School.Saving.Save(ctx, student, to.ID, submission.Work, []submission.Op{{ID: "op-elsewhere-note", On: note.ID, Mark: &note}}); err != nil {
 		t.Fatal(err)
 	}
-	if again, err = home.School.Exports.PrintCopy(ctx, student, to.ID, 0, false); err != nil {
+	if again, err = home.School.Exports.TakeCopy(ctx, student, to.ID, takeaway.Choice{}); err != nil {
 		t.Fatal(err)
 	}
 	if err := os.WriteFile(same, bytesOf(t, again), 0o644); err != nil {
@@ -226,7 +227,7 @@ func TestAPhotographOfAPageIsLaidOnIt(t *testing.T) {
 		t.Fatalf("laid on %v, want pages 3 and 1", size)
 	}
 	// What is printed there lies where the photograph has it, within a millimetre and a half.
-	b, err := home.School.Exports.PrintCopy(ctx, personOf(t, "laid.student"), c.ID, 0, false)
+	b, err := home.School.Exports.TakeCopy(ctx, personOf(t, "laid.student"), c.ID, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -210,7 +211,7 @@ func studentLaysAPicture(t *testing.T, sc *scene, kit worksheet.Kit) {
 			return p.Until("it is counted", `document.querySelector("[data-key-count]").innerText.replace(/\s+/g," ").includes("danger (D) 1") && [...document.querySelectorAll(".marks text")].some(t=>t.textContent==="D")`)
 		},
 	)
-	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "guide.student"), id, 0, false)
+	file, err := home.School.Exports.TakeCopy(context.Background(), personOf(t, "guide.student"), id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/school/takeaway"
 	"slices"
 	"strings"
 	"sync"
@@ -112,7 +113,7 @@ func TestASoundOnTheSheetIsHeardSoOften(t *testing.T) {
 			t.Errorf("%s tells what the sound says", path)
 		}
 	}
-	file, err := s.Exports.PrintCopy(ctx, student, c.ID, 0, true)
+	file, err := s.Exports.TakeCopy(ctx, student, c.ID, takeaway.Choice{Anyway: true})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -93,7 +94,7 @@ func TestAPageAsAPhotograph(t *testing.T) {
 	if got := ratio(); math.Abs(got-4.0/3) > 0.01 {
 		t.Errorf("as it was taken the picture is %.3f times as high as wide", got)
 	}
-	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "photograph.student"), id, 0, false)
+	file, err := home.School.Exports.TakeCopy(context.Background(), personOf(t, "photograph.student"), id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/school/takeaway"
 	"regexp"
 	"slices"
 	"strings"
@@ -193,7 +194,7 @@ func TestAnswersStayOnTheBench(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	printed, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "bench.student"), copied.ID, 0, false)
+	printed, err := home.School.Exports.TakeCopy(context.Background(), personOf(t, "bench.student"), copied.ID, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}

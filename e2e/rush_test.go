@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"readymargin/school/takeaway"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -110,7 +111,10 @@ func TestOneConnectionIsEnough(t *testing.T) {
 		func() error { return opened(s.Screens.Open(ctx, seat.Person, seat.Copy)) },
 		func() error { return s.Submitting.Improve(ctx, seat.Person, seat.Copy) },
 		func() error { return submit(2) },
-		func() error { _, err := s.Exports.PrintCopy(ctx, c.Teacher, seat.Copy, 1, false); return err },
+		func() error {
+			_, err := s.Exports.TakeCopy(ctx, c.Teacher, seat.Copy, takeaway.Choice{Attempt: 1})
+			return err
+		},
 		func() error { _, err := s.Queue.Pile(ctx, c.Teacher); return err },
 		func() error { _, err := s.Agenda.ToDo(ctx, seat.Person); return err },
 		func() error {

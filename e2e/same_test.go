@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -198,7 +199,7 @@ func TestTheScreenAndTheFileShowTheSame(t *testing.T) {
 	if got := kinds(ms); strings.Count(got, "freetext") != 20*samePages+1 || strings.Count(got, "ink") != 20*samePages+4 {
 		t.Fatalf("kept %s", got)
 	}
-	file, err := home.School.Exports.PrintCopy(ctx, student, id, 0, false)
+	file, err := home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"readymargin/school/takeaway"
 	"regexp"
 	"slices"
 	"strings"
@@ -269,7 +270,7 @@ func TestPointsOnThePage(t *testing.T) {
 	)
 	// The student sees them, on the screen and in the file, once they are returned.
 	printed := func() string {
-		f, err := home.School.Exports.PrintCopy(ctx, student, copies[0], 1, false)
+		f, err := home.School.Exports.TakeCopy(ctx, student, copies[0], takeaway.Choice{Attempt: 1})
 		if err != nil {
 			t.Fatal(err)
 		}

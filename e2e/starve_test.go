@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"readymargin/school/takeaway"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -174,10 +175,10 @@ func TestACopyHoldsOnlySoMuch(t *testing.T) {
 	}
 	gone, cancel := context.WithTimeout(ctx, 150*time.Millisecond)
 	defer cancel()
-	if _, err := s.Exports.PrintCopy(gone, student, id, 0, true); !errors.Is(err, context.DeadlineExceeded) {
+	if _, err := s.Exports.TakeCopy(gone, student, id, takeaway.Choice{Anyway: true}); !errors.Is(err, context.DeadlineExceeded) {
 		t.Errorf("printed for somebody who left: %v", err)
 	}
-	if _, err := s.Exports.PrintCopy(ctx, student, id, 0, true); err != nil {
+	if _, err := s.Exports.TakeCopy(ctx, student, id, takeaway.Choice{Anyway: true}); err != nil {
 		t.Errorf("printing: %v", err)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"readymargin/school/takeaway"
 	"regexp"
 	"strings"
 	"testing"
@@ -137,7 +138,7 @@ func TestWhomAnAssignmentIsFor(t *testing.T) {
 		func() error {
 			return s.Until("no pen, no taking away", `!document.querySelector('[data-place="draw"]') && document.querySelector('[data-place="write"]') && document.querySelector('[data-do="take-away"]').hidden`)
 		})
-	if _, err := home.School.Exports.PrintCopy(ctx, student, mine.ID, 0, false); !errors.Is(err, access.ErrKept) {
+	if _, err := home.School.Exports.TakeCopy(ctx, student, mine.ID, takeaway.Choice{}); !errors.Is(err, access.ErrKept) {
 		t.Errorf("taken away: %v", err)
 	}
 	// More time for one, whom nobody else hears of.

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -232,7 +233,7 @@ func TestAFullPlaceGoesOnOnANewPage(t *testing.T) {
 		t.Errorf("kept %s", got)
 	}
 	ctx, student := context.Background(), personOf(t, "flowing.student")
-	file, err := home.School.Exports.PrintCopy(ctx, student, id, 0, false)
+	file, err := home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -308,7 +309,7 @@ func TestAFieldKeepsOneValue(t *testing.T) {
 	if name := values["boat"]; len(name) < 10 || len(name) > 40 {
 		t.Errorf("the field that does not scroll holds %q", name)
 	}
-	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, login), id, 0, false)
+	file, err := home.School.Exports.TakeCopy(context.Background(), personOf(t, login), id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 	"time"
@@ -91,7 +92,7 @@ func TestTheTeacherWritesOnTheSheetItself(t *testing.T) {
 	if v, err := s.Screens.OpenToMark(ctx, teacher, sc.copies[flow.InProgress].ID, 1); err != nil || countLayer(v.Marks, submission.Sheet) != 2 {
 		t.Errorf("the attempt does not have what stood there when it was submitted (%v)", err)
 	}
-	file, err := s.Exports.PrintCopy(ctx, student, sc.copies[flow.InProgress].ID, 1, false)
+	file, err := s.Exports.TakeCopy(ctx, student, sc.copies[flow.InProgress].ID, takeaway.Choice{Attempt: 1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -304,7 +305,7 @@ func TestNotesHaveAForm(t *testing.T) {
 	if n := notes(); len(n) != 2 || n[1].Rich || n[1].Text != "5 * 6 * 7, 1. [no](link) _" {
 		t.Errorf("kept is %+v", n)
 	}
-	file, err := home.School.Exports.PrintCopy(context.Background(), personOf(t, "formed.student"), id, 0, false)
+	file, err := home.School.Exports.TakeCopy(context.Background(), personOf(t, "formed.student"), id, takeaway.Choice{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -342,7 +343,7 @@ func TestNotesHaveAForm(t *testing.T) {
 		func() error {
 			return p.Until("it is back, with its form", `document.querySelector("[data-top] .formed em")?.textContent === "units"`)
 		})
-	if file, err = home.School.Exports.PrintCopy(ctx, student, id, 1, false); err != nil {
+	if file, err = home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{Attempt: 1}); err != nil {
 		t.Fatal(err)
 	}
 	if words := textIn(t, bytesOf(t, file)); !strings.Contains(words, "Work on units") {

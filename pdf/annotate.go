@@ -146,7 +146,7 @@ func (a composedAnnotation) dict() types.Dict {
 	to := a.Box.ToUser()
 	r := a.Look.Crop
 	d := types.Dict{
-		"Type": types.Name("Annot"), "Subtype": types.Name(a.Subtype), "Rect": numbers(r.Min, r.Max), "F": types.Integer(a.flags()),
+		"Type": types.Name("Annot"), "Subtype": types.Name(a.Subtype), "Rect": rectangle(r), "F": types.Integer(a.flags()),
 		"NM": text(a.Name), "Contents": text(a.Contents),
 	}
 	for key, v := range map[string]string{"T": a.Author, "Subj": a.Subject, "RC": a.Rich, markKey: a.Own} {

@@ -3,6 +3,7 @@ package pdf
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -11,6 +12,9 @@ import (
 	"image/png"
 	"math"
 	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -24,6 +28,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/typeset"
+	"readymargin/e2e/browser"
 )
 
 // anyMarks returns a mark of every kind that is an annotation elsewhere, with random
@@ -298,7 +303,7 @@ func byTheStandard(t *testing.T, a annotation.Annotation, was mark.Mark) {
 // where it should: PDFium rounds its place.
 const rounding = 6
 
-// As annotations, marks look in three readers as they do printed, each of them, on
+// As annotations, marks look in four readers as they do printed, each of them, on
 // pages that show themselves in every way.
 func TestAnnotationsLookAsPrinted(t *testing.T) {
 	ctx := context.Background()
@@ -322,12 +327,14 @@ func TestAnnotationsLookAsPrinted(t *testing.T) {
 		t.Fatal(err)
 	}
 	two := []string{written(t, printed), written(t, b)}
+	paintJS := pdfJS(t)
 	for n := 1; n <= len(pages); n++ {
 		base := filepath.Join(t.TempDir(), "page")
 		for by, paint := range map[string]func(file, to string){
 			"poppler": func(file, to string) {
 				tool(t, "pdftoppm", "-r", "96", "-f", fmt.Sprint(n), "-l", fmt.Sprint(n), "-cropbox", "-singlefile", "-png", file, to)
 			},
+			"pdf.js": func(file, to string) { paintJS(file, to+".png", n) },
 			"mupdf": func(file, to string) {
 				tool(t, "mutool", "draw", "-q", "-r", "96", "-o", to+".png", file, fmt.Sprint(n))
 			},
@@ -353,6 +360,18 @@ func TestAnnotationsLookAsPrinted(t *testing.T) {
 			paint(two[1], base+"-b")
 			as, bs := plainly(picture(base+"-a.png")), plainly(picture(base+"-b.png"))
 			scale := float64(as.Bounds().Dx()) / pages[n-1].Width
+			if by == "pdf.js" && pages[n-1].Box.Rotate != 0 {
+				// Painting without a viewer it turns signs with the page, which are to stay
+				// upright (ISO 32000-2, 12.5.6.4).
+				for _, a := range moving.Annotations {
+					if a.Page == n && a.Subtype == annotation.Text {
+						r := a.Rect.Grow(20)
+						in := image.Rect(int(r.Min.X*scale), int(r.Min.Y*scale), int(r.Max.X*scale), int(r.Max.Y*scale))
+						draw.Draw(as, in, image.White, image.Point{}, draw.Src)
+						draw.Draw(bs, in, image.White, image.Point{}, draw.Src)
+					}
+				}
+			}
 			for _, a := range moving.Annotations {
 				if a.Page != n {
 					continue
@@ -394,6 +413,58 @@ func unlike(a, b *image.RGBA, in image.Rectangle) (n int) {
 		}
 	}
 	return n
+}
+
+// pdfJS returns what paints a page of a file with pdf.js in Chromium, at 96 dots an
+// inch, as browsers show it: with its annotations.
+func pdfJS(t *testing.T) func(file, to string, n int) {
+	t.Helper()
+	build := filepath.Join(nodeModule(t, "pdfjs-dist"), "build")
+	mux := http.NewServeMux()
+	mux.Handle("/build/", http.StripPrefix("/build/", http.FileServer(http.Dir(build))))
+	mux.HandleFunc("/file", func(w http.ResponseWriter, r *http.Request) { http.ServeFile(w, r, r.URL.Query().Get("of")) })
+	mux.HandleFunc("/", func(w http.ResponseWriter, r *http.Request) {
+		fmt.Fprint(w, `<!doctype html><title>pdf.js</title><canvas></canvas><script type="module">
+import * as pdfjs from '/build/pdf.min.mjs';
+pdfjs.GlobalWorkerOptions.workerSrc = '/build/pdf.worker.min.mjs';
+const q = new URLSearchParams(location.search), doc = await pdfjs.getDocument({ url: '/file?of=' + encodeURIComponent(q.get('of')) }).promise,
+  page = await doc.getPage(+q.get('n')), viewport = page.getViewport({ scale: 96 / 72 }), canvas = document.querySelector('canvas');
+canvas.width = Math.floor(viewport.width); canvas.height = Math.floor(viewport.height);
+await page.render({ canvas, viewport, annotationMode: pdfjs.AnnotationMode.ENABLE }).promise;
+window.painted = canvas.toDataURL('image/png');
+</script>`)
+	})
+	server := httptest.NewServer(mux)
+	t.Cleanup(server.Close)
+	b, err := browser.Start("")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(b.Stop)
+	tab, err := b.Tab(server.URL, 800, 900)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return func(file, to string, n int) {
+		t.Helper()
+		if err := tab.Go(fmt.Sprintf("/?of=%s&n=%d", url.QueryEscape(file), n)); err != nil {
+			t.Fatal(err)
+		}
+		if err := tab.Until("it is painted", "window.painted"); err != nil {
+			t.Fatal(err)
+		}
+		data, err := browser.Eval[string](tab, "return window.painted")
+		if err != nil {
+			t.Fatal(err)
+		}
+		b, err := base64.StdEncoding.DecodeString(strings.TrimPrefix(data, "data:image/png;base64,"))
+		if err == nil {
+			err = os.WriteFile(to, b, 0o644)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
 }
 
 func plainly(m image.Image) *image.RGBA {

@@ -26,6 +26,8 @@ type composed struct {
 	Fields []composedField
 	Files  []composedFile
 	Extra  int
+	Wider  []wider   // of the file's pages, where something stands beside them
+	Paper  page.Rect // of added pages
 	Copy   uint64
 	About  document.About
 
@@ -39,6 +41,10 @@ type composedSheet struct {
 	Content packed
 	States  []composedState
 }
+
+// A wider page is to show itself as To, and its own content no more than it did
+// before; in user space.
+type wider struct{ From, To page.Rect }
 
 // A composedImage is a JPEG that is painted under its name.
 type composedImage struct {
@@ -87,7 +93,7 @@ var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.
 
 // compose makes a print ready.
 func compose(what document.Export) (composed, error) {
-	out, fonts := composed{Extra: what.Extra, Copy: what.Copy, About: what.About}, newFontBook()
+	out, fonts := composed{Extra: what.Extra, Copy: what.Copy, About: what.About, Paper: what.Box(len(what.Boxes) + 1).Crop}, newFontBook()
 	var images []string // hashes of those painted, whose place is in their name
 	on := map[int][]mark.Mark{}
 	for _, m := range what.Marks {
@@ -98,17 +104,22 @@ func compose(what document.Export) (composed, error) {
 		o.page(on[n], what.Notes, n)
 		for _, m := range on[n] {
 			if w, ok := m.Body.(*mark.Widget); ok && n <= len(what.Boxes) {
-				out.Fields = append(out.Fields, o.field(m, w, box(what, n)))
+				out.Fields = append(out.Fields, o.field(m, w, what.Box(n)))
 			}
 		}
 		if o.content.Len() > 0 {
-			out.Sheets = append(out.Sheets, o.sheet(n, box(what, n)))
+			out.Sheets = append(out.Sheets, o.sheet(n, what.Box(n)))
 		}
 	}
 	for _, a := range what.Annotations {
 		if a.Page >= 1 && a.Page <= len(what.Boxes)+what.Extra {
 			o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
-			out.Annotations = append(out.Annotations, o.annotation(a, box(what, a.Page)))
+			out.Annotations = append(out.Annotations, o.annotation(a, what.Box(a.Page)))
+		}
+	}
+	if what.Beside > 0 {
+		for i, b := range what.Boxes {
+			out.Wider = append(out.Wider, wider{b.Crop, what.Box(i + 1).Crop})
 		}
 	}
 	for i, hash := range images {
@@ -121,7 +132,7 @@ func compose(what document.Export) (composed, error) {
 	for _, f := range what.Files {
 		one := composedFile{Attached: f}
 		if f.Page > 0 && f.Page <= len(what.Boxes) {
-			to := box(what, f.Page).ToUser()
+			to := what.Box(f.Page).ToUser()
 			r := page.Pt(mark.NoteRadius, mark.NoteRadius)
 			one.Rect = page.Bounds(to.Apply(f.At.Sub(r)), to.Apply(f.At.Add(r)))
 		} else {
@@ -141,15 +152,7 @@ func (c composed) sheet(n int) composedSheet {
 			return s
 		}
 	}
-	return composedSheet{Page: n, Crop: A4, Content: pack(nil)}
-}
-
-// box returns how page n shows itself; added pages are upright A4.
-func box(e document.Export, n int) page.Box {
-	if n <= len(e.Boxes) {
-		return e.Boxes[n-1]
-	}
-	return page.Box{Crop: A4}
+	return composedSheet{Page: n, Crop: c.Paper, Content: pack(nil)}
 }
 
 // An overlay is the content painted over one page, in page space.

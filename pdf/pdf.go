@@ -8,7 +8,6 @@ package pdf
 
 import (
 	"readymargin/core/document"
-	"readymargin/core/page"
 )
 
 // failures are the errors that a worker can report, by the name they have on the wire.
@@ -22,6 +21,3 @@ func init() {
 
 // MaxPixels bounds a page's picture.
 const MaxPixels = 40_000_000
-
-// A4 is the size of an added page, in points.
-var A4 = page.R(0, 0, 595.28, 841.89)

@@ -6,6 +6,7 @@ import (
 	"maps"
 
 	"readymargin/core/document"
+	"readymargin/core/page"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
@@ -95,6 +96,9 @@ func (p *printer) allPages() error {
 	if err := p.onSheetLayer(); err != nil {
 		return err
 	}
+	if err := p.widen(); err != nil {
+		return err
+	}
 	pages := p.ctx.PageCount
 	for _, s := range p.what.Sheets {
 		if s.Page > pages {
@@ -148,7 +152,7 @@ func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, er
 	}
 	d := types.Dict{
 		"Type": types.Name("XObject"), "Subtype": types.Name("Form"),
-		"BBox":      types.NewNumberArray(s.Crop.Min.X, s.Crop.Min.Y, s.Crop.Max.X, s.Crop.Max.Y),
+		"BBox":      rectangle(s.Crop),
 		"Resources": types.Dict{"Font": fonts, "ExtGState": states, "XObject": p.images},
 	}
 	if p.what.Copy > 0 {
@@ -171,8 +175,35 @@ func (p *printer) paintOver(s composedSheet, name string, fonts types.Dict) erro
 	return p.surround(s.Page, "q\n", "\nQ q /"+name+" Do Q\n", "XObject", name, form)
 }
 
+// widen makes room beside the pages. What a page has there by itself, cut off till
+// now, stays unseen.
+func (p *printer) widen() error {
+	for i, w := range p.what.Wider {
+		if i >= p.ctx.PageCount {
+			break
+		}
+		clip := fmt.Sprintf("q %.4f %.4f %.4f %.4f re W n\n", w.From.Min.X, w.From.Min.Y, w.From.W(), w.From.H())
+		if err := p.surround(i+1, clip, "\nQ\n", "", "", types.IndirectRef{}); err != nil {
+			return err
+		}
+		dict, _, _, err := p.ctx.PageDict(i+1, false)
+		if err != nil {
+			return err
+		}
+		dict["MediaBox"], dict["CropBox"] = rectangle(w.To), rectangle(w.To)
+		for _, key := range []string{"BleedBox", "TrimBox", "ArtBox"} {
+			delete(dict, key)
+		}
+	}
+	return nil
+}
+
+func rectangle(r page.Rect) types.Array {
+	return types.NewNumberArray(r.Min.X, r.Min.Y, r.Max.X, r.Max.Y)
+}
+
 // surround puts operators before and after a page's own content, which name a
-// resource of a kind.
+// resource of a kind, or none.
 func (p *printer) surround(n int, before, after, kind, name string, resource types.IndirectRef) error {
 	dict, ref, inherited, err := p.ctx.PageDict(n, false)
 	if err != nil {
@@ -195,13 +226,16 @@ func (p *printer) surround(n int, before, after, kind, name string, resource typ
 		contents = append(contents, own...)
 	}
 	dict["Contents"] = append(contents, last)
+	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
+	if kind == "" {
+		return nil
+	}
 	resources, err := p.resources(dict, inherited, kind)
 	if err != nil {
 		return err
 	}
 	resources[kind].(types.Dict)[name] = resource
 	dict["Resources"] = resources
-	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
 	return nil
 }
 
@@ -273,7 +307,7 @@ func (p *printer) addPages(pages int, fonts types.Dict) error {
 		}
 		pg, err := p.add(types.Dict{
 			"Type": types.Name("Page"), "Parent": *rootRef, "Rotate": types.Integer(0),
-			"MediaBox": types.NewNumberArray(0, 0, A4.Max.X, A4.Max.Y), "CropBox": types.NewNumberArray(0, 0, A4.Max.X, A4.Max.Y),
+			"MediaBox": rectangle(p.what.Paper), "CropBox": rectangle(p.what.Paper),
 			"Resources": types.Dict{"XObject": types.Dict{overlayName: form}}, "Contents": content,
 		})
 		if err != nil {

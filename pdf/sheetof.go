@@ -91,9 +91,9 @@ func (p sheetPicture) lay(b *assembly, tree types.IndirectRef) types.IndirectRef
 	if p.turned > 4 {
 		w, h = h, w
 	}
-	paper := page.R(0, 0, A4.Max.X, A4.Max.Y)
+	paper := page.R(0, 0, document.A4.Max.X, document.A4.Max.Y)
 	if w > h {
-		paper = page.R(0, 0, A4.Max.Y, A4.Max.X)
+		paper = page.R(0, 0, document.A4.Max.Y, document.A4.Max.X)
 	}
 	scale := min((paper.W()-2*p.free)/w, (paper.H()-2*p.free)/h)
 	w, h = w*scale, h*scale

@@ -86,6 +86,8 @@ var problems = map[string]string{
 	"line":                 "The line to your teacher may have at most 2,000 letters.",
 	"remark":               "The remark may have at most 5,000 letters.",
 	"more work":            "Work from another device has just arrived on this copy. Nothing is lost. Look it over, then submit again.",
+	"pages":                "Write pages as 1-3, 5. This copy has pages 1 to %s, and one of its sheet has to be among them. Nothing was taken away.",
+	"form":                 "A copy is taken away as an empty sheet, to keep or print, to go on in another program, or to read on paper.",
 	"letters":              "These signs are in no font we have and would be missing in the file: %s",
 	"operation":            "The server could not take this change: %s",
 	"state name":           "Give it a name of at most 60 letters, so that you find it again. Nothing was kept, and nothing on the copy is lost.",

@@ -8,6 +8,7 @@ import (
 	"mime"
 	"net/http"
 	"net/url"
+	"readymargin/school/takeaway"
 	"strconv"
 	"time"
 
@@ -416,11 +417,14 @@ func (s *Site) printCopy(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	attempt, _ := echo.QueryParam[int](c, "attempt")
-	f, err := s.school.Exports.PrintCopy(c.Request().Context(), me(c), n, attempt, c.QueryParam("anyway") == "1")
+	q := c.Request().URL.Query()
+	choice := takeaway.Choice{Form: takeaway.Form(q.Get("as")), Pages: q.Get("pages"), NoNotes: q.Get("notes") == "none", Anyway: q.Get("anyway") == "1"}
+	choice.Attempt, _ = echo.QueryParam[int](c, "attempt")
+	f, err := s.school.Exports.TakeCopy(c.Request().Context(), me(c), n, choice)
 	if err != nil {
 		if school.IsProblem(err, "letters") {
-			return s.again(c, err, "letters.html", "Before you take it away", map[string]any{"Anyway": c.Request().URL.Path + "?anyway=1&attempt=" + strconv.Itoa(attempt)})
+			q.Set("anyway", "1")
+			return s.again(c, err, "letters.html", "Before you take it away", map[string]any{"Anyway": c.Request().URL.Path + "?" + q.Encode()})
 		}
 		return err
 	}

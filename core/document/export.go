@@ -12,17 +12,36 @@ import (
 // their order, highlights beneath all others; marks on page numbers behind
 // the last page go on extra pages of A4.
 type Export struct {
-	Boxes []page.Box // of the file's pages, as Inspect gave them
-	Marks []mark.Mark
-	Notes []NoteMarker
-	Extra int    // pages to add
-	Copy  uint64 // the number of the copy, by which the file is known again
+	Boxes  []page.Box // of the file's pages, as Inspect gave them
+	Marks  []mark.Mark
+	Notes  []NoteMarker
+	Extra  int     // pages to add
+	Beside float64 // points that every page becomes broader by, to the right as it is shown
+	Copy   uint64  // the number of the copy, by which the file is known again
 
 	// Annotations are marks that can be moved in other programs; they are none of Marks.
 	Annotations []annotation.Annotation
 	About       About
 	Files       []Attached
 	Pictures    map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
+}
+
+// A4 is the paper of pages that are added (ISO 216), in points.
+var A4 = page.R(0, 0, 595.28, 841.89)
+
+// Box returns how page n shows itself in the file that is made: broader where there is
+// something beside the pages; added pages are upright A4.
+func (e Export) Box(n int) page.Box {
+	b := page.Box{Crop: A4}
+	if n <= len(e.Boxes) {
+		b = e.Boxes[n-1]
+	}
+	if e.Beside > 0 {
+		w, h := b.Size()
+		to := b.ToUser()
+		b.Crop = page.Bounds(to.Apply(page.Pt(0, 0)), to.Apply(page.Pt(w+e.Beside, h)))
+	}
+	return b
 }
 
 // About is what a file says of itself.

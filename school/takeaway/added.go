@@ -17,6 +17,8 @@ type added struct {
 	sheet int         // pages of the sheet
 	at    map[int]int // their numbers in the file by those on the copy
 	signs []mark.Mark // what leads to them and back
+
+	only map[int]int // of the sheet's pages, if some were chosen: their numbers by those before
 }
 
 // added returns the pages that were added to a copy of so many pages.
@@ -37,16 +39,32 @@ func (s *Exports) added(ctx context.Context, r school.Revision, v screen.Screen,
 
 // page returns the number that a page of the copy has in the file, 0 for none.
 func (a added) page(n int) int {
-	if n <= a.sheet {
-		return n
+	switch {
+	case n > a.sheet:
+		return a.at[n]
+	case a.only != nil:
+		return a.only[n]
 	}
-	return a.at[n]
+	return n
 }
 
-// numbered returns conversations with the pages as they are in the file.
+// chosen returns what is left of the copy when pages are chosen: at has their new
+// numbers by those that they had in the file.
+func (a added) chosen(at map[int]int) added {
+	out := added{sheet: a.sheet, at: map[int]int{}, signs: a.signs, only: at}
+	for n, was := range a.at {
+		if at[was] > 0 {
+			out.at[n] = at[was]
+		}
+	}
+	return out
+}
+
+// numbered returns conversations with the pages as they are in the file, 0 for those
+// on pages that were not chosen.
 func (a added) numbered(threads []note.Thread) []note.Thread {
 	for i, t := range threads {
-		if n := a.page(t.Page); n > 0 {
+		if n := a.page(t.Page); n > 0 || a.only != nil {
 			threads[i].Page = n
 		}
 	}

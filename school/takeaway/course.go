@@ -105,7 +105,7 @@ func (s *Exports) WriteCourse(ctx context.Context, who school.Person, course uin
 
 // put prints an attempt into an archive.
 func (s *Exports) put(ctx context.Context, who school.Person, z *zip.Writer, name string, id uint64, t school.Attempt) error {
-	f, err := s.PrintCopy(ctx, who, id, t.Number, true)
+	f, err := s.TakeCopy(ctx, who, id, Choice{Attempt: t.Number, Anyway: true})
 	if err != nil {
 		return err
 	}

@@ -10,6 +10,7 @@ import (
 // A Printer is the part of the PDF engine that is needed here.
 type Printer interface {
 	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
+	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
 }
 
 // Sounds turns what was recorded into what every player takes; sound.Ffmpeg is one.

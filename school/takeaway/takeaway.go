@@ -2,6 +2,7 @@
 package takeaway
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -11,14 +12,17 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 
 	"readymargin/core/access"
+	"readymargin/core/annotation"
 	"readymargin/core/document"
 	"readymargin/core/draw"
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
+	"readymargin/core/submission"
 	"readymargin/core/typeset"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -71,22 +75,49 @@ func spooled(name string, data []byte) (File, error) {
 	return File{school.Media{ReadSeekCloser: f, Hash: hex.EncodeToString(sum[:]), Type: "application/pdf"}, name}, nil
 }
 
-// PrintCopy returns the copy as a PDF with work and feedback printed on the
-// pages, as the person may see them, and what was said on a page at its end.
-// Letters that no font has are the Problem "letters", unless anyway is set.
-func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, number int, anyway bool) (File, error) {
-	v, err := s.screens.OpenToMark(ctx, who, id, number)
+// A Form is what a copy is taken away as, which depends on what it is for.
+type Form string
+
+// The forms there are.
+const (
+	Clean   Form = "sheet"   // an empty sheet: as handed out
+	Printed Form = "printed" // to keep or print: what stands on the page is part of it
+	Movable Form = "movable" // to go on in another program: marks are annotations
+	Margin  Form = "margin"  // to read on paper: each page beside its margin
+)
+
+// A Choice is what of a copy is taken away. The zero value is all of it, printed.
+type Choice struct {
+	Form    Form
+	Attempt int    // 0 for what is worked on
+	Pages   string // such as "1-3, 5"; "" for all
+	NoNotes bool   // what is said at notes is left out of a printed file
+	Anyway  bool   // letters that no font has are left out
+}
+
+// TakeCopy returns the copy as a PDF, as the person may see it. Letters that no font
+// has are the Problem "letters", unless the choice says anyway; a page that there is
+// not is the Problem "pages".
+func (s *Exports) TakeCopy(ctx context.Context, who school.Person, id uint64, choice Choice) (File, error) {
+	choice.Form = cmp.Or(choice.Form, Printed)
+	if !slices.Contains([]Form{Clean, Printed, Movable, Margin}, choice.Form) {
+		return File{}, school.Refuse("form", "", "")
+	}
+	v, err := s.screens.OpenToMark(ctx, who, id, choice.Attempt)
 	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
 		if _, err := s.gate.Copy(ctx, who, id, access.TakeAway, ""); err != nil {
 			return File{}, err
 		}
-		v, err = s.screens.OpenAttempt(ctx, who, id, number)
+		v, err = s.screens.OpenAttempt(ctx, who, id, choice.Attempt)
 	}
 	if err != nil {
 		return File{}, err
 	}
+	if choice.Form == Clean {
+		v.Marks = slices.DeleteFunc(v.Marks, func(m screen.Mark) bool { return m.Layer != submission.Sheet })
+	}
 	threads, whole := v.Threads()
-	if !anyway {
+	if !choice.Anyway {
 		if missing := missingLetters(v, threads, whole); missing != "" {
 			return File{}, school.Refuse("letters", "", missing)
 		}
@@ -95,42 +126,153 @@ func (s *Exports) PrintCopy(ctx context.Context, who school.Person, id uint64, n
 	if err != nil {
 		return File{}, err
 	}
-	file, err := s.store.Blob(ctx, r.FileHash)
+	b := builder{Exports: s, who: who, view: v, choice: choice, revision: r}
+	if b.file, err = s.store.Blob(ctx, r.FileHash); err != nil {
+		return File{}, err
+	}
+	if b.what.Boxes, err = s.revisions.Boxes(ctx, r.FileHash); err != nil {
+		return File{}, err
+	}
+	if b.added, err = s.added(ctx, r, v, len(b.what.Boxes)); err != nil {
+		return File{}, err
+	}
+	if err := b.pick(ctx); err != nil {
+		return File{}, err
+	}
+	if err := b.build(ctx, threads, whole); err != nil {
+		return File{}, err
+	}
+	data, err := s.engine.Print(ctx, b.file, b.what)
 	if err != nil {
 		return File{}, err
 	}
-	boxes, err := s.revisions.Boxes(ctx, r.FileHash)
-	if err != nil {
-		return File{}, err
+	return spooled(fileName(v, choice.Form), data)
+}
+
+// A builder puts together what one file is made of.
+type builder struct {
+	*Exports
+	who      school.Person
+	view     screen.Screen
+	choice   Choice
+	revision school.Revision
+	added    added
+
+	file []byte
+	what document.Export
+}
+
+// build fills in what stands on the pages.
+func (b *builder) build(ctx context.Context, threads []note.Thread, whole []note.Remark) (err error) {
+	v := b.view
+	b.what.Extra, b.what.About = len(b.added.at), describe(v, b.choice.Form)
+	if b.choice.Form == Clean {
+		for _, m := range marksOf(v) {
+			b.put(m)
+		}
+		b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, b.what.Marks)
+		return err
 	}
-	p := document.Export{Boxes: boxes, Copy: id}
-	added, err := s.added(ctx, r, v, len(boxes))
-	if err != nil {
-		return File{}, err
-	}
-	p.Extra = len(added.at)
-	for _, m := range append(marksOf(v), added.signs...) {
-		if m.Page = added.page(m.Page); m.Page > 0 {
-			p.Marks = append(p.Marks, m)
+	b.what.Copy = v.Copy
+	threads = slices.DeleteFunc(b.added.numbered(threads), func(t note.Thread) bool { return t.Page == 0 })
+	if b.choice.Form == Movable {
+		b.annotations(threads)
+	} else {
+		for _, m := range append(marksOf(v), b.added.signs...) {
+			b.put(m)
+		}
+		for _, m := range tags(v) {
+			b.put(m)
+		}
+		for _, t := range threads {
+			b.what.Notes = append(b.what.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t.Remarks[0])})
 		}
 	}
-	p.Marks = append(p.Marks, tags(v)...)
-	if p.Pictures, err = s.pictures(ctx, who, id, r.WorksheetID, p.Marks); err != nil {
-		return File{}, err
+	all := slices.Clone(b.what.Marks)
+	for _, a := range b.what.Annotations {
+		all = append(all, *a.Mark)
 	}
-	threads = added.numbered(threads)
+	if b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, all); err != nil {
+		return err
+	}
+	if b.what.Files, err = b.spoken(ctx, b.who, v.Copy, b.revision.WorksheetID, threads, whole); err != nil {
+		return err
+	}
+	pages := len(b.what.Boxes) + len(b.added.at)
+	switch {
+	case b.choice.Form == Margin:
+		b.margin(threads, whole, pages)
+	case b.choice.Form == Printed && !b.choice.NoNotes:
+		b.what.Marks = append(b.what.Marks, saidPages(v, threads, whole, pages, &b.what.Extra)...)
+	}
+	return nil
+}
+
+// put lays a mark on the page of the file on which it is, if that is one that was
+// chosen.
+func (b *builder) put(m mark.Mark) {
+	if m.Page = b.added.page(m.Page); m.Page > 0 {
+		b.what.Marks = append(b.what.Marks, m)
+	}
+}
+
+// describe returns what the file says of itself: no more of a person than its form needs.
+func describe(v screen.Screen, form Form) document.About {
+	out := document.About{Title: v.Title}
+	if form == Clean {
+		return out
+	}
+	out.Author, out.Subject = v.Student, v.Course
+	if r := v.Receipt; r != nil {
+		out.Subject = fmt.Sprintf("%s, attempt %d", v.Course, r.Attempt)
+		out.Attempt, out.Fingerprint, out.At = r.Attempt, r.Fingerprint, r.At
+	}
+	return out
+}
+
+// annotations turns marks into annotations. The teacher's directions are part of the
+// sheet, and what was filled in stands in its fields.
+func (b *builder) annotations(threads []note.Thread) {
+	numbers, places := map[string]int{}, map[string][2]float64{}
 	for _, t := range threads {
-		p.Notes = append(p.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t.Remarks[0])})
+		numbers[t.Remarks[0].ID], places[t.Remarks[0].ID] = t.Number, t.Place
 	}
-	if p.Files, err = s.spoken(ctx, who, id, r.WorksheetID, threads, whole); err != nil {
-		return File{}, err
+	var said []annotation.Said
+	add := func(m mark.Mark, by string, at time.Time, layer annotation.Layer) {
+		if m.Page = b.added.page(m.Page); m.Page == 0 {
+			return
+		}
+		if n, ok := m.Body.(*mark.Note); ok {
+			c := *n
+			c.At = places[m.ID]
+			m.Body = &c
+		}
+		said = append(said, annotation.Said{Mark: m, Author: by, At: at, Layer: layer, Number: numbers[m.ID]})
 	}
-	p.Marks = append(p.Marks, saidPages(v, threads, whole, len(boxes)+len(added.at), &p.Extra)...)
-	data, err := s.engine.Print(ctx, file, p)
-	if err != nil {
-		return File{}, err
+	v := b.view
+	for _, m := range v.Marks {
+		_, note := m.Mark.Body.(*mark.Note)
+		_, filled := m.Mark.Body.(*mark.Widget)
+		_, paper := m.Mark.Body.(*mark.Paper)
+		switch {
+		case m.Layer == submission.Among: // nobody else's business
+		case filled || paper || m.Layer == submission.Sheet && !note:
+			b.put(m.Mark)
+		case m.Layer == submission.Sheet:
+			add(m.Mark, m.By, m.At, "")
+		case m.Layer == submission.Work || m.Layer == submission.Replies && m.By == v.Student:
+			add(m.Mark, m.By, m.At, annotation.Work)
+		default:
+			add(m.Mark, m.By, m.At, annotation.Feedback)
+		}
 	}
-	return spooled(fileName(v), data)
+	for _, m := range b.added.signs {
+		b.put(m)
+	}
+	for _, m := range tags(v) {
+		add(m, "Points", b.what.About.At, annotation.Feedback)
+	}
+	b.what.Annotations = annotation.All(said, school.Plainly)
 }
 
 // Looks of the sign with a question's points, in points.
@@ -272,11 +414,8 @@ func saidPages(v screen.Screen, threads []note.Thread, whole []note.Remark, page
 	}
 	say := func(who string, r note.Remark, color mark.Color) {
 		add(who, 9, "#5b667d", 0)
-		if r.Voice != nil {
-			add(fmt.Sprintf("Voice note, %d:%02d", r.Voice.Milliseconds/60000, r.Voice.Milliseconds/1000%60), saidSize, color, 12)
-		}
-		if r.Text != "" {
-			for _, p := range school.Paragraphs(r.Text, r.Rich) {
+		if words := spokenWords(r); words != "" {
+			for _, p := range school.Paragraphs(words, r.Rich) {
 				set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, color, 12+listIndent*float64(p.Deep))
 			}
 		}
@@ -330,8 +469,12 @@ func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
 }
 
 // fileName says worksheet, student, attempt and what it is.
-func fileName(v screen.Screen) string {
-	return fmt.Sprintf("%s, %s, attempt %d, marks printed.pdf", clean(v.Title), clean(v.Student), v.Attempt)
+func fileName(v screen.Screen, form Form) string {
+	if form == Clean {
+		return clean(v.Title) + ", empty sheet.pdf"
+	}
+	is := map[Form]string{Printed: "marks printed", Movable: "marks movable", Margin: "with its margin"}[form]
+	return fmt.Sprintf("%s, %s, attempt %d, %s.pdf", clean(v.Title), clean(v.Student), v.Attempt, is)
 }
 
 // clean makes a part of a file's name of a text.

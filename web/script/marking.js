@@ -340,7 +340,7 @@ async function give({ keepalive = false } = {}) {
 // its own call goes on: what is asked for through htmx waits for the first, and its
 // call goes on without it.
 async function put(place, path) {
-  window.htmx.swap(place, await ask(path, { page: true }), { swapStyle: 'innerHTML' });
+  window.htmx.swap(place, await ask(path, { as: 'page' }), { swapStyle: 'innerHTML' });
 }
 
 // refreshRoll fetches the roll anew. Its order stays as it is under the hand.

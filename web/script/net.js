@@ -17,13 +17,13 @@ export function onSignedOut(ask) {
 }
 
 /**
- * What the server answers; as a page, the words that it drew.
+ * What the server answers: data, or as a page the words that it drew, or as a file its name and bytes.
  * @param {string} path
- * @param {{method?: string, form?: Record<string, any>, json?: unknown, body?: BodyInit, signal?: AbortSignal, keepalive?: boolean, retry?: boolean, page?: boolean}} [options]
+ * @param {{method?: string, form?: Record<string, any>, json?: unknown, body?: BodyInit, signal?: AbortSignal, keepalive?: boolean, retry?: boolean, as?: 'page'|'file'}} [options]
  */
 export async function ask(
   path,
-  { method = 'GET', form, json, body, signal, keepalive = false, retry = true, page = false } = {},
+  { method = 'GET', form, json, body, signal, keepalive = false, retry = true, as = undefined } = {},
 ) {
   const headers = { Accept: 'application/json' };
   if (json !== undefined) {
@@ -38,12 +38,16 @@ export async function ask(
     throw new Refused(0, OFFLINE);
   }
   if (res.status === 204) return null;
-  if (res.ok && page) return res.text();
+  if (res.ok && as === 'page') return res.text();
+  if (res.ok && as === 'file') {
+    const name = /filename\*=UTF-8''([^;]+)/.exec(res.headers.get('Content-Disposition') ?? '')?.[1] ?? 'file';
+    return { blob: await res.blob(), name: decodeURIComponent(name) };
+  }
   const data = await res.json().catch(() => null);
   if (res.ok) return data;
   if (res.status === 401 && signInAgain && retry) {
     await signInAgain();
-    return ask(path, { method, form, json, body, signal, keepalive, retry: false, page });
+    return ask(path, { method, form, json, body, signal, keepalive, retry: false, as });
   }
   throw new Refused(res.status, data?.error ?? 'Something went wrong on our side.', data?.code);
 }

@@ -27,6 +27,7 @@ import * as student from './student.js';
 import * as written from './written.js';
 import * as teacher from './marking.js';
 import * as drafts from './drafts.js';
+import * as takeaway from './takeaway.js';
 import * as papers from './papers.js';
 import * as leads from './leads.js';
 import { instruments } from './pointer.js';
@@ -68,6 +69,7 @@ export async function begins(view) {
     teacher.marking.open = change;
     teacher.begin();
   } else student.begin();
+  takeaway.begin();
   pagenav.build();
   await show(offline.fromDevice ? ((await queue.remembered(view.person, view.copy)) ?? view) : view);
   performance.mark('shown');
