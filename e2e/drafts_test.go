@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"os/exec"
-	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 	"time"
@@ -15,6 +14,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/e2e/browser"
 	"readymargin/school"
+	"readymargin/school/takeaway"
 )
 
 // What is being typed and not kept yet is there again after leaving, closing

@@ -9,7 +9,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -23,6 +22,7 @@ import (
 	"readymargin/e2e/browser"
 	"readymargin/school/assign"
 	"readymargin/school/intake"
+	"readymargin/school/takeaway"
 )
 
 // painted returns the first page of a PDF as poppler paints it.
@@ -82,6 +82,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 	ours := bytesOf(t, file)
 	// What another program painted carries nothing of ours.
 	printed := bytes.ReplaceAll(ours, []byte("ReadyMarginCopy"), []byte("PaintedSomewher"))
+	printed = bytes.ReplaceAll(printed, []byte("PieceInfo"), []byte("PieceNone"))
 	dir := t.TempDir()
 	path, strange, same, another := filepath.Join(dir, "done.pdf"), filepath.Join(dir, "strange.pdf"), filepath.Join(dir, "same.pdf"), filepath.Join(dir, "another.pdf")
 	other, err := demo.PassagePlan()
@@ -155,7 +156,7 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v %s", err, out)
 	}
 	steps(t, bringBack(p, strings.TrimSuffix(path, ".pdf")+".jpg"), func() error {
-		return p.Until("it is one piece", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 piece")`)
+		return p.Until("it is one piece", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 picture")`)
 	})
 	if now := strings.Count(kinds(kept(t, p, to.ID)), "picture"); now != before+1 {
 		t.Errorf("%d pictures, want one more than %d", now, before)
@@ -209,7 +210,7 @@ func TestAPhotographOfAPageIsLaidOnIt(t *testing.T) {
 		func() error { return p.SignIn("laid.student", scenePassword) },
 		func() error { return p.Go(fmt.Sprintf("/copies/%d", c.ID)) }, p.Ready,
 		bringBack(p, base+".jpg"), func() error {
-			return p.Until("it is one piece", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 piece")`)
+			return p.Until("it is one piece", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 picture")`)
 		},
 		bringBack(p, photographOfASheet(t)), func() error {
 			return p.Until("it is asked about", `document.querySelector('[data-dialog="ask"]').open && document.querySelector("[data-ask-title]").textContent === "Which page is it?"`)

@@ -8,7 +8,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -21,6 +20,7 @@ import (
 	"readymargin/core/worksheet"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/school/takeaway"
 )
 
 // A teacher corrects the blanks, gives points, says directions, sets a colour

@@ -10,7 +10,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/school/takeaway"
 	"slices"
 	"strings"
 	"sync"
@@ -26,6 +25,7 @@ import (
 	"readymargin/school"
 	"readymargin/school/intake"
 	"readymargin/school/screen"
+	"readymargin/school/takeaway"
 	"readymargin/sound"
 )
 

@@ -11,7 +11,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -22,6 +21,7 @@ import (
 	"readymargin/e2e/browser"
 	"readymargin/school/intake"
 	"readymargin/school/shelf"
+	"readymargin/school/takeaway"
 )
 
 // photographOfASheet is a picture of 900 by 1,200 pixels: light paper that lies

@@ -12,7 +12,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/school/takeaway"
 	"regexp"
 	"slices"
 	"strings"
@@ -27,6 +26,7 @@ import (
 	"readymargin/school/assign"
 	"readymargin/school/intake"
 	"readymargin/school/shelf"
+	"readymargin/school/takeaway"
 )
 
 // file writes a demo worksheet to be chosen in a browser.

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"readymargin/school/takeaway"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -19,6 +18,7 @@ import (
 	"readymargin/e2e/house"
 	"readymargin/school"
 	"readymargin/school/screen"
+	"readymargin/school/takeaway"
 	"readymargin/store"
 )
 

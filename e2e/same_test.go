@@ -12,7 +12,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -25,6 +24,7 @@ import (
 	"readymargin/core/submission"
 	"readymargin/core/typeset"
 	"readymargin/e2e/browser"
+	"readymargin/school/takeaway"
 )
 
 const (

@@ -3,7 +3,6 @@ package e2e
 import (
 	"context"
 	"fmt"
-	"readymargin/school/takeaway"
 	"regexp"
 	"slices"
 	"strings"
@@ -20,6 +19,7 @@ import (
 	"readymargin/school"
 	"readymargin/school/assign"
 	"readymargin/school/intake"
+	"readymargin/school/takeaway"
 )
 
 // scored is a worksheet of which questions 1, 2 and 3 are worth 3, 1 and 2

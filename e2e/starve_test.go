@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"readymargin/school/takeaway"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -22,6 +21,7 @@ import (
 	"readymargin/queue"
 	"readymargin/school"
 	"readymargin/school/intake"
+	"readymargin/school/takeaway"
 	"readymargin/school/work"
 )
 

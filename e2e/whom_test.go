@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"readymargin/school/takeaway"
 	"regexp"
 	"strings"
 	"testing"
@@ -24,6 +23,7 @@ import (
 	"readymargin/school/assign"
 	"readymargin/school/enrol"
 	"readymargin/school/intake"
+	"readymargin/school/takeaway"
 )
 
 // page returns what somebody of the scene gets.

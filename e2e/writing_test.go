@@ -8,7 +8,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 
@@ -18,6 +17,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/school/takeaway"
 )
 
 // Writing lands where it is meant: a press beside a blank goes into it, a long

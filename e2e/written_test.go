@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"readymargin/school/takeaway"
 	"strings"
 	"testing"
 	"time"
@@ -18,6 +17,7 @@ import (
 	"readymargin/e2e/browser"
 	"readymargin/school"
 	"readymargin/school/screen"
+	"readymargin/school/takeaway"
 )
 
 // A teacher writes and draws on the sheet itself: copies that are begun have it too,

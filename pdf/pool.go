@@ -23,6 +23,7 @@ import (
 
 	"readymargin/confine"
 	"readymargin/core/document"
+	"readymargin/core/elsewhere"
 	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/queue"
@@ -154,6 +155,15 @@ func (p *Pool) Annotations(ctx context.Context, file []byte, boxes []page.Box) (
 		return out, err
 	}
 	return out, gob.NewDecoder(bytes.NewReader(b)).Decode(&out)
+}
+
+// Without returns a file without some of its annotations.
+func (p *Pool) Without(ctx context.Context, file []byte, gone []elsewhere.Place) ([]byte, error) {
+	if len(gone) == 0 {
+		return file, nil
+	}
+	_, b, err := p.do(ctx, job{Do: "without", Gone: gone}, file)
+	return b, err
 }
 
 // Ink maps where a page, counted from 1, has ink.

@@ -192,6 +192,8 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		if all, err = annotated(d.file, j.Boxes); err == nil {
 			body, err = encoded(all)
 		}
+	case "without":
+		body, err = without(d.file, j.Gone)
 	case "sheet":
 		body, err = sheetOf(d.file)
 	case "fonts":

@@ -8,7 +8,6 @@ import (
 	"mime"
 	"net/http"
 	"net/url"
-	"readymargin/school/takeaway"
 	"strconv"
 	"time"
 
@@ -21,6 +20,7 @@ import (
 	"readymargin/school/intake"
 	"readymargin/school/live"
 	"readymargin/school/screen"
+	"readymargin/school/takeaway"
 	"readymargin/school/work"
 )
 

@@ -60,14 +60,9 @@ func inspect(ctx context.Context, args []string) error {
 	var o options
 	f := o.flags("inspect")
 	asJSON := f.Bool("json", false, "print JSON")
-	var files []string
-	for len(args) > 0 { // the file may stand before the flags or behind them
-		if err := f.Parse(args); err != nil {
-			return err
-		}
-		if args = f.Args(); len(args) > 0 {
-			files, args = append(files, args[0]), args[1:]
-		}
+	files, err := filesAmong(f, args)
+	if err != nil {
+		return err
 	}
 	if len(files) != 1 {
 		fmt.Fprintln(os.Stderr, "readymargin inspect FILE.pdf [-json]")

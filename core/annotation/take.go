@@ -301,6 +301,13 @@ func (a Annotation) drawing() mark.Body {
 // most programs leave.
 const pad = 2
 
+// Set returns the annotation's words as typed text in its rectangle, false where it
+// has none.
+func (a Annotation) Set() (*mark.FreeText, bool) {
+	t, ok := a.text().(*mark.FreeText)
+	return t, ok
+}
+
 // text returns typed text set in the annotation's rectangle.
 func (a Annotation) text() mark.Body {
 	look := mark.Run{Size: a.Size, Color: a.Letters, Font: fontOf(a.Font)}

@@ -1,13 +1,14 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -44,8 +45,11 @@ func NewElsewhere(store ElsewhereStore, engine Comparer, gate *school.Gate, in *
 // Brought says what became of a file that was worked on elsewhere.
 type Brought struct {
 	Pages  int      `json:"pages"`  // that were matched
-	Places int      `json:"places"` // in which something was taken over
+	Places int      `json:"places"` // of which a picture was taken over
+	Taken  int      `json:"taken"`  // annotations and fields that are marks now
 	Marks  []string `json:"marks"`  // that were made of them
+
+	Strange []string `json:"strange,omitempty"` // kinds of annotations that are no marks
 }
 
 // Answers are what somebody said who was asked about a file.
@@ -61,9 +65,10 @@ const (
 )
 
 // BringElsewhere takes over what was done with another program on a copy's
-// sheet. Each page of the file is matched to a page of the sheet; wherever it
-// looks different, that piece of it becomes a picture among the student's
-// marks, so that nothing on it is lost to sight. A file with a page that is
+// sheet. Each page of the file is matched to a page of the sheet. Annotations and
+// what was filled in become marks of their kind; wherever else it looks different,
+// that piece of it becomes a picture among the student's marks, so that nothing on
+// it is lost to sight. A file with a page that is
 // none of the sheet's is refused whole, and then nothing of it is kept. What a
 // copy had on it when it was taken away is left alone: it is there. A picture
 // becomes one, set straight, as large as the page that it shows.
@@ -99,17 +104,41 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if theirs.Picture { // its print is the sheet's, and is taken with it
 		return s.takePicture(ctx, who, id, f, sheet, ours, answers.Page)
 	}
-	match, err := s.matched(ctx, sheet, ours, theirs)
+	with := Comparison{Engine: s.engine, Sheet: sheet, Pages: ours, Name: s.newName}
+	if with.Boxes, err = s.revisions.Boxes(ctx, c.Revision.FileHash); err != nil {
+		return Brought{}, err
+	}
+	if with.Standing, err = s.standing(ctx, id); err != nil {
+		return Brought{}, err
+	}
+	issued, err := s.revisions.Issued(ctx, c.Revision.Revision)
 	if err != nil {
 		return Brought{}, err
 	}
-	parts := make([][]document.Part, len(match))
-	for i, n := range match {
-		if parts[i], err = s.engine.Differ(ctx, sheet, n, theirs.File, i+1); err != nil {
-			return Brought{}, err
-		}
+	with.Guides = issued.Guides
+	match, err := with.Match(ctx, theirs)
+	if err != nil {
+		return Brought{}, err
 	}
-	return s.takeOver(ctx, who, id, match, parts)
+	taken, parts, err := with.Compare(ctx, theirs, match, of == id)
+	if err != nil {
+		return Brought{}, err
+	}
+	return s.takeOver(ctx, who, id, match, parts, taken)
+}
+
+// standing returns the work on a copy by the names of its marks.
+func (s *Elsewhere) standing(ctx context.Context, id uint64) (map[string]mark.Mark, error) {
+	heads, err := s.store.Heads(ctx, id, submission.Work)
+	if err != nil {
+		return nil, err
+	}
+	shown, _ := school.Present(heads)
+	out := map[string]mark.Mark{}
+	for _, w := range shown {
+		out[w.Mark.ID] = w.Mark
+	}
+	return out, nil
 }
 
 // The bound of a picture that is taken whole.
@@ -133,7 +162,7 @@ func (s *Elsewhere) takePicture(ctx context.Context, who school.Person, id uint6
 		}
 	}
 	all := page.R(0, 0, ours[n-1].Width, ours[n-1].Height)
-	return s.takeOver(ctx, who, id, []int{n}, [][]document.Part{{{Rect: all, JPEG: picture}}})
+	return s.takeOver(ctx, who, id, []int{n}, [][]document.Part{{{Rect: all, JPEG: picture}}}, elsewhere.Taken{})
 }
 
 // pictured returns which page of a sheet a picture shows, by its ink.
@@ -160,9 +189,9 @@ func (s *Elsewhere) pictured(ctx context.Context, sheet []byte, ours []elsewhere
 	return n, nil
 }
 
-// takeOver lays parts of pages on a copy: which page of the sheet each list is
-// of is told by match.
-func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, match []int, all [][]document.Part) (Brought, error) {
+// takeOver lays parts of pages on a copy, behind the marks that were found: which
+// page of the sheet each list is of is told by match.
+func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, match []int, all [][]document.Part, taken elsewhere.Taken) (Brought, error) {
 	var ops []submission.Op
 	var pictures [][]byte
 	size := 0
@@ -176,6 +205,12 @@ func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, 
 			return Brought{}, school.Refuse("too much", "", "")
 		}
 	}
+	places := len(ops)
+	found, err := s.foundOps(ctx, id, taken.Found)
+	if err != nil {
+		return Brought{}, err
+	}
+	ops = append(ops, found...)
 	for _, b := range pictures {
 		hash, err := s.store.PutBlob(ctx, b)
 		if err != nil {
@@ -196,29 +231,53 @@ func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, 
 		}
 		rest = rest[len(batch):]
 	}
-	out := Brought{Pages: len(match), Places: len(ops), Marks: []string{}}
+	out := Brought{Pages: len(match), Places: places, Taken: len(found), Strange: taken.Strange, Marks: []string{}}
 	for _, o := range ops {
 		out.Marks = append(out.Marks, o.On)
 	}
 	return out, nil
 }
 
+// foundOps returns the operations that lay marks on a copy, or change those that are
+// there.
+func (s *Elsewhere) foundOps(ctx context.Context, id uint64, found []elsewhere.Found) (ops []submission.Op, err error) {
+	versions := map[string]string{}
+	if slices.ContainsFunc(found, func(f elsewhere.Found) bool { return f.Changes }) {
+		heads, err := s.store.Heads(ctx, id, submission.Work)
+		if err != nil {
+			return nil, err
+		}
+		shown, _ := school.Present(heads)
+		for _, w := range shown {
+			versions[w.Mark.ID] = w.Version
+		}
+	}
+	for _, f := range found {
+		m := f.Mark
+		ops = append(ops, submission.Op{ID: s.newName(), On: m.ID, Base: versions[m.ID], Mark: &m})
+	}
+	return ops, nil
+}
+
 // read reads a file without what a copy had on it when it was taken away, and
 // tells the number of that copy.
-func (s *Elsewhere) read(ctx context.Context, f intake.Upload) (intake.Read, uint64, error) {
-	theirs, err := s.intake.Read(ctx, f)
-	if err != nil {
-		return theirs, 0, err
+func (s *Elsewhere) read(ctx context.Context, f intake.Upload) (out Done, copied uint64, err error) {
+	read, err := s.intake.Read(ctx, f)
+	if err != nil || read.Picture {
+		return Done{Read: read}, 0, err
 	}
-	bare, of, err := s.engine.Bare(ctx, theirs.File)
+	bare, of, err := s.engine.Bare(ctx, read.File)
 	if intake.Untold(err) {
-		return theirs, 0, nil // its pages are compared as they are seen
+		return Done{Read: read}, 0, nil // its pages are compared as they are seen
 	}
-	if err != nil || of == 0 {
-		return theirs, 0, err
+	if err == nil && of != 0 {
+		read, err = s.intake.Read(ctx, intake.Upload{Name: f.Name, Data: bare})
 	}
-	theirs, err = s.intake.Read(ctx, intake.Upload{Name: f.Name, Data: bare})
-	return theirs, of, err
+	if err != nil {
+		return Done{}, 0, err
+	}
+	out, err = ReadDone(ctx, s.engine, read)
+	return out, cmp.Or(of, out.Copy), err
 }
 
 // sheetPages returns what is known of the pages that students get.
@@ -239,39 +298,6 @@ func (s *Elsewhere) sheetPages(ctx context.Context, r school.Revision) ([]elsewh
 		}
 	}
 	return out, nil
-}
-
-// matched returns for each page of a file which page of the sheet it is. Words
-// tell most of them; only pages without are looked at, one at a time.
-func (s *Elsewhere) matched(ctx context.Context, sheet []byte, ours []elsewhere.Page, theirs intake.Read) ([]int, error) {
-	file := make([]elsewhere.Page, len(theirs.Pages))
-	for i, p := range theirs.Pages {
-		file[i] = elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height}
-	}
-	look := func(b []byte, pages []elsewhere.Page, others []elsewhere.Page) (err error) {
-		for i := range pages {
-			if elsewhere.NeedsInk(pages[i], others) {
-				if pages[i].Ink, err = s.engine.Ink(ctx, b, i+1); err != nil {
-					return err
-				}
-			}
-		}
-		return nil
-	}
-	if err := errors.Join(look(sheet, ours, file), look(theirs.File, file, ours)); err != nil {
-		return nil, err
-	}
-	match := elsewhere.Match(ours, file)
-	var strange []string
-	for i, n := range match {
-		if n == 0 {
-			strange = append(strange, fmt.Sprint(i+1))
-		}
-	}
-	if len(strange) > 0 {
-		return nil, school.Refuse("other sheet", "", strings.Join(strange, ", "))
-	}
-	return match, nil
 }
 
 // piece is the operation that lays a part of a page on page n of a copy.

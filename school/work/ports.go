@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"readymargin/core/document"
+	"readymargin/core/elsewhere"
 	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/core/submission"
@@ -39,12 +40,17 @@ type Comparer interface {
 	Bare(ctx context.Context, file []byte) ([]byte, uint64, error)
 	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error)
 	Repaint(ctx context.Context, picture []byte, how document.Painting) ([]byte, error)
+	Annotations(ctx context.Context, file []byte, boxes []page.Box) (document.Annotated, error)
+	Without(ctx context.Context, file []byte, gone []elsewhere.Place) ([]byte, error)
+	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
 }
 
 // An ElsewhereStore keeps what a file done elsewhere is compared with.
 type ElsewhereStore interface {
 	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
+	// Heads returns what is present in a layer of a copy.
+	Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
 }

@@ -163,17 +163,13 @@ async function bringElsewhere(handed = null) {
       await queue.drained();
       const done = await send({});
       if (!done) return;
-      const { pages, places } = done;
+      const old = new Map(done.marks.map((on) => [on, find(on)?.mark ?? null]));
       await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`));
       const steps = done.marks
-        .map((on) => ({ on, layer: 'work', before: null, after: find(on)?.mark }))
+        .map((on) => ({ on, layer: 'work', before: old.get(on), after: find(on)?.mark }))
         .filter((s) => s.after);
       if (steps.length) did(steps); // Undo takes all of it back at once
-      toast(
-        places
-          ? `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${places} ${places === 1 ? 'piece' : 'pieces'} taken over. Look it over, then submit.`
-          : 'Nothing in the file differs from the empty sheet, so nothing was taken over.',
-      );
+      toast(broughtSays(done));
     } catch (e) {
       toast(e.message);
     }
@@ -184,6 +180,14 @@ async function bringElsewhere(handed = null) {
   }
   input.addEventListener('change', () => input.files[0] && bring(input.files[0]));
   input.click();
+}
+
+// broughtSays tells what became of a file that was done elsewhere.
+function broughtSays({ pages, places, taken, strange = [] }) {
+  if (!places && !taken) return 'Nothing in the file differs from what is on the copy, so nothing was taken over.';
+  const got = [taken && count(taken, 'mark'), places && count(places, 'picture')].filter(Boolean).join(' and ');
+  const kept = strange.length ? ` Kept as pictures, since we have no such mark: ${strange.join(', ')}.` : '';
+  return `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${got} taken over.${kept} Look it over, then submit.`;
 }
 
 // takeHanded takes over what another program has handed over for this sheet.
