@@ -162,6 +162,9 @@ func (a composedAnnotation) dict() types.Dict {
 	if a.Color != "" {
 		d["C"] = rgb(a.Color)
 	}
+	if a.Interior != "" {
+		d["IC"] = rgb(a.Interior)
+	}
 	if a.Opacity != 0 && a.Opacity != 1 {
 		d["CA"] = types.Float(a.Opacity)
 	}

@@ -44,7 +44,7 @@ func anyMarks(r *rand.Rand, n int, w, h float64) []mark.Mark {
 	}
 	turn := func() float64 { return float64(r.IntN(2)) * math.Round(r.Float64()*3599-1800) / 10 }
 	shape := func() mark.Shape {
-		return mark.Shape{Color: color(), Width: round(0.5 + 4*r.Float64()), Opacity: round(0.3 + 0.7*r.Float64()), Heads: []float64{0, 0.5, 2}[r.IntN(3)]}
+		return mark.Shape{Color: color(), Width: round(0.5 + 4*r.Float64()), Opacity: round(0.3 + 0.7*r.Float64()), Heads: []float64{0, 0.5, 2}[r.IntN(3)], Fill: []mark.Color{"", color()}[r.IntN(2)]}
 	}
 	quads := func() (out [][8]float64) {
 		a := rect()

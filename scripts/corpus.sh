@@ -10,7 +10,7 @@ for f in /etc/apt/sources.list.d/*.sources; do
 done
 apt="apt-get -q -o Dir::Etc::sourcelist=/dev/null -o Dir::Etc::sourceparts=$(realpath "$to/parts") -o Dir::State::lists=$(realpath "$to/lists")"
 $apt update > "$to/log" 2>&1
-for package in qpdf pypdf pdfminer; do
+for package in qpdf pypdf pdfminer pdf.js libpdfbox2-java; do
   (cd "$to/sources" && $apt source --download-only "$package" >> "../log" 2>&1)
 done
 for archive in "$to"/sources/*.orig.tar.*; do

@@ -53,7 +53,7 @@ var arrows = map[string][]string{
 	"e2e/browser":        {},
 	"e2e/house":          {"standin/mailserver", "standin/recogniser", "core", "school/...", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo"},
 	"e2e/held":           {"core", "e2e/browser"},
-	"e2e/corpus":         {"core", "pdf", "e2e/house"},
+	"e2e/corpus":         {"core", "pdf", "school/...", "e2e/house"},
 	"e2e/shots":          {"demo", "e2e/browser", "e2e/house"},
 	"e2e/engines":        {"core", "demo", "store/mariadb", "e2e/house"},
 	"e2e/bench":          {"core", "school/...", "web", "demo", "pdf", "e2e/browser", "e2e/held", "e2e/house"},

@@ -145,7 +145,7 @@ func (v *maker) StrikeOut(_ mark.Mark, s *mark.StrikeOut) {
 
 func (v *maker) shape(kind Subtype, says string, s mark.Shape) {
 	v.a.Subtype, v.a.Subject, v.a.Contents = kind, says, says
-	v.a.Color, v.a.Width, v.a.Opacity = s.Color, s.Width, s.Opacity
+	v.a.Color, v.a.Interior, v.a.Width, v.a.Opacity = s.Color, s.Fill, s.Width, s.Opacity
 	v.means(s.Meaning)
 }
 

@@ -19,9 +19,6 @@ type Taken struct {
 	// Ours says that it was taken away from here and is as it was: Mark has the ID
 	// that it had. Moved says that it has only been moved since.
 	Ours, Moved bool
-	// Stays says that its look is more than the mark's, such as a form of its own: a
-	// picture of it is to be kept where the two differ.
-	Stays bool
 }
 
 // Take returns the mark that an annotation becomes: the one that it was taken
@@ -53,7 +50,7 @@ func (a Annotation) Take(name func() string) (t Taken) {
 	if m.Body == nil || m.Valid() != nil {
 		return Taken{}
 	}
-	t = Taken{Mark: &m, Stays: a.Subtype == Stamp || a.Interior != ""}
+	t = Taken{Mark: &m}
 	if a.Subtype != FreeText && a.Subtype != Text && a.Subtype != Caret {
 		t.Note = a.note(m, "", name)
 	}
@@ -237,7 +234,11 @@ func (a Annotation) shape() mark.Shape {
 	if w == 0 {
 		w = 1
 	}
-	return mark.Shape{Color: a.ink("#000000"), Width: min(max(page.Round(w), 0.25), 60), Opacity: a.strength()}
+	fill := a.Interior
+	if !fill.Good() || a.Subtype == Line {
+		fill = "" // of a line's endings
+	}
+	return mark.Shape{Fill: fill, Color: a.ink("#000000"), Width: min(max(page.Round(w), 0.25), 60), Opacity: a.strength()}
 }
 
 func (a Annotation) strength() float64 {

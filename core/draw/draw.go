@@ -205,7 +205,7 @@ func (p *painter) Underline(_ mark.Mark, u *mark.Underline) { p.across(u.Markup,
 func (p *painter) StrikeOut(_ mark.Mark, s *mark.StrikeOut) { p.across(s.Markup, 0.55) }
 
 func (p *painter) outline(path page.Path, s mark.Shape, around page.Rect) {
-	p.out = append(p.out, Shape{Path: path, Stroke: s.Color, Width: s.Width, Opacity: s.Opacity})
+	p.out = append(p.out, Shape{Path: path, Fill: s.Fill, Stroke: s.Color, Width: s.Width, Opacity: s.Opacity})
 	p.sign(s.Sign, around)
 }
 

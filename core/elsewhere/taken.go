@@ -140,6 +140,7 @@ func (t *taker) put(a annotation.Annotation, m mark.Mark, taken annotation.Taken
 	case *mark.Note, *mark.Highlight, *mark.Underline, *mark.StrikeOut:
 		f.Loose = true
 	}
+	f.Loose = f.Loose || !a.Looks // each reader paints it as it likes, or not at all
 	if f.Mark.Valid() != nil {
 		return
 	}
@@ -266,6 +267,17 @@ func Unlike(found []Found, n int, parts []document.Part) (out []int) {
 		}
 	}
 	return out
+}
+
+// Plain marks what was found as loose where the file shows nothing of it, given
+// where the sheet without marks differs from the file: there is nothing to hold it
+// against.
+func Plain(found []Found, n int, parts []document.Part) {
+	for i, f := range found {
+		if f.Mark.Page == n && !slices.ContainsFunc(parts, func(p document.Part) bool { return !f.Rect.Grow(3).Intersect(p.Rect).Empty() }) {
+			found[i].Loose = true
+		}
+	}
 }
 
 // mostly is which share of a part lies within what was found where it is that.

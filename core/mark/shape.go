@@ -16,6 +16,7 @@ type Shape struct {
 	Meaning string  `json:"meaning,omitempty"`
 	Sign    string  `json:"sign,omitempty"`
 	Heads   float64 `json:"heads,omitempty"` // size of arrows' heads, as a factor; 0 for 1
+	Fill    Color   `json:"fill,omitempty"`  // inside; none when empty
 }
 
 func (s Shape) check(around page.Rect) error {
@@ -24,6 +25,9 @@ func (s Shape) check(around page.Rect) error {
 	}
 	if !(s.Width >= 0.25 && s.Width <= 60) || !(s.Opacity >= 0.05 && s.Opacity <= 1) {
 		return invalid("a line of width %v and strength %v", s.Width, s.Opacity)
+	}
+	if s.Fill != "" && s.Fill.check() != nil {
+		return s.Fill.check()
 	}
 	return errors.Join(s.Color.check(), meaningOK(s.Meaning, s.Sign), onPaper(around))
 }

@@ -1,6 +1,7 @@
 // Command corpus opens the files that scripts/corpus.sh has fetched, beside
 // poppler, and lists those that poppler opens and Ready Margin does not: to look
-// at a page, to read all pages, and to hand them out.
+// at a page, to read all pages, and to hand them out. Of annotated ones it says
+// what became of each annotation that is no mark of its kind.
 package main
 
 import (
@@ -14,6 +15,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"readymargin/core/annotation"
 	"readymargin/core/document"
 	"readymargin/e2e/house"
 	"readymargin/pdf"
@@ -40,6 +42,7 @@ func run(list string) error {
 	}
 	defer pool.Close()
 	opened, refused, seen := 0, 0, map[string]bool{}
+	marks := &tally{all: map[annotation.Subtype]int{}, kept: map[annotation.Subtype]int{}}
 	for s := bufio.NewScanner(f); s.Scan(); {
 		name := s.Text()
 		b, err := os.ReadFile(name)
@@ -58,9 +61,12 @@ func run(list string) error {
 		if what, err := opens(pool, b); err != nil {
 			refused++
 			fmt.Printf("%-10s %-60s %v\n", what, filepath.Base(name), err)
+			continue
 		}
+		marks.taken(pool, name, b)
 	}
 	fmt.Printf("poppler opens %d files; %d of them are refused here (%.2f %%)\n", opened, refused, 100*float64(refused)/float64(max(opened, 1)))
+	marks.print()
 	return nil
 }
 

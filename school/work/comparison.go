@@ -100,7 +100,15 @@ func (c Comparison) Compare(ctx context.Context, theirs Done, match []int, own b
 		return taken, nil, err
 	}
 	parts := make([][]document.Part, len(match))
-	for again := true; again; {
+	again := false
+	for i, n := range match {
+		if parts[i], err = c.Engine.Differ(ctx, c.Sheet, n, bare, i+1); err != nil {
+			return taken, nil, err
+		}
+		elsewhere.Plain(taken.Found, n, parts[i])
+		again = again || slices.ContainsFunc(taken.Found, func(f elsewhere.Found) bool { return !f.Loose })
+	}
+	for again {
 		again = false
 		ours, err := c.withMarks(ctx, taken.Found)
 		if err != nil {
