@@ -156,7 +156,7 @@ func (a composedAnnotation) dict() types.Dict {
 	}
 	for key, v := range map[string]time.Time{"CreationDate": a.Created, "M": a.Changed} {
 		if !v.IsZero() {
-			d[key] = types.StringLiteral(pdfDate(v))
+			d[key] = types.StringLiteral(annotation.Date(v))
 		}
 	}
 	if a.Color != "" {
@@ -208,16 +208,11 @@ func (a composedAnnotation) dict() types.Dict {
 		d["State"], d["StateModel"] = text(a.State), text("Review")
 	}
 	if a.Subtype == annotation.FreeText {
-		red, g, b := a.Letters.RGB()
-		d["DA"] = types.StringLiteral(fmt.Sprintf("/%s %.4g Tf %.4g %.4g %.4g rg", standardFonts[a.Font], a.Size*to.Scale(), red, g, b))
+		d["DA"] = types.StringLiteral(annotation.Appearance(annotation.StandardFont(a.Font), a.Size*to.Scale(), a.Letters))
 		d["Q"] = types.Integer(a.Align)
 	}
 	return d
 }
-
-// standardFonts are what readers set text in that is changed elsewhere (ISO 32000-2,
-// 9.6.2.2), by the fonts of text marks.
-var standardFonts = map[string]string{"": "Helv", "serif": "TiRo", "school": "Helv", "mono": "Cour"}
 
 // markKey is the key of an annotation under which its mark is, as it is kept.
 const markKey = "ReadyMarginMark"
@@ -243,9 +238,6 @@ func rgb(c mark.Color) types.Array {
 	r, g, b := c.RGB()
 	return types.NewNumberArray(r, g, b)
 }
-
-// pdfDate writes a date (ISO 32000-2, 7.9.4).
-func pdfDate(t time.Time) string { return t.UTC().Format("D:20060102150405") + "Z" }
 
 // layers adds the optional content that can be shown and hidden in a reader (ISO
 // 32000-2, 8.11): the sheet, the work and the feedback.
@@ -328,7 +320,7 @@ func (p *printer) describe() error {
 		}
 	}
 	if !about.At.IsZero() {
-		info["ModDate"] = types.StringLiteral(pdfDate(about.At))
+		info["ModDate"] = types.StringLiteral(annotation.Date(about.At))
 	}
 	ref, err := p.add(info)
 	if err != nil {
@@ -367,7 +359,7 @@ func (p *printer) describe() error {
 	if about.Attempt > 0 {
 		own["Attempt"], own["Fingerprint"] = types.Integer(about.Attempt), text(about.Fingerprint)
 	}
-	pieces[pieceName] = types.Dict{"LastModified": types.StringLiteral(pdfDate(about.At)), "Private": own}
+	pieces[pieceName] = types.Dict{"LastModified": types.StringLiteral(annotation.Date(about.At)), "Private": own}
 	root["PieceInfo"] = pieces
 	return nil
 }

@@ -299,9 +299,9 @@ func byTheStandard(t *testing.T, a annotation.Annotation, was mark.Mark) {
 	}
 }
 
-// rounding is how many pixels of a sign that is kept upright a reader may set beside
-// where it should: PDFium rounds its place.
-const rounding = 6
+// rounding is how many pixels a reader may set otherwise: PDFium rounds the place of
+// a sign that is kept upright, and others the edges of what shows through.
+const rounding = 16
 
 // As annotations, marks look in four readers as they do printed, each of them, on
 // pages that show themselves in every way.

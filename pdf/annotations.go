@@ -226,26 +226,8 @@ func (r *annotationReader) border(d types.Dict) float64 {
 // letters reads how text is set: of DA (ISO 32000-2, 12.7.4.3) and, where there is
 // one, of the style DS.
 func (r *annotationReader) letters(a *annotation.Annotation, d types.Dict, scale float64) {
-	var operands []float64
-	last := ""
-	for _, word := range strings.Fields(r.text(d["DA"])) {
-		if v, err := strconv.ParseFloat(word, 64); err == nil {
-			operands = append(operands, v)
-			continue
-		}
-		n := len(operands)
-		switch word {
-		case "Tf":
-			a.Font = last
-			if n > 0 {
-				a.Size = operands[n-1] * scale
-			}
-		case "g", "rg", "k":
-			a.Letters = colorOf(operands)
-		}
-		operands = operands[:0]
-		last = strings.TrimPrefix(word, "/")
-	}
+	a.Font, a.Size, a.Letters = annotation.ParseAppearance(r.text(d["DA"]))
+	a.Size *= scale
 	for _, rule := range strings.Split(r.text(d["DS"]), ";") {
 		name, value, _ := strings.Cut(rule, ":")
 		value = strings.TrimSpace(value)
@@ -264,47 +246,11 @@ func (r *annotationReader) letters(a *annotation.Annotation, d types.Dict, scale
 	}
 }
 
-// color reads a colour of one, three or four components; "" for none.
-func (r *annotationReader) color(o types.Object) mark.Color { return colorOf(r.numbers(o)) }
-
-// colorOf returns a colour in sRGB. Of inks, each takes away its light.
-func colorOf(c []float64) mark.Color {
-	part := func(v float64) int { return int(math.Round(255 * min(max(v, 0), 1))) }
-	var red, green, blue float64
-	switch len(c) {
-	case 1:
-		red, green, blue = c[0], c[0], c[0]
-	case 3:
-		red, green, blue = c[0], c[1], c[2]
-	case 4:
-		red, green, blue = (1-c[0])*(1-c[3]), (1-c[1])*(1-c[3]), (1-c[2])*(1-c[3])
-	default:
-		return ""
-	}
-	return mark.Color(fmt.Sprintf("#%02x%02x%02x", part(red), part(green), part(blue)))
+func (r *annotationReader) color(o types.Object) mark.Color {
+	return annotation.ColorOf(r.numbers(o))
 }
 
-// date reads a date (ISO 32000-2, 7.9.4); what is none is the zero time.
-func (r *annotationReader) date(o types.Object) time.Time {
-	s := strings.TrimPrefix(r.text(o), "D:")
-	zone := ""
-	if i := strings.IndexAny(s, "Z+-"); i >= 0 {
-		s, zone = s[:i], strings.ReplaceAll(s[i:], "'", "")
-	}
-	const form = "20060102150405"
-	if len(s) < 4 || len(s) > len(form) {
-		return time.Time{}
-	}
-	t, err := time.Parse(form[:len(s)], s)
-	if err != nil {
-		return time.Time{}
-	}
-	if off, err := time.Parse("-0700", zone); err == nil {
-		_, seconds := off.Zone()
-		t = t.Add(-time.Duration(seconds) * time.Second)
-	}
-	return t.UTC()
-}
+func (r *annotationReader) date(o types.Object) time.Time { return annotation.ParseDate(r.text(o)) }
 
 // layer returns the layer of optional content that files from here have.
 func (r *annotationReader) layer(o types.Object) annotation.Layer {

@@ -36,6 +36,8 @@ readymargin inspect FILE.pdf [-json]
                         say what is seen in a PDF: pages, fields, blanks, questions, likely answers
 readymargin compare SHEET.pdf DONE.pdf [-json]
                         say what would be taken over of a sheet that was completed elsewhere
+readymargin stamp SHEET.pdf MARKS.xfdf OUT.pdf [-as movable|printed|margin]
+                        lay marks on a file, as a copy is taken away
 readymargin doctor      say what holds on this machine: database, fonts, walls around workers;
                         with -read also whether every stored file is what it was
 readymargin warm        compile PDFium into the cache
@@ -49,7 +51,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "warm": warm,
+		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {

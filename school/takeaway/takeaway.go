@@ -162,50 +162,61 @@ type builder struct {
 	what document.Export
 }
 
-// build fills in what stands on the pages.
+// Lay returns what is printed on a sheet whose pages show themselves as boxes say, of
+// a copy as somebody sees it, but for pictures and sounds.
+func Lay(form Form, boxes []page.Box, v screen.Screen) document.Export {
+	b := builder{view: v, choice: Choice{Form: form}, added: added{sheet: len(boxes)}}
+	b.what.Boxes = boxes
+	b.lay(v.Threads())
+	return b.what
+}
+
+// build fills in what stands on the pages, and what goes along.
 func (b *builder) build(ctx context.Context, threads []note.Thread, whole []note.Remark) (err error) {
+	v := b.view
+	threads = b.lay(threads, whole)
+	all := slices.Clone(b.what.Marks)
+	for _, a := range b.what.Annotations {
+		all = append(all, *a.Mark)
+	}
+	if b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, all); err != nil || b.choice.Form == Clean {
+		return err
+	}
+	b.what.Files, err = b.spoken(ctx, b.who, v.Copy, b.revision.WorksheetID, threads, whole)
+	return err
+}
+
+// lay sets marks and what was said, and returns the conversations that are on the
+// pages of the file, numbered as those.
+func (b *builder) lay(threads []note.Thread, whole []note.Remark) []note.Thread {
 	v := b.view
 	b.what.Extra, b.what.About = len(b.added.at), describe(v, b.choice.Form)
 	if b.choice.Form == Clean {
 		for _, m := range marksOf(v) {
 			b.put(m)
 		}
-		b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, b.what.Marks)
-		return err
+		return nil
 	}
 	b.what.Copy = v.Copy
 	threads = slices.DeleteFunc(b.added.numbered(threads), func(t note.Thread) bool { return t.Page == 0 })
 	if b.choice.Form == Movable {
 		b.annotations(threads)
-	} else {
-		for _, m := range append(marksOf(v), b.added.signs...) {
-			b.put(m)
-		}
-		for _, m := range tags(v) {
-			b.put(m)
-		}
-		for _, t := range threads {
-			b.what.Notes = append(b.what.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t.Remarks[0])})
-		}
+		return threads
 	}
-	all := slices.Clone(b.what.Marks)
-	for _, a := range b.what.Annotations {
-		all = append(all, *a.Mark)
+	for _, m := range slices.Concat(marksOf(v), b.added.signs, tags(v)) {
+		b.put(m)
 	}
-	if b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, all); err != nil {
-		return err
-	}
-	if b.what.Files, err = b.spoken(ctx, b.who, v.Copy, b.revision.WorksheetID, threads, whole); err != nil {
-		return err
+	for _, t := range threads {
+		b.what.Notes = append(b.what.Notes, document.NoteMarker{Page: t.Page, At: page.Pt(t.Place[0], t.Place[1]), Number: t.Number, Color: noteColor(t.Remarks[0])})
 	}
 	pages := len(b.what.Boxes) + len(b.added.at)
 	switch {
 	case b.choice.Form == Margin:
 		b.margin(threads, whole, pages)
-	case b.choice.Form == Printed && !b.choice.NoNotes:
+	case !b.choice.NoNotes:
 		b.what.Marks = append(b.what.Marks, saidPages(v, threads, whole, pages, &b.what.Extra)...)
 	}
-	return nil
+	return threads
 }
 
 // put lays a mark on the page of the file on which it is, if that is one that was
