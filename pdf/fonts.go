@@ -1,6 +1,7 @@
 package pdf
 
 import (
+	"encoding/binary"
 	"fmt"
 	"strings"
 	"unicode/utf16"
@@ -88,7 +89,7 @@ func (s *subset) compose(f *typeset.Face) (composedFont, error) {
 	if err != nil {
 		return composedFont{}, err
 	}
-	data := cut.Write()
+	data := undated(cut.Write())
 	head, hhea := f.SFNT.Head, f.SFNT.Hhea
 	mil := func(v int16) float64 { return float64(v) * 1000 / float64(head.UnitsPerEm) }
 	c := composedFont{
@@ -99,6 +100,32 @@ func (s *subset) compose(f *typeset.Face) (composedFont, error) {
 		c.Widths = append(c.Widths, f.Advance(g, 1000))
 	}
 	return c, nil
+}
+
+// undated takes the time at which it was written out of a font file, so that the same
+// letters give the same bytes: modified in the table head, whose checksum and that of
+// the whole file change with it (OpenType specification, head and "Calculating
+// Checksums").
+func undated(file []byte) []byte {
+	sum := func(b []byte) (n uint32) {
+		for i := 0; i+3 < len(b); i += 4 {
+			n += binary.BigEndian.Uint32(b[i:])
+		}
+		return n
+	}
+	for i := range int(binary.BigEndian.Uint16(file[4:])) {
+		record := file[12+16*i:]
+		if string(record[:4]) != "head" {
+			continue
+		}
+		at := binary.BigEndian.Uint32(record[8:])
+		head := file[at : at+(binary.BigEndian.Uint32(record[12:])+3)&^3]
+		clear(head[8:12])  // what makes the whole file's checksum right
+		clear(head[28:36]) // modified
+		binary.BigEndian.PutUint32(record[4:], sum(head))
+		binary.BigEndian.PutUint32(head[8:], 0xB1B0AFBA-sum(file))
+	}
+	return file
 }
 
 // toUnicode returns the CMap that gives readers the letters back (ISO

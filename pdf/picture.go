@@ -34,6 +34,20 @@ func (d *openDocument) picture(number int, scale float64, light bool) (kind stri
 	return encode(m, light)
 }
 
+// plain renders a page of the file in hand as PNG.
+func (d *openDocument) plain(number int, scale float64) (kind string, data []byte, err error) {
+	doc, err := d.open()
+	if err != nil {
+		return "", nil, err
+	}
+	m, done, err := d.render(doc, number, scale, MaxPixels)
+	if err != nil {
+		return "", nil, err
+	}
+	defer done()
+	return lossless(m)
+}
+
 // render paints a page, counted from 1, at so many pixels a point, or smaller
 // where it would have more than most; done gives its memory back.
 func (d *openDocument) render(doc references.FPDF_DOCUMENT, number int, scale, most float64) (m *image.RGBA, done func(), err error) {
@@ -82,6 +96,12 @@ func encode(m *image.RGBA, light bool) (kind string, data []byte, err error) {
 		err = jpeg.Encode(&b, m, &jpeg.Options{Quality: quality})
 		return "image/jpeg", b.Bytes(), err
 	}
+	return lossless(m)
+}
+
+// lossless packs a picture as PNG, in a palette where its colours are few.
+func lossless(m *image.RGBA) (kind string, data []byte, err error) {
+	var b bytes.Buffer
 	fast := png.Encoder{CompressionLevel: png.BestSpeed}
 	if few := palette(m); few != nil {
 		err = fast.Encode(&b, few)

@@ -130,6 +130,12 @@ func (p *Pool) Light(ctx context.Context, file []byte, page int, scale float64) 
 	return document.Picture{Type: res.Type, Data: b}, err
 }
 
+// Plain is Picture as PNG, whatever is on the page.
+func (p *Pool) Plain(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error) {
+	res, b, err := p.do(ctx, job{Do: "plain", Page: page, Scale: scale}, file)
+	return document.Picture{Type: res.Type, Data: b}, err
+}
+
 // Print returns the file with marks printed on its pages. The original's
 // bytes stand unchanged at the beginning of the new file. All of it is made in
 // the worker, and ends when the context does.

@@ -159,6 +159,8 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		res.Pages, err = d.sizes(j.Limits)
 	case "picture":
 		res.Type, body, err = d.picture(j.Page, j.Scale, j.Light)
+	case "plain":
+		res.Type, body, err = d.plain(j.Page, j.Scale)
 	case "print":
 		parts := split(d.file, j.Sizes)
 		var what document.Export

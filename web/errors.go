@@ -87,7 +87,7 @@ var problems = map[string]string{
 	"remark":               "The remark may have at most 5,000 letters.",
 	"more work":            "Work from another device has just arrived on this copy. Nothing is lost. Look it over, then submit again.",
 	"pages":                "Write pages as 1-3, 5. This copy has pages 1 to %s, and one of its sheet has to be among them. Nothing was taken away.",
-	"form":                 "A copy is taken away as an empty sheet, to keep or print, to go on in another program, or to read on paper.",
+	"form":                 "A copy is taken away as an empty sheet, to keep or print, to go on in another program, to read on paper, as pictures, as its marks alone, or as data.",
 	"letters":              "These signs are in no font we have and would be missing in the file: %s",
 	"operation":            "The server could not take this change: %s",
 	"state name":           "Give it a name of at most 60 letters, so that you find it again. Nothing was kept, and nothing on the copy is lost.",

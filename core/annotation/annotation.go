@@ -49,7 +49,7 @@ type Annotation struct {
 	Subtype  Subtype
 	Page     int         // from 1
 	Rect     page.Rect   // Rect, with all that is painted in it
-	Inner    page.Rect   // of a box, an ellipse or a text: Rect without RD; empty for none
+	Inner    page.Rect   // of a box or an ellipse what its border fills, of a text its edge: Rect without RD; empty for none
 	Name     string      // NM, unique on its page
 	Author   string      // T
 	Subject  string      // Subj

@@ -176,7 +176,7 @@ func (v *maker) PolyLine(_ mark.Mark, l *mark.PolyLine) {
 // no angle.
 func (v *maker) Square(_ mark.Mark, s *mark.Square) {
 	v.shape(Square, "Box", s.Shape)
-	v.a.Inner = rectOf(s.Rect)
+	v.a.Inner = rectOf(s.Rect).Grow(s.Width / 2)
 	if s.Turn != 0 {
 		r := rectOf(s.Rect)
 		corners := page.QuadOf(r).Turned(r.Center(), s.Turn)
@@ -187,7 +187,7 @@ func (v *maker) Square(_ mark.Mark, s *mark.Square) {
 func (v *maker) Circle(_ mark.Mark, c *mark.Circle) {
 	v.shape(Circle, "Ellipse", c.Shape)
 	if c.Turn == 0 {
-		v.a.Inner = rectOf(c.Rect)
+		v.a.Inner = rectOf(c.Rect).Grow(c.Width / 2)
 	}
 }
 

@@ -258,10 +258,10 @@ func (a Annotation) endings() (out [2]string) {
 func (a Annotation) frame() [4]float64 {
 	r := a.Inner
 	if r.Empty() {
-		r = a.Rect.Grow(-max(a.Width, 0) / 2)
-	}
-	if r.W() < 2 || r.H() < 2 {
 		r = a.Rect
+	}
+	if in := r.Grow(-max(a.Width, 0) / 2); in.W() >= 2 && in.H() >= 2 {
+		r = in // the border is drawn inside of it
 	}
 	return [4]float64{page.Round(r.Min.X), page.Round(r.Min.Y), page.Round(r.Max.X), page.Round(r.Max.Y)}
 }

@@ -140,7 +140,9 @@ func (t *taker) put(a annotation.Annotation, m mark.Mark, taken annotation.Taken
 	case *mark.Note, *mark.Highlight, *mark.Underline, *mark.StrikeOut:
 		f.Loose = true
 	}
-	f.Loose = f.Loose || !a.Looks // each reader paints it as it likes, or not at all
+	// Without an appearance each reader paints it as it likes, or not at all; and what
+	// was taken away from here is known.
+	f.Loose = f.Loose || !a.Looks || taken.Ours
 	if f.Mark.Valid() != nil {
 		return
 	}

@@ -10,6 +10,8 @@ import (
 // A Printer is the part of the PDF engine that is needed here.
 type Printer interface {
 	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
+	// Plain returns a page as a PNG picture.
+	Plain(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error)
 	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
 }
 

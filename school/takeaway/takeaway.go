@@ -58,7 +58,7 @@ type File struct {
 
 // spooled lays a file down on disk, where it is gone with whoever has it open:
 // somebody with a slow line takes no memory meanwhile.
-func spooled(name string, data []byte) (File, error) {
+func spooled(name, kind string, data []byte) (File, error) {
 	f, err := os.CreateTemp("", "readymargin-export-*")
 	if err != nil {
 		return File{}, err
@@ -72,7 +72,7 @@ func spooled(name string, data []byte) (File, error) {
 		return File{}, err
 	}
 	sum := sha256.Sum256(data)
-	return File{school.Media{ReadSeekCloser: f, Hash: hex.EncodeToString(sum[:]), Type: "application/pdf"}, name}, nil
+	return File{school.Media{ReadSeekCloser: f, Hash: hex.EncodeToString(sum[:]), Type: kind}, name}, nil
 }
 
 // A Form is what a copy is taken away as, which depends on what it is for.
@@ -84,6 +84,10 @@ const (
 	Printed Form = "printed" // to keep or print: what stands on the page is part of it
 	Movable Form = "movable" // to go on in another program: marks are annotations
 	Margin  Form = "margin"  // to read on paper: each page beside its margin
+
+	Pictures Form = "pictures" // pages as PNG pictures
+	Marks    Form = "marks"    // the marks alone, as XFDF
+	Data     Form = "data"     // all of it as one JSON document
 )
 
 // A Choice is what of a copy is taken away. The zero value is all of it, printed.
@@ -95,12 +99,12 @@ type Choice struct {
 	Anyway  bool   // letters that no font has are left out
 }
 
-// TakeCopy returns the copy as a PDF, as the person may see it. Letters that no font
+// TakeCopy returns the copy as a file, as the person may see it. Letters that no font
 // has are the Problem "letters", unless the choice says anyway; a page that there is
 // not is the Problem "pages".
 func (s *Exports) TakeCopy(ctx context.Context, who school.Person, id uint64, choice Choice) (File, error) {
 	choice.Form = cmp.Or(choice.Form, Printed)
-	if !slices.Contains([]Form{Clean, Printed, Movable, Margin}, choice.Form) {
+	if !slices.Contains([]Form{Clean, Printed, Movable, Margin, Pictures, Marks, Data}, choice.Form) {
 		return File{}, school.Refuse("form", "", "")
 	}
 	v, err := s.screens.OpenToMark(ctx, who, id, choice.Attempt)
@@ -116,8 +120,11 @@ func (s *Exports) TakeCopy(ctx context.Context, who school.Person, id uint64, ch
 	if choice.Form == Clean {
 		v.Marks = slices.DeleteFunc(v.Marks, func(m screen.Mark) bool { return m.Layer != submission.Sheet })
 	}
+	if choice.Form == Data {
+		return wholeCopy(v)
+	}
 	threads, whole := v.Threads()
-	if !choice.Anyway {
+	if !choice.Anyway && choice.Form != Marks {
 		if missing := missingLetters(v, threads, whole); missing != "" {
 			return File{}, school.Refuse("letters", "", missing)
 		}
@@ -142,11 +149,17 @@ func (s *Exports) TakeCopy(ctx context.Context, who school.Person, id uint64, ch
 	if err := b.build(ctx, threads, whole); err != nil {
 		return File{}, err
 	}
+	if choice.Form == Marks {
+		return b.marks()
+	}
 	data, err := s.engine.Print(ctx, b.file, b.what)
 	if err != nil {
 		return File{}, err
 	}
-	return spooled(fileName(v, choice.Form), data)
+	if choice.Form == Pictures {
+		return b.pages(ctx, data)
+	}
+	return spooled(fileName(v, choice.Form), pdfType, data)
 }
 
 // A builder puts together what one file is made of.
@@ -179,7 +192,7 @@ func (b *builder) build(ctx context.Context, threads []note.Thread, whole []note
 	for _, a := range b.what.Annotations {
 		all = append(all, *a.Mark)
 	}
-	if b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, all); err != nil || b.choice.Form == Clean {
+	if b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, all); err != nil || slices.Contains([]Form{Clean, Marks, Pictures}, b.choice.Form) {
 		return err
 	}
 	b.what.Files, err = b.spoken(ctx, b.who, v.Copy, b.revision.WorksheetID, threads, whole)
@@ -199,7 +212,7 @@ func (b *builder) lay(threads []note.Thread, whole []note.Remark) []note.Thread 
 	}
 	b.what.Copy = v.Copy
 	threads = slices.DeleteFunc(b.added.numbered(threads), func(t note.Thread) bool { return t.Page == 0 })
-	if b.choice.Form == Movable {
+	if b.choice.Form == Movable || b.choice.Form == Marks {
 		b.annotations(threads)
 		return threads
 	}
@@ -213,7 +226,7 @@ func (b *builder) lay(threads []note.Thread, whole []note.Remark) []note.Thread 
 	switch {
 	case b.choice.Form == Margin:
 		b.margin(threads, whole, pages)
-	case !b.choice.NoNotes:
+	case !b.choice.NoNotes && b.choice.Form != Pictures:
 		b.what.Marks = append(b.what.Marks, saidPages(v, threads, whole, pages, &b.what.Extra)...)
 	}
 	return threads
@@ -484,8 +497,8 @@ func fileName(v screen.Screen, form Form) string {
 	if form == Clean {
 		return clean(v.Title) + ", empty sheet.pdf"
 	}
-	is := map[Form]string{Printed: "marks printed", Movable: "marks movable", Margin: "with its margin"}[form]
-	return fmt.Sprintf("%s, %s, attempt %d, %s.pdf", clean(v.Title), clean(v.Student), v.Attempt, is)
+	is := map[Form]string{Printed: "marks printed.pdf", Movable: "marks movable.pdf", Margin: "with its margin.pdf", Marks: "marks.xfdf", Data: "copy.json", Pictures: "pages"}[form]
+	return fmt.Sprintf("%s, %s, attempt %d, %s", clean(v.Title), clean(v.Student), v.Attempt, is)
 }
 
 // clean makes a part of a file's name of a text.

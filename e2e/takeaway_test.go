@@ -1,0 +1,231 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"image"
+	_ "image/png" // pages as pictures
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp/kb"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"readymargin/core/flow"
+	"readymargin/core/ink"
+	"readymargin/core/mark"
+	"readymargin/core/page"
+	"readymargin/core/submission"
+	"readymargin/e2e/browser"
+	"readymargin/school"
+	"readymargin/school/takeaway"
+)
+
+// workOn puts marks of many kinds on a copy, in the student's layer.
+func workOn(t *testing.T, who school.Person, id uint64) {
+	t.Helper()
+	stroke := ink.Fit([]ink.Sample{{X: 90, Y: 620, Pressure: 0.3}, {X: 200, Y: 640, Pressure: 0.7}, {X: 330, Y: 610, Pressure: 0.5}})
+	shape := mark.Shape{Color: "#2f6f9f", Width: 2, Opacity: 1}
+	all := []mark.Mark{
+		{ID: "taken-ink", Page: 1, Body: &mark.Ink{Color: "#1f4fa3", Width: 3, Opacity: 1, InkList: []ink.Stroke{stroke}}},
+		{ID: "taken-text", Page: 1, Body: &mark.FreeText{X: 124, Y: 300, Width: 40, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "0.9 m", Size: 14, Color: "#1e2a44"}}}}}},
+		{ID: "taken-wash", Page: 1, Body: &mark.Highlight{Color: "#ffdd55", QuadPoints: mark.QuadPoints([]page.Quad{page.QuadOf(page.R(150, 165, 260, 178))}), Text: "north"}},
+		{ID: "taken-box1", Page: 1, Body: &mark.Square{Shape: shape, Rect: [4]float64{400, 500, 480, 540}}},
+		{ID: "taken-note", Page: 1, Body: &mark.Note{At: [2]float64{500, 400}, Says: "ask", Text: "Is the range 4.5 m?"}},
+	}
+	var ops []submission.Op
+	for _, m := range all {
+		ops = append(ops, submission.Op{ID: "op-" + m.ID, On: m.ID, Mark: &m})
+	}
+	if _, err := home.School.Saving.Save(context.Background(), who, id, submission.Work, ops); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// A copy is taken away by what it is for, through the dialog, and other programs say
+// that each file is what was asked for. The same attempt gives the same bytes.
+func TestACopyIsTakenAwayByPurpose(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Purpose")
+	student, id := personOf(t, "purpose.student"), sc.copies[flow.InProgress].ID
+	workOn(t, student, id)
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	press := func(selector string) func() error { return func() error { return p.Click(selector) } }
+	steps(t,
+		func() error { return p.SignIn("purpose.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		press(`[data-do="take-away"]`), is("it asks what for", `document.querySelector('[data-dialog="take-away"]').open`))
+	axeFinds(t, p, "taking a copy away")
+	// taken presses the button and returns the file that the browser was given.
+	taken := func(as string) ([]byte, string) {
+		t.Helper()
+		steps(t, is("what it saves is held", `window.saved = null, window.savedAs = "", URL.createObjectURL = (b) => { window.saved = b; return "#"; }, HTMLAnchorElement.prototype.click = function () { window.savedAs = this.download; }, true`),
+			is("it is open", `document.querySelector('[data-dialog="take-away"]').open || document.querySelector('[data-do="take-away"]').dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true})) !== null`),
+			is("it is chosen", fmt.Sprintf(`(() => { const r = document.querySelector('[data-dialog="take-away"] [value=%q]'); r.closest("details") && (r.closest("details").open = true); r.checked = true; r.dispatchEvent(new Event("input", {bubbles: true})); return true; })()`, as)),
+			press(`[data-dialog="take-away"] [type="submit"]`), is("it is saved", `window.saved && window.savedAs && !document.querySelector('[data-dialog="take-away"]').open`))
+		s, err := browser.Eval[string](p, `const b = new Uint8Array(await window.saved.arrayBuffer()); let s = ""; for (const c of b) s += String.fromCharCode(c); return btoa(s) + "|" + window.savedAs`)
+		if err != nil {
+			t.Fatal(err)
+		}
+		data, name, _ := strings.Cut(s, "|")
+		b, err := base64.StdEncoding.DecodeString(data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		again, err := home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{Form: takeaway.Form(as)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !bytes.Equal(bytesOf(t, again), b) {
+			t.Errorf("%s: twice taken away, the bytes differ", as)
+		}
+		return b, name
+	}
+	check := func(as string, b []byte) (words string, pages int) {
+		t.Helper()
+		file := filepath.Join(t.TempDir(), as+".pdf")
+		if err := os.WriteFile(file, b, 0o644); err != nil {
+			t.Fatal(err)
+		}
+		if out, err := exec.Command("qpdf", "--check", file).CombinedOutput(); err != nil {
+			t.Errorf("%s: qpdf (apt-get install qpdf): %v: %s", as, err, out)
+		}
+		out, err := exec.Command("pdfinfo", file).Output()
+		if err != nil {
+			t.Fatalf("pdfinfo (apt-get install poppler-utils): %v", err)
+		}
+		_, after, _ := strings.Cut(string(out), "Pages:")
+		fmt.Sscan(after, &pages)
+		return textIn(t, b), pages
+	}
+	sheetPages := 0
+	for _, as := range []string{"sheet", "printed", "margin", "movable"} {
+		b, name := taken(as)
+		words, pages := check(as, b)
+		annots := bytes.Count(b, []byte("/ReadyMarginMark<FEFF"))
+		switch as {
+		case "sheet":
+			sheetPages = pages
+			if strings.Contains(words, "0.9 m\n") && strings.Contains(words, "range 4.5 m?") || annots != 0 || strings.Contains(name, "Student") || bytes.Contains(b, []byte("PieceInfo")) {
+				t.Errorf("%s holds more than the sheet: %s", name, words)
+			}
+		case "printed":
+			if pages != sheetPages+1 || !strings.Contains(words, "Is the range 4.5 m?") || annots != 0 {
+				t.Errorf("%s has %d pages, %d annotations, and says %s", name, pages, annots, words)
+			}
+		case "margin":
+			if pages != sheetPages || !strings.Contains(words, "Is the range 4.5 m?") {
+				t.Errorf("%s has %d pages and says %s", name, pages, words)
+			}
+		case "movable":
+			if pages != sheetPages || annots != 6 || strings.Contains(words, "Is the range 4.5 m?") || !bytes.Contains(b, []byte("/OCProperties")) {
+				t.Errorf("%s has %d pages, %d annotations, and says %s", name, pages, annots, words)
+			}
+		}
+	}
+	marks, name := taken("marks")
+	if !strings.HasSuffix(name, ".xfdf") || !bytes.Contains(marks, []byte("<ink ")) || !bytes.Contains(marks, []byte("Is the range 4.5 m?")) {
+		t.Errorf("%s is %s", name, marks)
+	}
+	data, name := taken("data")
+	schema, err := jsonschema.NewCompiler().Compile("../docs/copy.schema.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var doc any
+	if err := json.Unmarshal(data, &doc); err != nil {
+		t.Fatal(err)
+	}
+	if err := schema.Validate(doc); err != nil {
+		t.Errorf("%s is not as docs/copy.schema.json says: %v", name, err)
+	}
+	pictures, name := taken("pictures")
+	if m, kind, err := image.Decode(bytes.NewReader(pictures)); err != nil || kind != "png" || m.Bounds().Dx() < 1230 || m.Bounds().Dx() > 1250 || !strings.HasSuffix(name, ".png") {
+		t.Errorf("%s is a %s: %v", name, kind, err)
+	}
+
+	// Some of its pages; a page that there is not is told, and what was typed stays.
+	steps(t, press(`[data-do="take-away"]`), func() error { return p.Fill("#take-pages", "1-9") }, press(`[data-dialog="take-away"] [type="submit"]`),
+		is("it is told", `document.querySelector('[data-dialog="take-away"] [data-wrong]').textContent.includes("pages 1 to") && document.querySelector("#take-pages").value === "1-9"`),
+		func() error { return p.Key(kb.Escape) })
+	one, err := home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{Form: takeaway.Movable, Pages: "1"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if b := bytesOf(t, one); bytes.Count(b, []byte("/ReadyMarginMark<FEFF")) != 6 {
+		t.Error("of the page that was chosen the marks did not come along")
+	} else if _, pages := check("one", b); pages != 1 {
+		t.Errorf("one page was chosen, %d came", pages)
+	}
+	for _, list := range []string{"0", "2-1", "x", "1-", "99", "-", ","} {
+		if _, err := home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{Pages: list}); !school.IsProblem(err, "pages") {
+			t.Errorf("pages %q: %v", list, err)
+		}
+	}
+	if _, err := home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{Form: "film"}); !school.IsProblem(err, "form") {
+		t.Errorf("a form that there is not: %v", err)
+	}
+	if _, err := home.School.Exports.TakeCopy(ctx, personOf(t, "purpose.classmate"), id, takeaway.Choice{Form: takeaway.Data}); err == nil {
+		t.Error("a classmate took it away")
+	}
+}
+
+// What was done in another program on the file that was taken away comes back: what
+// is new becomes a mark of its kind, what was moved is moved, the rest is left alone.
+func TestWhatWasDoneInAnotherProgramComesBack(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Roundabout")
+	student, id := personOf(t, "roundabout.student"), sc.copies[flow.InProgress].ID
+	workOn(t, student, id)
+	f, err := home.School.Exports.TakeCopy(ctx, student, id, takeaway.Choice{Form: takeaway.Movable})
+	if err != nil {
+		t.Fatal(err)
+	}
+	dir := t.TempDir()
+	file, done := filepath.Join(dir, "movable.pdf"), filepath.Join(dir, "done.pdf")
+	if err := os.WriteFile(file, bytesOf(t, f), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, err := exec.Command("mutool", "run", "testdata/goon.js", file, done).CombinedOutput(); err != nil {
+		t.Fatalf("mutool (apt-get install mupdf-tools): %v: %s", err, out)
+	}
+	p := tab(t, 1280, 800)
+	steps(t, func() error { return p.SignIn("roundabout.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)
+	before := kept(t, p, id)
+	steps(t, bringBack(p, file), func() error {
+		return p.Until("nothing is new", `document.querySelector(".toast")?.textContent.startsWith("Nothing in the file differs")`)
+	}, bringBack(p, done), func() error {
+		return p.Until("it is taken over", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 3 marks taken over")`)
+	})
+	after := kept(t, p, id)
+	if len(after) != len(before)+2 {
+		t.Errorf("%s became %s", kinds(before), kinds(after))
+	}
+	was := func(all []mark.Mark, name string) mark.Mark {
+		return all[slices.IndexFunc(all, func(m mark.Mark) bool { return m.ID == name })]
+	}
+	if a, b := was(before, "taken-box1").Body.(*mark.Square), was(after, "taken-box1").Body.(*mark.Square); b.Rect[0]-a.Rect[0] != 30 || b.Rect[1]-a.Rect[1] != 20 || b.Width != a.Width {
+		t.Errorf("the box was moved from %v to %v", a.Rect, b.Rect)
+	}
+	var news []string
+	for _, m := range after {
+		if !slices.ContainsFunc(before, func(o mark.Mark) bool { return o.ID == m.ID }) {
+			news = append(news, m.Body.Kind())
+		}
+	}
+	if slices.Sort(news); !slices.Equal(news, []string{"circle", "freetext"}) {
+		t.Errorf("new are %v", news)
+	}
+	steps(t, bringBack(p, done), func() error {
+		return p.Until("the same file again changes little", `document.querySelector(".toast")?.textContent.includes("taken over") || document.querySelector(".toast")?.textContent.startsWith("Nothing")`)
+	})
+}
