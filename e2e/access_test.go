@@ -214,6 +214,7 @@ var rights = map[string]any{
 	"POST /copies/:id/bring": "", "POST /copies/:id/keep": "", "GET /assignments/own": staff, "POST /courses/:id/practice": "teacher", "POST /practice/end": "teacher", // who has just become their practice student
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
 	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
+	"POST /copies/:id/marked":    submittedOnly(marks),
 	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
 	"GET /copies/:id/marking": submittedOnly(marks), "POST /copies/:id/points": submittedOnly(marks), "POST /copies/:id/scores": "",
 	"POST /copies/:id/return": submittedOnly(marks), "POST /copies/:id/withdraw": submittedOnly(marks), "POST /copies/:id/reopen": submittedOnly(marks), "GET /assignments/:id/across": marks, "POST /assignments/:id/across": marks, "POST /assignments/:id/across/ops": marks, "GET /assignments/:id/returning": marks, "POST /assignments/:id/stop": marks, "GET /pile/next": signed, "GET /copies/:id/others": submittedOnly(marks),
@@ -294,6 +295,7 @@ func allowed(r any, state flow.State, kind string) bool {
 var bodies = map[string]string{
 	"POST /drafts/:thing/:id": `[]`,
 	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /rubrics": `{}`, "POST /copies/:id/reopen": "due=never", "POST /assignments/:id/across": `{}`, "POST /assignments/:id/across/ops": `{}`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /worksheets/:id/written": `{"version":0,"marks":[]}`, "POST /copies/:id/submit": "seq=-1",
+	"POST /copies/:id/marked":    noFile,
 	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,
 }
 

@@ -25,7 +25,9 @@ import (
 	"readymargin/core/submission"
 	"readymargin/e2e/browser"
 	"readymargin/school"
+	"readymargin/school/intake"
 	"readymargin/school/takeaway"
+	"readymargin/school/work"
 )
 
 // workOn puts marks of many kinds on a copy, in the student's layer.
@@ -228,4 +230,108 @@ func TestWhatWasDoneInAnotherProgramComesBack(t *testing.T) {
 	steps(t, bringBack(p, done), func() error {
 		return p.Until("the same file again changes little", `document.querySelector(".toast")?.textContent.includes("taken over") || document.querySelector(".toast")?.textContent.startsWith("Nothing")`)
 	})
+}
+
+// What a teacher marks in another program, on the file or as marks alone, is feedback
+// on the attempt; the student's work stays as it was, and the same file again changes
+// nothing. Another copy's file is asked about.
+func TestATeacherMarksInAnotherProgram(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Outside")
+	student, teacher, id := personOf(t, "outside.student"), personOf(t, "outside.teacher"), sc.copies[flow.InProgress].ID
+	workOn(t, student, id)
+	if _, err := home.School.Submitting.Submit(ctx, student, id, "", 1e6); err != nil {
+		t.Fatal(err)
+	}
+	dir := t.TempDir()
+	take := func(who school.Person, name string, form takeaway.Form) string {
+		t.Helper()
+		f, err := home.School.Exports.TakeCopy(ctx, who, id, takeaway.Choice{Form: form, Attempt: 1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		file := filepath.Join(dir, name)
+		if err := os.WriteFile(file, bytesOf(t, f), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		return file
+	}
+	file, done := take(teacher, "movable.pdf", takeaway.Movable), filepath.Join(dir, "done.pdf")
+	if out, err := exec.Command("mutool", "run", "testdata/goon.js", file, done).CombinedOutput(); err != nil {
+		t.Fatalf("mutool (apt-get install mupdf-tools): %v: %s", err, out)
+	}
+	marks, err := os.ReadFile(take(teacher, "marks.xfdf", takeaway.Marks))
+	if err != nil {
+		t.Fatal(err)
+	}
+	more := filepath.Join(dir, "more.xfdf")
+	added := `<underline page="0" rect="150,660,260,675" coords="150,675,260,675,150,660,260,660" color="#c22f20" name="line-of-mine" flags="print"><contents>Read this again.</contents></underline>
+<text page="0" rect="500,430,514,444" name="answer-of-mine" inreplyto="taken-note" replyType="reply" flags="print"><contents>Yes, it is.</contents></text></annots>`
+	if err := os.WriteFile(more, bytes.Replace(marks, []byte("</annots>"), []byte(added), 1), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	q := tab(t, 1280, 800)
+	bring := func(file, says string) func() error {
+		return func() error {
+			if err := q.Until("its toast is gone", `(document.querySelector(".toast")?.remove(), true)`); err != nil {
+				return err
+			}
+			if err := q.Click(`[data-do="take-away"]`); err != nil {
+				return err
+			}
+			if err := choosing(q, func() error { return q.Click("[data-marked]") }, file)(); err != nil {
+				return err
+			}
+			return q.Until(says, fmt.Sprintf(`document.querySelector(".toast")?.textContent.includes(%q)`, says))
+		}
+	}
+	steps(t, func() error { return q.SignIn("outside.teacher", scenePassword) },
+		func() error {
+			return q.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", sc.copies[flow.InProgress].AssignmentID, id))
+		}, q.Ready,
+		bring(file, "Nothing in the file differs"), bring(done, "2 marks taken over"), bring(done, "Nothing in the file differs"),
+		bring(more, "3 marks taken over"), bring(more, "Nothing in the file differs"))
+	heads, err := home.Store.Heads(ctx, id, submission.Feedback(1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	shown, _ := school.Present(heads)
+	var got []string
+	for _, w := range shown {
+		got = append(got, w.Mark.Body.Kind())
+		if r, ok := w.Mark.Body.(*mark.Reply); ok && (r.To != "taken-note" || r.Text != "Yes, it is.") {
+			t.Errorf("the answer is %+v", r)
+		}
+	}
+	if slices.Sort(got); !slices.Equal(got, []string{"circle", "freetext", "note", "reply", "underline"}) {
+		t.Errorf("the feedback is %v", got)
+	}
+	ofStudent, err := home.Store.Heads(ctx, id, submission.Work)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if stands, _ := school.Present(ofStudent); len(stands) != 6 {
+		t.Errorf("of the work %d marks stand", len(stands))
+	}
+	other, err := home.School.Exports.TakeCopy(ctx, student, sc.copies[flow.Submitted].ID, takeaway.Choice{Form: takeaway.Movable})
+	if err != nil {
+		t.Fatal(err)
+	}
+	another := bytesOf(t, other)
+	for name, c := range map[string]struct {
+		who     school.Person
+		data    []byte
+		refused func(error) bool
+	}{
+		"a student":          {student, marks, func(err error) bool { return err != nil }},
+		"no XFDF":            {teacher, []byte(`<xfdf xmlns="http://ns.adobe.com/xfdf/"><annots>`), func(err error) bool { return school.IsProblem(err, "no xfdf") }},
+		"no file at all":     {teacher, []byte("nothing"), func(err error) bool { return err != nil }},
+		"another's":          {teacher, another, func(err error) bool { return school.IsProblem(err, "another copy") }},
+		"six thousand boxes": {teacher, []byte(strings.Replace(string(marks), "</annots>", strings.Repeat(`<square page="0" rect="1,1,9,9"/>`, 6000)+"</annots>", 1)), func(err error) bool { return err != nil }},
+	} {
+		if _, err := home.School.Elsewhere.BringMarked(ctx, c.who, id, 1, intake.Upload{Name: "marks", Data: c.data}, work.Answers{}); !c.refused(err) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
 }

@@ -171,6 +171,7 @@ var routes = []route{
 	{"POST", "/copies/:id/sounds/:hash/words", (*Site).soundWords, 0, long},
 	{"GET", "/copies/:id/sounds/:hash", (*Site).enclosed, 0, quick},
 	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, fileBody, long},
+	{"POST", "/copies/:id/marked", (*Site).markedElsewhere, fileBody, long},
 	{"POST", "/copies/:id/pictures", (*Site).enclose, maxPicture, long},
 	{"GET", "/copies/:id/pictures/:hash", (*Site).enclosed, 0, quick},
 	{"GET", "/copies/:id/marking", (*Site).markingView, 0, quick},

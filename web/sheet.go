@@ -328,6 +328,24 @@ func (s *Site) elsewhere(c *echo.Context) error {
 	return c.JSON(http.StatusOK, brought)
 }
 
+// markedElsewhere takes over what a teacher did on a copy with another program.
+func (s *Site) markedElsewhere(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	files, err := uploads(c)
+	if err != nil {
+		return err
+	}
+	attempt, _ := strconv.Atoi(c.FormValue("attempt")) // what is no number is the latest
+	brought, err := s.school.Elsewhere.BringMarked(c.Request().Context(), me(c), n, attempt, files[0], work.Answers{Anyway: c.FormValue("anyway") == "yes"})
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, brought)
+}
+
 // soundWords has what is said in a recording written down.
 func (s *Site) soundWords(c *echo.Context) error {
 	n, err := number(c, "id")

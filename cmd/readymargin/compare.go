@@ -109,7 +109,7 @@ func compared(ctx context.Context, press *pdf.Pool, sheet, done string) (compari
 		}
 	}
 	names := 0
-	c := work.Comparison{Engine: press, Sheet: read[0].File, Standing: map[string]mark.Mark{}, Name: func() string {
+	c := work.Comparison{Engine: press, Sheet: read[0].File, Standing: map[string]mark.Mark{}, Name: func(string) string {
 		names++
 		return fmt.Sprintf("taken-%04d", names)
 	}}

@@ -1,6 +1,7 @@
 package elsewhere
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -24,6 +25,11 @@ type File struct {
 	Sizes []page.Point // of its pages
 	Pages []int        // which page of the sheet each of them is, from 1; 0 for none
 	Own   bool         // it was taken away from this copy
+
+	// Marking says that a teacher marked it: of what the student did nothing is taken,
+	// and answers are answers. Mine are the names of what the teacher has on the copy.
+	Marking bool
+	Mine    map[string]bool
 }
 
 // A Found is a mark that an annotation or a field of a file becomes.
@@ -53,27 +59,42 @@ type Taken struct {
 }
 
 // Take returns what becomes of the annotations and fields of a file. Standing is
-// what is on the copy, by names; name gives new ones.
-func Take(sheet Sheet, file File, standing map[string]mark.Mark, name func() string) Taken {
-	t := taker{sheet: sheet, file: file, standing: standing, name: name}
+// what is on the copy, by names; name gives new ones, the same for the same key: what
+// is brought in twice is there once.
+func Take(sheet Sheet, file File, standing map[string]mark.Mark, name func(key string) string) Taken {
+	t := taker{sheet: sheet, file: file, standing: standing, name: name, named: map[string]string{}}
+	for _, a := range file.Annotations {
+		if t.named[a.Name] = t.name(key(a)); file.Own {
+			if _, there := standing[a.Name]; there {
+				t.named[a.Name] = a.Name // it says what it is
+			}
+		}
+	}
 	for _, a := range file.Annotations {
 		if a.Page <= len(file.Pages) && file.Pages[a.Page-1] > 0 && !a.Hidden {
 			t.annotation(a)
 		}
 	}
 	for _, f := range file.Fields {
-		if f.Page <= len(file.Pages) && file.Pages[f.Page-1] > 0 {
+		if f.Page <= len(file.Pages) && file.Pages[f.Page-1] > 0 && !file.Marking {
 			t.field(f)
 		}
 	}
 	return t.out
 }
 
+// key tells an annotation from all others of the file, and is its key again when the
+// file comes a second time.
+func key(a annotation.Annotation) string {
+	return fmt.Sprintf("%s %d %s %s %.1f", a.Subtype, a.Page, a.Name, a.Contents, a.Rect)
+}
+
 type taker struct {
 	sheet    Sheet
 	file     File
 	standing map[string]mark.Mark
-	name     func() string
+	name     func(key string) string
+	named    map[string]string // what annotations are called as marks, by their names
 	renamed  map[string]string
 	out      Taken
 }
@@ -88,11 +109,24 @@ func (t *taker) onto(n int) (to int, from, size page.Rect) {
 
 func (t *taker) annotation(a annotation.Annotation) {
 	known := func() { t.out.Known = append(t.out.Known, Place{a.Page, a.At}) }
-	if _, there := t.standing[a.Name]; a.Layer == annotation.Feedback || there && a.ReplyTo != "" && t.file.Own {
+	_, there := t.standing[a.Name]
+	switch {
+	case !t.file.Marking && a.Layer == annotation.Feedback, there && a.ReplyTo != "" && t.file.Own, t.file.Marking && (a.Layer == annotation.Work || there && !t.file.Mine[a.Name]):
 		known()
 		return
+	case t.file.Marking && a.ReplyTo != "" && !a.Group && a.State == "":
+		if t.answer(a) {
+			return
+		}
 	}
-	taken := a.Take(t.name)
+	first := true
+	taken := a.Take(func() string {
+		if first {
+			first = false
+			return t.named[a.Name]
+		}
+		return t.name("note " + key(a))
+	})
 	to, from, size := t.onto(a.Page)
 	if taken.Ours {
 		was, there := t.standing[taken.Mark.ID]
@@ -102,6 +136,9 @@ func (t *taker) annotation(a annotation.Annotation) {
 			if known(); taken.Note != nil && a.Layer != "" {
 				t.note(a, *taken.Note, to)
 			}
+			return
+		case t.file.Own && there && t.file.Marking && !t.file.Mine[was.ID]:
+			known() // the student's own is not changed
 			return
 		case t.file.Own && there:
 			m := *taken.Mark
@@ -118,12 +155,42 @@ func (t *taker) annotation(a annotation.Annotation) {
 		}
 		return
 	}
+	if was, there := t.standing[taken.Mark.ID]; there && !taken.Ours {
+		if same(was.Body, taken.Mark.Body) {
+			known() // it was brought in before
+			return
+		}
+		defer func() { // it was changed since
+			if n := len(t.out.Found); n > 0 && t.out.Found[n-1].Mark.ID == was.ID {
+				t.out.Found[n-1].Changes = true
+			}
+		}()
+	}
 	m := *taken.Mark
 	m.Page = to
 	if from.Max.Sub(size.Max).Len() > 0.6 {
 		m.Body = m.Body.Fitted(from, size)
 	}
 	t.put(a, m, taken, to, false)
+}
+
+// same reports whether two marks are as they would be brought in: places are rounded.
+func same(a, b mark.Body) bool {
+	return a.Kind() == b.Kind() && a.Bounds().Min.Dist(b.Bounds().Min) < 0.1 && a.Bounds().Max.Dist(b.Bounds().Max) < 0.1
+}
+
+// answer takes an answer of the teacher's to a note of the student's; false where what
+// it answers is none.
+func (t *taker) answer(a annotation.Annotation) bool {
+	about, there := t.standing[a.ReplyTo]
+	if _, note := about.Body.(*mark.Note); !there || !note {
+		return false
+	}
+	m := mark.Mark{ID: t.named[a.Name], Page: about.Page, Body: &mark.Reply{To: about.ID, Text: strings.TrimSpace(a.Contents)}}
+	if _, there := t.standing[m.ID]; !there && m.Valid() == nil {
+		t.out.Found = append(t.out.Found, Found{Mark: m, From: "annotation", Kind: string(a.Subtype), Loose: true})
+	}
+	return true
 }
 
 // put adds a mark, and the note about it.
@@ -178,7 +245,7 @@ func (t *taker) anew(taken annotation.Taken) annotation.Taken {
 		if m == nil {
 			continue
 		}
-		t.renamed[m.ID] = t.name()
+		t.renamed[m.ID] = t.name("of another copy " + m.ID)
 		*m = m.Renamed(t.renamed)
 		m.Blank = ""
 	}
@@ -202,7 +269,7 @@ func (t *taker) field(f document.Filled) {
 		if w == nil {
 			return
 		}
-		out := Found{Mark: mark.Mark{ID: t.name(), Page: to, Blank: b.ID, Body: w}, From: "field", Kind: f.Type, Rect: rect.Grow(2), Loose: true}
+		out := Found{Mark: mark.Mark{ID: t.name(fmt.Sprintf("field %s %d %.1f", f.Name, to, b.Rect)), Page: to, Blank: b.ID, Body: w}, From: "field", Kind: f.Type, Rect: rect.Grow(2), Loose: true}
 		for id, was := range t.standing {
 			old, ok := was.Body.(*mark.Widget)
 			if !ok || old.Field != b.Field || was.Page != to || page.R(old.Rect[0], old.Rect[1], old.Rect[2], old.Rect[3]).Intersect(rect).Empty() {

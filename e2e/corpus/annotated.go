@@ -61,7 +61,7 @@ func (t *tally) taken(pool *pdf.Pool, name string, file []byte) {
 		return
 	}
 	names := 0
-	c := work.Comparison{Engine: pool, Sheet: sheet, Standing: map[string]mark.Mark{}, Name: func() string { names++; return fmt.Sprintf("taken-%04d", names) }}
+	c := work.Comparison{Engine: pool, Sheet: sheet, Standing: map[string]mark.Mark{}, Name: func(string) string { names++; return fmt.Sprintf("taken-%04d", names) }}
 	match := make([]int, len(pages))
 	for i, p := range pages {
 		c.Boxes, c.Pages = append(c.Boxes, p.Box), append(c.Pages, elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height})

@@ -25,7 +25,6 @@ import (
 	"readymargin/core/submission"
 	"readymargin/core/typeset"
 	"readymargin/school"
-	"readymargin/school/intake"
 	"readymargin/school/markbook"
 	"readymargin/school/screen"
 	"readymargin/school/shelf"
@@ -192,7 +191,7 @@ func (b *builder) build(ctx context.Context, threads []note.Thread, whole []note
 	for _, a := range b.what.Annotations {
 		all = append(all, *a.Mark)
 	}
-	if b.what.Pictures, err = b.pictures(ctx, b.who, v.Copy, b.revision.WorksheetID, all); err != nil || slices.Contains([]Form{Clean, Marks, Pictures}, b.choice.Form) {
+	if b.what.Pictures, err = b.attachments.Pictures(ctx, b.revisions, b.who, v.Copy, b.revision.WorksheetID, all); err != nil || slices.Contains([]Form{Clean, Marks, Pictures}, b.choice.Form) {
 		return err
 	}
 	b.what.Files, err = b.spoken(ctx, b.who, v.Copy, b.revision.WorksheetID, threads, whole)
@@ -323,35 +322,6 @@ func tags(v screen.Screen) (out []mark.Mark) {
 				X: x + 4, Y: q.Tag + tagHeight - 4, Width: w + 4, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: text, Size: tagSize, Color: tagColor}}}}}})
 	}
 	return out
-}
-
-// pictures returns the pictures that marks on a copy show, by hash: of the
-// worksheet's shelf, or brought to the copy.
-func (s *Exports) pictures(ctx context.Context, who school.Person, id, worksheet uint64, marks []mark.Mark) (map[string][]byte, error) {
-	out := map[string][]byte{}
-	for _, m := range marks {
-		pic, ok := m.Body.(*mark.Picture)
-		if !ok || out[pic.Hash] != nil {
-			continue
-		}
-		e, err := s.revisions.Attachment(ctx, worksheet, pic.Hash)
-		if errors.Is(err, access.ErrHidden) {
-			e, err = s.attachments.Attachment(ctx, who, id, pic.Hash)
-		}
-		if errors.Is(err, access.ErrHidden) {
-			continue
-		}
-		if err != nil {
-			return nil, err
-		}
-		if e.Type == intake.PictureType {
-			out[pic.Hash], err = io.ReadAll(e)
-		}
-		if err := errors.Join(err, e.Close()); err != nil {
-			return nil, err
-		}
-	}
-	return out, nil
 }
 
 func noteColor(first note.Remark) mark.Color {

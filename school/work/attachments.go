@@ -17,6 +17,7 @@ import (
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
+	"readymargin/school/shelf"
 )
 
 // Attachments are the sounds and pictures that marks on a copy show.
@@ -189,4 +190,33 @@ func (s *Attachments) released(ctx context.Context, who school.Person, c school.
 		}
 	}
 	return false, nil
+}
+
+// Pictures returns the pictures that marks on a copy show, by hash: of the
+// worksheet's shelf, or brought to the copy.
+func (s *Attachments) Pictures(ctx context.Context, revisions *shelf.Revisions, who school.Person, id, worksheet uint64, marks []mark.Mark) (map[string][]byte, error) {
+	out := map[string][]byte{}
+	for _, m := range marks {
+		pic, ok := m.Body.(*mark.Picture)
+		if !ok || out[pic.Hash] != nil {
+			continue
+		}
+		e, err := revisions.Attachment(ctx, worksheet, pic.Hash)
+		if errors.Is(err, access.ErrHidden) {
+			e, err = s.Attachment(ctx, who, id, pic.Hash)
+		}
+		if errors.Is(err, access.ErrHidden) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		if e.Type == intake.PictureType {
+			out[pic.Hash], err = io.ReadAll(e)
+		}
+		if err := errors.Join(err, e.Close()); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }

@@ -23,8 +23,12 @@ type Comparison struct {
 	Pages    []elsewhere.Page // of the sheet
 	Boxes    []page.Box
 	Guides   []worksheet.Guide
-	Standing map[string]mark.Mark // what is on the copy, by names
-	Name     func() string        // of new marks
+	Standing map[string]mark.Mark    // what is on the copy, by names
+	Name     func(key string) string // of new marks
+
+	// Marking and Mine are as of elsewhere.File.
+	Marking bool
+	Mine    map[string]bool
 }
 
 // Done is a file that was worked on, with what was done in it.
@@ -87,7 +91,7 @@ func (c Comparison) Match(ctx context.Context, theirs Done) ([]int, error) {
 // neither. Marks are held against how the file shows them: one that looks otherwise
 // stays a picture. Own says that the file was taken away from this copy.
 func (c Comparison) Compare(ctx context.Context, theirs Done, match []int, own bool) (elsewhere.Taken, [][]document.Part, error) {
-	file, sheet := elsewhere.File{Annotated: theirs.Annotated, Pages: match, Own: own}, elsewhere.Sheet{Guides: c.Guides}
+	file, sheet := elsewhere.File{Annotated: theirs.Annotated, Pages: match, Own: own, Marking: c.Marking, Mine: c.Mine}, elsewhere.Sheet{Guides: c.Guides}
 	for _, p := range theirs.Pages {
 		file.Sizes = append(file.Sizes, page.Pt(p.Width, p.Height))
 	}

@@ -8,7 +8,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -61,6 +60,7 @@ type Answers struct {
 // Bounds of what is taken over, over all pages.
 const (
 	maxPieces     = 400
+	maxTaken      = 5_000 // annotations and fields
 	maxPieceBytes = 12 << 20
 )
 
@@ -104,7 +104,7 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if theirs.Picture { // its print is the sheet's, and is taken with it
 		return s.takePicture(ctx, who, id, f, sheet, ours, answers.Page)
 	}
-	with := Comparison{Engine: s.engine, Sheet: sheet, Pages: ours, Name: s.newName}
+	with := Comparison{Engine: s.engine, Sheet: sheet, Pages: ours, Name: stable(id)}
 	if with.Boxes, err = s.revisions.Boxes(ctx, c.Revision.FileHash); err != nil {
 		return Brought{}, err
 	}
@@ -124,7 +124,16 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if err != nil {
 		return Brought{}, err
 	}
-	return s.takeOver(ctx, who, id, match, parts, taken)
+	return s.takeOver(ctx, who, id, submission.Work, access.BringBack, match, parts, taken)
+}
+
+// stable names what is brought to a copy by what it is in the file: the same file
+// brought twice is there once.
+func stable(id uint64) func(key string) string {
+	return func(key string) string {
+		sum := sha256.Sum256(fmt.Appendf(nil, "%d %s", id, key))
+		return "brought-" + hex.EncodeToString(sum[:12])
+	}
 }
 
 // standing returns the work on a copy by the names of its marks.
@@ -162,7 +171,7 @@ func (s *Elsewhere) takePicture(ctx context.Context, who school.Person, id uint6
 		}
 	}
 	all := page.R(0, 0, ours[n-1].Width, ours[n-1].Height)
-	return s.takeOver(ctx, who, id, []int{n}, [][]document.Part{{{Rect: all, JPEG: picture}}}, elsewhere.Taken{})
+	return s.takeOver(ctx, who, id, submission.Work, access.BringBack, []int{n}, [][]document.Part{{{Rect: all, JPEG: picture}}}, elsewhere.Taken{})
 }
 
 // pictured returns which page of a sheet a picture shows, by its ink.
@@ -191,72 +200,67 @@ func (s *Elsewhere) pictured(ctx context.Context, sheet []byte, ours []elsewhere
 
 // takeOver lays parts of pages on a copy, behind the marks that were found: which
 // page of the sheet each list is of is told by match.
-func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, match []int, all [][]document.Part, taken elsewhere.Taken) (Brought, error) {
+func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, layer submission.Layer, by access.Action, match []int, all [][]document.Part, taken elsewhere.Taken) (Brought, error) {
+	heads, err := s.store.Heads(ctx, id, layer)
+	if err != nil {
+		return Brought{}, err
+	}
+	there := map[string]string{} // versions of marks
+	shown, _ := school.Present(heads)
+	for _, w := range shown {
+		there[w.Mark.ID] = w.Version
+	}
+
 	var ops []submission.Op
 	var pictures [][]byte
 	size := 0
 	for i, n := range match {
 		parts := all[i]
 		for _, p := range parts {
+			op := s.piece(id, n, p)
+			if _, laid := there[op.On]; laid {
+				continue // it was brought in before
+			}
 			pictures, size = append(pictures, p.JPEG), size+len(p.JPEG)
-			ops = append(ops, s.piece(n, p))
+			ops = append(ops, op)
 		}
 		if len(ops) > maxPieces || size > maxPieceBytes {
 			return Brought{}, school.Refuse("too much", "", "")
 		}
 	}
 	places := len(ops)
-	found, err := s.foundOps(ctx, id, taken.Found)
-	if err != nil {
-		return Brought{}, err
+	if len(taken.Found) > maxTaken {
+		return Brought{}, school.Refuse("too much", "", "")
 	}
-	ops = append(ops, found...)
+	for _, f := range taken.Found {
+		m := f.Mark
+		ops = append(ops, submission.Op{ID: s.newName(), On: m.ID, Base: there[m.ID], Mark: &m})
+	}
 	for _, b := range pictures {
 		hash, err := s.store.PutBlob(ctx, b)
 		if err != nil {
 			return Brought{}, err
 		}
-		if err := s.attachments.addPicture(ctx, who, id, submission.Work, hash); err != nil {
+		if err := s.attachments.addPicture(ctx, who, id, layer, hash); err != nil {
 			return Brought{}, err
 		}
 	}
-	stands, err := s.gate.Layer(ctx, who, id, access.BringBack, submission.Work)
+	stands, err := s.gate.Layer(ctx, who, id, by, layer)
 	if err != nil {
 		return Brought{}, err
 	}
 	for rest := ops; len(rest) > 0; {
 		batch := rest[:min(len(rest), MaxBatch)]
-		if _, err := s.saving.save(ctx, who, id, submission.Work, stands, batch); err != nil {
+		if _, err := s.saving.save(ctx, who, id, layer, stands, batch); err != nil {
 			return Brought{}, err
 		}
 		rest = rest[len(batch):]
 	}
-	out := Brought{Pages: len(match), Places: places, Taken: len(found), Strange: taken.Strange, Marks: []string{}}
+	out := Brought{Pages: len(match), Places: places, Taken: len(taken.Found), Strange: taken.Strange, Marks: []string{}}
 	for _, o := range ops {
 		out.Marks = append(out.Marks, o.On)
 	}
 	return out, nil
-}
-
-// foundOps returns the operations that lay marks on a copy, or change those that are
-// there.
-func (s *Elsewhere) foundOps(ctx context.Context, id uint64, found []elsewhere.Found) (ops []submission.Op, err error) {
-	versions := map[string]string{}
-	if slices.ContainsFunc(found, func(f elsewhere.Found) bool { return f.Changes }) {
-		heads, err := s.store.Heads(ctx, id, submission.Work)
-		if err != nil {
-			return nil, err
-		}
-		shown, _ := school.Present(heads)
-		for _, w := range shown {
-			versions[w.Mark.ID] = w.Version
-		}
-	}
-	for _, f := range found {
-		m := f.Mark
-		ops = append(ops, submission.Op{ID: s.newName(), On: m.ID, Base: versions[m.ID], Mark: &m})
-	}
-	return ops, nil
 }
 
 // read reads a file without what a copy had on it when it was taken away, and
@@ -301,9 +305,9 @@ func (s *Elsewhere) sheetPages(ctx context.Context, r school.Revision) ([]elsewh
 }
 
 // piece is the operation that lays a part of a page on page n of a copy.
-func (s *Elsewhere) piece(n int, p document.Part) submission.Op {
+func (s *Elsewhere) piece(id uint64, n int, p document.Part) submission.Op {
 	sum := sha256.Sum256(p.JPEG)
-	m := mark.Mark{ID: s.newName(), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Rect: [4]float64{
+	m := mark.Mark{ID: stable(id)(fmt.Sprintf("picture %d %x", n, sum)), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Rect: [4]float64{
 		page.Round(p.Rect.Min.X), page.Round(p.Rect.Min.Y), page.Round(p.Rect.Max.X), page.Round(p.Rect.Max.Y)}}}
 	return submission.Op{ID: s.newName(), On: m.ID, Mark: &m}
 }

@@ -51,6 +51,7 @@ type ElsewhereStore interface {
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
 	// Heads returns what is present in a layer of a copy.
 	Heads(ctx context.Context, copyID uint64, layer submission.Layer) ([]school.SavedHead, error)
+	Attempts(ctx context.Context, copyID uint64) ([]school.Attempt, error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)
 }

@@ -183,11 +183,11 @@ async function bringElsewhere(handed = null) {
 }
 
 // broughtSays tells what became of a file that was done elsewhere.
-function broughtSays({ pages, places, taken, strange = [] }) {
+export function broughtSays({ pages, places, taken, strange = [] }) {
   if (!places && !taken) return 'Nothing in the file differs from what is on the copy, so nothing was taken over.';
   const got = [taken && count(taken, 'mark'), places && count(places, 'picture')].filter(Boolean).join(' and ');
   const kept = strange.length ? ` Kept as pictures, since we have no such mark: ${strange.join(', ')}.` : '';
-  return `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${got} taken over.${kept} Look it over, then submit.`;
+  return `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${got} taken over.${kept} Look it over.`;
 }
 
 // takeHanded takes over what another program has handed over for this sheet.

@@ -3,7 +3,11 @@
 import { finish } from './type.js';
 import * as queue from './queue.js';
 import { ask } from './net.js';
-import { dialog } from './dialogs.js';
+import { dialog, question } from './dialogs.js';
+import { el } from './paint.js';
+import { find, marks } from './marks.js';
+import { did } from './history.js';
+import { broughtSays } from './student.js';
 import { toast } from './toast.js';
 
 export function begin() {
@@ -19,6 +23,7 @@ export function begin() {
     anyway = false;
     wrong.hidden = true;
     press.textContent = 'Take it away';
+    form.querySelector('[data-marked-too]').hidden = !marks.view.teacher || !marks.view.attempt;
     form.querySelector('[data-notes-too]').hidden = form.elements.as.value !== 'printed';
   };
   link.addEventListener('click', (e) => {
@@ -27,6 +32,10 @@ export function begin() {
     d.showModal();
   });
   form.addEventListener('input', fresh);
+  form.querySelector('[data-marked]').addEventListener('click', () => {
+    d.close();
+    bringMarked();
+  });
   form.querySelector('[data-close]').addEventListener('click', () => d.close());
   form.addEventListener('submit', async (e) => {
     e.preventDefault();
@@ -53,6 +62,52 @@ export function begin() {
     }
   });
 }
+
+// bringMarked takes over what a teacher marked in another program.
+function bringMarked() {
+  const input = el('input', { type: 'file', accept: 'application/pdf,.xfdf,application/vnd.adobe.xfdf' });
+  input.addEventListener('change', async () => {
+    const { copy, attempt } = marks.view;
+    const send = (answers) => {
+      const body = new FormData();
+      body.append('file', input.files[0]);
+      body.append('attempt', String(attempt));
+      for (const [name, value] of Object.entries(answers)) body.append(name, value);
+      toast('Comparing the file with the copy…');
+      return ask(`/copies/${copy}/marked`, { method: 'POST', body });
+    };
+    try {
+      await queue.drained();
+      const done = await send({}).catch(async (e) => {
+        const why = DOUBTS[e.code];
+        if (!why) throw e;
+        return (await question(why[0], `${e.message} ${why[1]}`, why[2])) ? send({ anyway: 'yes' }) : null;
+      });
+      if (!done || marks.view.copy !== copy) return;
+      const fresh = await ask(`/copies/${copy}/marking?attempt=${attempt}`);
+      const old = new Map(done.marks.map((on) => [on, find(on)?.mark ?? null]));
+      await queue.events.onOlder(fresh);
+      const steps = done.marks
+        .map((on) => ({ on, layer: marks.view.edit, before: old.get(on), after: find(on)?.mark }))
+        .filter((s) => s.after);
+      if (steps.length) did(steps); // Undo takes all of it back at once
+      toast(broughtSays(done));
+    } catch (e) {
+      toast(e.message);
+    }
+  });
+  input.click();
+}
+
+// DOUBTS are what is asked before a file is taken over that may be the wrong one.
+const DOUBTS = {
+  'another copy': ['Another copy’s file?', 'It was taken away from another copy of the sheet.', 'Take it over here'],
+  'another attempt': [
+    'Another attempt’s file?',
+    'What was marked there may stand beside what is there now.',
+    'Take it over here',
+  ],
+};
 
 // save gives a file to the browser's downloads.
 function save({ blob, name }) {
