@@ -217,7 +217,7 @@ var rights = map[string]any{
 	"POST /copies/:id/marked":    submittedOnly(marks),
 	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
 	"GET /copies/:id/marking": submittedOnly(marks), "POST /copies/:id/points": submittedOnly(marks), "POST /copies/:id/scores": "",
-	"POST /copies/:id/return": submittedOnly(marks), "POST /copies/:id/withdraw": submittedOnly(marks), "POST /copies/:id/reopen": submittedOnly(marks), "GET /assignments/:id/across": marks, "POST /assignments/:id/across": marks, "POST /assignments/:id/across/ops": marks, "GET /assignments/:id/returning": marks, "POST /assignments/:id/stop": marks, "GET /pile/next": signed, "GET /copies/:id/others": submittedOnly(marks),
+	"POST /copies/:id/return": submittedOnly(marks), "POST /copies/:id/withdraw": submittedOnly(marks), "POST /copies/:id/reopen": submittedOnly(marks), "GET /assignments/:id/across": marks, "POST /assignments/:id/across": marks, "POST /assignments/:id/across/ops": marks, "GET /assignments/:id/returning": marks, "GET /assignments/:id/copies": marks, "POST /assignments/:id/stop": marks, "GET /pile/next": signed, "GET /copies/:id/others": submittedOnly(marks),
 	"GET /copies/:id/print": map[flow.State]string{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
 	"GET /drafts/:thing/:id": holdersOfCopy, "POST /drafts/:thing/:id": holdersOfCopy, // of a copy; of the others in TestDraftsAreTheirOwn

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/base64"
@@ -8,6 +9,7 @@ import (
 	"fmt"
 	"image"
 	_ "image/png" // pages as pictures
+	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -333,5 +335,62 @@ func TestATeacherMarksInAnotherProgram(t *testing.T) {
 		if _, err := home.School.Elsewhere.BringMarked(ctx, c.who, id, 1, intake.Upload{Name: "marks", Data: c.data}, work.Answers{}); !c.refused(err) {
 			t.Errorf("%s: %v", name, err)
 		}
+	}
+}
+
+// All copies of an assignment come as one ZIP, named by class, family name, given name
+// and attempt, with a page that opens without a line and plays what was spoken; in the
+// form that was asked for.
+func TestAClassIsTakenAway(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Archive")
+	student, teacher, id := personOf(t, "archive.student"), personOf(t, "archive.teacher"), sc.copies[flow.InProgress].ID
+	workOn(t, student, id)
+	if _, err := home.School.Submitting.Submit(ctx, student, id, "", 1e6); err != nil {
+		t.Fatal(err)
+	}
+	for form, extension := range map[takeaway.Form]string{takeaway.Printed: ".pdf", takeaway.Movable: ".pdf", takeaway.Marks: ".xfdf", takeaway.Data: ".json"} {
+		var out bytes.Buffer
+		if err := home.School.Exports.WriteClass(ctx, teacher, sc.copies[flow.InProgress].AssignmentID, form, &out); err != nil {
+			t.Fatal(err)
+		}
+		z, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		index, copies := "", 0
+		for _, f := range z.File {
+			r, err := f.Open()
+			if err != nil {
+				t.Fatal(err)
+			}
+			b, err := io.ReadAll(r)
+			if err != nil {
+				t.Errorf("%s: %v", f.Name, err)
+			}
+			switch {
+			case f.Name == "index.html":
+				index = string(b)
+			case strings.HasSuffix(f.Name, "Student, Archive, attempt 1"+extension) || strings.HasSuffix(f.Name, "Archive Student, attempt 1"+extension):
+				copies++
+			default:
+				t.Errorf("%s: there is %s", form, f.Name)
+			}
+		}
+		if copies != 1 || !strings.Contains(index, "attempt%201"+extension) || strings.Contains(index, "http") {
+			t.Errorf("%s: %d copies, and the page says %s", form, copies, index)
+		}
+	}
+	for name, err := range map[string]error{
+		"a student":       home.School.Exports.WriteClass(ctx, student, sc.copies[flow.InProgress].AssignmentID, takeaway.Printed, io.Discard),
+		"another teacher": home.School.Exports.WriteClass(ctx, personOf(t, "archive.stranger"), sc.copies[flow.InProgress].AssignmentID, takeaway.Printed, io.Discard),
+	} {
+		if err == nil {
+			t.Errorf("%s took the class's copies away", name)
+		}
+	}
+	if _, err := home.School.Exports.ClassName(ctx, teacher, sc.copies[flow.InProgress].AssignmentID, "film"); !school.IsProblem(err, "form") {
+		t.Errorf("a form that there is not: %v", err)
 	}
 }

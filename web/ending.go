@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"log/slog"
 	"net/http"
 	"net/url"
@@ -10,6 +11,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/school"
 	"readymargin/school/assign"
+	"readymargin/school/takeaway"
 )
 
 // courseEnd shows what can become of a course when its year is over.
@@ -118,10 +120,30 @@ func (s *Site) courseFile(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	zipped(c, name)
+	return s.streaming(c, s.school.Exports.WriteCourse(ctx, me(c), n, c.Response()))
+}
+
+// classFile serves all copies of an assignment as one ZIP.
+func (s *Site) classFile(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx, form := c.Request().Context(), takeaway.Form(cmp.Or(c.QueryParam("as"), string(takeaway.Printed)))
+	name, err := s.school.Exports.ClassName(ctx, me(c), n, form)
+	if err != nil {
+		return err
+	}
+	zipped(c, name)
+	return s.streaming(c, s.school.Exports.WriteClass(ctx, me(c), n, form, c.Response()))
+}
+
+// zipped says that a ZIP of that name comes.
+func zipped(c *echo.Context, name string) {
 	h := c.Response().Header()
 	h.Set("Content-Type", "application/zip")
 	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
-	return s.streaming(c, s.school.Exports.WriteCourse(ctx, me(c), n, c.Response()))
 }
 
 // streaming ends a file that was written as it was made. Where that broke off, half of

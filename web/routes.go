@@ -76,6 +76,7 @@ var routes = []route{
 	{"POST", "/courses/:id/end", (*Site).endCourse, 0, long},
 	{"POST", "/courses/:id/again", (*Site).courseAgain, 0, long},
 	{"GET", "/courses/:id/everything.zip", (*Site).courseFile, 0, streamed},
+	{"GET", "/assignments/:id/copies", (*Site).classFile, 0, streamed},
 	{"POST", "/courses/:id/code", (*Site).changeCode, 0, quick},
 	{"POST", "/courses/:id/voice", (*Site).setVoice, 0, quick},
 	{"GET", "/courses/:id/own", (*Site).ownPoints, 0, quick},

@@ -137,7 +137,7 @@ func (s *Exports) ownAttempts(ctx context.Context, who school.Person, z *zip.Wri
 				continue
 			}
 			name := fmt.Sprintf("%s/%s, %d, attempt %d.pdf", clean(c.Name), clean(sheet.Assignment.Title), sheet.Copy.ID, a.Number)
-			switch err := s.put(ctx, who, z, name, sheet.Copy.ID, a.Attempt); {
+			switch err := s.putPrinted(ctx, who, z, name, sheet.Copy.ID, a.Attempt); {
 			case ctx.Err() != nil:
 				return nil, err
 			case errors.Is(err, access.ErrKept):
@@ -151,6 +151,20 @@ func (s *Exports) ownAttempts(ctx context.Context, who school.Person, z *zip.Wri
 		}
 	}
 	return out, nil
+}
+
+// putPrinted prints an attempt into an archive.
+func (s *Exports) putPrinted(ctx context.Context, who school.Person, z *zip.Writer, name string, id uint64, t school.Attempt) error {
+	f, err := s.TakeCopy(ctx, who, id, Choice{Attempt: t.Number, Anyway: true})
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	to, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: t.SubmittedAt}) // a PDF is packed already
+	if err == nil {
+		_, err = io.Copy(to, f)
+	}
+	return err
 }
 
 // ownSheets puts a teacher's worksheets into their file, as they were brought in, and

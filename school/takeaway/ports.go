@@ -24,6 +24,7 @@ type Sounds interface {
 type ExportStore interface {
 	Revision(ctx context.Context, id uint64) (school.Revision, error)
 	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
+	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
 	AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error)
 	// HandedIn returns the copies of assignments and their attempts, of each copy
 	// in their order.

@@ -89,6 +89,10 @@ const (
 	Data     Form = "data"     // all of it as one JSON document
 )
 
+func (f Form) known() bool {
+	return slices.Contains([]Form{Clean, Printed, Movable, Margin, Pictures, Marks, Data}, f)
+}
+
 // A Choice is what of a copy is taken away. The zero value is all of it, printed.
 type Choice struct {
 	Form    Form
@@ -102,63 +106,73 @@ type Choice struct {
 // has are the Problem "letters", unless the choice says anyway; a page that there is
 // not is the Problem "pages".
 func (s *Exports) TakeCopy(ctx context.Context, who school.Person, id uint64, choice Choice) (File, error) {
+	f, _, err := s.take(ctx, who, id, choice)
+	return f, err
+}
+
+// take returns a copy as a file, and the sounds that are in it.
+func (s *Exports) take(ctx context.Context, who school.Person, id uint64, choice Choice) (File, []document.Attached, error) {
 	choice.Form = cmp.Or(choice.Form, Printed)
-	if !slices.Contains([]Form{Clean, Printed, Movable, Margin, Pictures, Marks, Data}, choice.Form) {
-		return File{}, school.Refuse("form", "", "")
+	if !choice.Form.known() {
+		return File{}, nil, school.Refuse("form", "", "")
 	}
 	v, err := s.screens.OpenToMark(ctx, who, id, choice.Attempt)
 	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
 		if _, err := s.gate.Copy(ctx, who, id, access.TakeAway, ""); err != nil {
-			return File{}, err
+			return File{}, nil, err
 		}
 		v, err = s.screens.OpenAttempt(ctx, who, id, choice.Attempt)
 	}
 	if err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	if choice.Form == Clean {
 		v.Marks = slices.DeleteFunc(v.Marks, func(m screen.Mark) bool { return m.Layer != submission.Sheet })
 	}
 	if choice.Form == Data {
-		return wholeCopy(v)
+		f, err := wholeCopy(v)
+		return f, nil, err
 	}
 	threads, whole := v.Threads()
 	if !choice.Anyway && choice.Form != Marks {
 		if missing := missingLetters(v, threads, whole); missing != "" {
-			return File{}, school.Refuse("letters", "", missing)
+			return File{}, nil, school.Refuse("letters", "", missing)
 		}
 	}
 	r, err := s.store.Revision(ctx, v.Sheet)
 	if err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	b := builder{Exports: s, who: who, view: v, choice: choice, revision: r}
 	if b.file, err = s.store.Blob(ctx, r.FileHash); err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	if b.what.Boxes, err = s.revisions.Boxes(ctx, r.FileHash); err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	if b.added, err = s.added(ctx, r, v, len(b.what.Boxes)); err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	if err := b.pick(ctx); err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	if err := b.build(ctx, threads, whole); err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	if choice.Form == Marks {
-		return b.marks()
+		f, err := b.marks()
+		return f, nil, err
 	}
 	data, err := s.engine.Print(ctx, b.file, b.what)
 	if err != nil {
-		return File{}, err
+		return File{}, nil, err
 	}
 	if choice.Form == Pictures {
-		return b.pages(ctx, data)
+		f, err := b.pages(ctx, data)
+		return f, nil, err
 	}
-	return spooled(fileName(v, choice.Form), pdfType, data)
+	f, err := spooled(fileName(v, choice.Form), pdfType, data)
+	return f, b.what.Files, err
 }
 
 // A builder puts together what one file is made of.

@@ -17,13 +17,15 @@ export function begin() {
   const form = d.querySelector('[data-take-away]'),
     wrong = form.querySelector('[data-wrong]'),
     making = form.querySelector('[data-making]'),
-    press = form.querySelector('[type="submit"]');
+    press = form.querySelector('[type="submit"]'),
+    everybody = form.querySelector('[data-class]');
   let anyway = false; // what no font has may be left out
   const fresh = () => {
     anyway = false;
     wrong.hidden = true;
     press.textContent = 'Take it away';
     form.querySelector('[data-marked-too]').hidden = !marks.view.teacher || !marks.view.attempt;
+    form.querySelector('[data-class-too]').hidden = !marks.view.teacher || form.elements.as.value === 'sheet';
     form.querySelector('[data-notes-too]').hidden = form.elements.as.value !== 'printed';
   };
   link.addEventListener('click', (e) => {
@@ -40,6 +42,13 @@ export function begin() {
   form.addEventListener('submit', async (e) => {
     e.preventDefault();
     if (press.disabled) return;
+    if (everybody.checked && !everybody.closest('[data-class-too]').hidden) {
+      // As it is made: what comes takes no room on the page meanwhile.
+      location.href = `/assignments/${marks.view.assignment}/copies?as=${form.elements.as.value}`;
+      d.close();
+      toast('The ZIP is being made, and comes as a download meanwhile.');
+      return;
+    }
     const url = new URL(link.href);
     for (const [name, value] of new FormData(form)) if (value) url.searchParams.set(name, String(value));
     if (anyway) url.searchParams.set('anyway', '1');

@@ -1,0 +1,210 @@
+package takeaway
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	_ "embed" // the index page
+	"fmt"
+	"html/template"
+	"io"
+	"strings"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/school"
+)
+
+// An archive is a ZIP of copies, written as it is made, with a page that lists them,
+// opens without a line and plays what was spoken.
+type archive struct {
+	*Exports
+	zip     *zip.Writer
+	title   string
+	taken   map[string]bool // names
+	rows    []archived
+	missing []string // what could not be made
+}
+
+// An archived copy is a row of the index page.
+type archived struct {
+	Section, Family, Given, Title string
+	Attempt                       int
+	Submitted                     time.Time
+	Points, File                  string
+	Sounds                        []archivedSound
+}
+
+type archivedSound struct{ File, Says string }
+
+func (s *Exports) archive(to io.Writer, title string) *archive {
+	return &archive{Exports: s, zip: zip.NewWriter(to), title: title, taken: map[string]bool{}}
+}
+
+// put writes a file.
+func (a *archive) put(name string, data []byte) error {
+	f, err := a.zip.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Now()})
+	if err == nil {
+		_, err = f.Write(data)
+	}
+	return err
+}
+
+// name returns a name in a folder that nothing has yet: two students may be called the
+// same, and two sheets.
+func (a *archive) name(folder, base, extension string) string {
+	name := fmt.Sprintf("%s/%s%s", folder, base, extension)
+	for n := 2; a.taken[name]; n++ {
+		name = fmt.Sprintf("%s/%s (%d)%s", folder, base, n, extension)
+	}
+	a.taken[name] = true
+	return name
+}
+
+// attempt writes an attempt in a form, named by section, family name, given name and
+// number, with what was spoken beside it. What cannot be made is noted, and the rest
+// goes on.
+func (a *archive) attempt(ctx context.Context, who school.Person, form Form, given school.Assignment, k school.Copy, t school.Attempt, m school.Member) error {
+	row := archived{Section: m.Section, Family: m.Family, Given: m.Given, Title: given.Title, Attempt: t.Number, Submitted: t.SubmittedAt}
+	if row.Family == "" && row.Given == "" {
+		row.Family = m.Name
+	}
+	if given.Hides(k) {
+		row.Section, row.Family, row.Given = "", k.Label(), ""
+	}
+	if t.Points != nil {
+		row.Points = fmt.Sprintf("%s of %s", t.Points, given.Points)
+	}
+	var parts []string
+	for _, p := range []string{row.Section, row.Family, row.Given} {
+		if p != "" {
+			parts = append(parts, clean(p))
+		}
+	}
+	base := fmt.Sprintf("%s, attempt %d", strings.Join(parts, ", "), t.Number)
+	f, sounds, err := a.take(ctx, who, k.ID, Choice{Form: form, Attempt: t.Number, Anyway: true})
+	if err != nil {
+		if ctx.Err() != nil {
+			return err
+		}
+		a.missing = append(a.missing, clean(given.Title)+"/"+base)
+		return nil
+	}
+	defer f.Close()
+	_, extension, _ := cutLast(f.Name, ".")
+	row.File = a.name(clean(given.Title), base, "."+extension)
+	to, err := a.zip.CreateHeader(&zip.FileHeader{Name: row.File, Method: zip.Store, Modified: t.SubmittedAt}) // it is packed already
+	if err == nil {
+		_, err = io.Copy(to, f)
+	}
+	for _, s := range sounds {
+		if err != nil {
+			return err
+		}
+		name := a.name(clean(given.Title)+"/sounds", base+", "+strings.TrimSuffix(s.Name, ".m4a"), ".m4a")
+		row.Sounds = append(row.Sounds, archivedSound{name, s.Says})
+		if to, err = a.zip.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: t.SubmittedAt}); err == nil {
+			_, err = to.Write(s.Data)
+		}
+	}
+	a.rows = append(a.rows, row)
+	return err
+}
+
+// cutLast cuts a string at the last of a sign.
+func cutLast(s, sign string) (before, after string, found bool) {
+	i := strings.LastIndex(s, sign)
+	if i < 0 {
+		return s, "", false
+	}
+	return s[:i], s[i+len(sign):], true
+}
+
+//go:embed index.html
+var indexPage string
+
+var indexOf = template.Must(template.New("index").Parse(indexPage))
+
+// close writes the index page, and ends the archive.
+func (a *archive) close() error {
+	if len(a.missing) > 0 {
+		if err := a.put("could not be made.txt", []byte(strings.Join(a.missing, "\r\n")+"\r\n")); err != nil {
+			return err
+		}
+	}
+	var page bytes.Buffer
+	if err := indexOf.Execute(&page, map[string]any{"Title": a.title, "Rows": a.rows, "Missing": a.missing}); err != nil {
+		return err
+	}
+	if err := a.put("index.html", page.Bytes()); err != nil {
+		return err
+	}
+	return a.zip.Close()
+}
+
+// ClassName returns what the file of all copies of an assignment is called, to those
+// who mark it.
+func (s *Exports) ClassName(ctx context.Context, who school.Person, assignment uint64, form Form) (string, error) {
+	a, c, err := s.marked(ctx, who, assignment)
+	if err == nil && form.known() && form != Clean {
+		return fmt.Sprintf("%s, %s.zip", clean(a.Title), clean(c.Name)), nil
+	}
+	if err == nil {
+		err = school.Refuse("form", "", "")
+	}
+	return "", err
+}
+
+// marked returns an assignment and its course to those who mark it.
+func (s *Exports) marked(ctx context.Context, who school.Person, assignment uint64) (school.Assignment, school.Course, error) {
+	a, err := s.store.Assignment(ctx, assignment)
+	if err != nil {
+		return a, school.Course{}, err
+	}
+	c, _, err := s.gate.Course(ctx, who, a.CourseID, access.SeeRoll)
+	return a, c, err
+}
+
+// WriteClass writes a ZIP with every attempt at an assignment, in a form.
+func (s *Exports) WriteClass(ctx context.Context, who school.Person, assignment uint64, form Form, to io.Writer) error {
+	given, course, err := s.marked(ctx, who, assignment)
+	if err != nil {
+		return err
+	}
+	members, err := s.store.Members(ctx, course.ID)
+	if err != nil {
+		return err
+	}
+	z := s.archive(to, given.Title+" · "+course.Name)
+	if err := z.assignment(ctx, who, form, given, members); err != nil {
+		return err
+	}
+	return z.close()
+}
+
+// assignment writes the attempts at an assignment, of each copy in their order; those
+// of the teacher's practice band are none.
+func (a *archive) assignment(ctx context.Context, who school.Person, form Form, given school.Assignment, members []school.Member) error {
+	copies, attempts, err := a.store.HandedIn(ctx, given.ID)
+	if err != nil {
+		return err
+	}
+	of, by := map[uint64]school.Copy{}, map[uint64]school.Member{}
+	for _, k := range copies {
+		of[k.ID] = k
+	}
+	for _, m := range members {
+		by[m.PersonID] = m
+	}
+	for _, t := range attempts {
+		k := of[t.CopyID]
+		m := by[k.StudentID]
+		if m.Role == access.Practice {
+			continue
+		}
+		if err := a.attempt(ctx, who, form, given, k, t, m); err != nil {
+			return err
+		}
+	}
+	return nil
+}
