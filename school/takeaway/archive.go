@@ -3,11 +3,13 @@ package takeaway
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"context"
 	_ "embed" // the index page
 	"fmt"
 	"html/template"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -132,6 +134,9 @@ func (a *archive) close() error {
 			return err
 		}
 	}
+	slices.SortStableFunc(a.rows, func(x, y archived) int {
+		return cmp.Or(strings.Compare(x.Section, y.Section), strings.Compare(x.Family, y.Family), strings.Compare(x.Given, y.Given), strings.Compare(x.Title, y.Title), x.Attempt-y.Attempt)
+	})
 	var page bytes.Buffer
 	if err := indexOf.Execute(&page, map[string]any{"Title": a.title, "Rows": a.rows, "Missing": a.missing}); err != nil {
 		return err
