@@ -20,7 +20,7 @@ import (
 )
 
 // Install is the command that provides LibreOffice.
-const Install = "apt-get install libreoffice-writer-nogui libreoffice-impress-nogui"
+const Install = "apt-get install libreoffice-writer-nogui libreoffice-impress-nogui libreoffice-calc-nogui"
 
 // Limits of turning one document.
 const (

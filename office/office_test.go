@@ -19,6 +19,8 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"github.com/xuri/excelize/v2"
+
 	"readymargin/core/document"
 )
 
@@ -106,12 +108,29 @@ func TestEverykindOfDocument(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	book := excelize.NewFile()
+	for cell, says := range map[string]any{"A1": "The range of the tide", "B1": 4.5, "B2": 0.9} {
+		if err := book.SetCellValue("Sheet1", cell, says); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := book.SetColWidth("Sheet1", "A", "A", 30); err != nil {
+		t.Fatal(err)
+	}
+	if err := book.SetCellFormula("Sheet1", "B3", "=B1-B2"); err != nil {
+		t.Fatal(err)
+	}
+	xlsx, err := book.WriteToBuffer()
+	if err != nil {
+		t.Fatal(err)
+	}
 	l := &LibreOffice{}
 	for kind, file := range map[string][]byte{
 		"rtf":  []byte(`{\rtf1\ansi{\fonttbl{\f0\fswiss Liberation Sans;}}\f0 The range of the tide\par}`),
 		"docx": docx(t, `<w:p><w:r><w:t>The range of the tide</w:t></w:r></w:p>`),
 		"odt":  odf(t, odt, "", text(`<text:p>The range of the tide</text:p>`)),
-		"odp":  slides, "pptx": pptx,
+		"odp":  slides, "pptx": pptx, "xlsx": xlsx.Bytes(),
+		"ods": odf(t, "application/vnd.oasis.opendocument.spreadsheet", "", `<office:spreadsheet><table:table table:name="1"><table:table-row><table:table-cell office:value-type="string"><text:p>The range of the tide</text:p></table:table-cell></table:table-row></table:table></office:spreadsheet>`),
 	} {
 		if got := kindOf(file); got != kind {
 			t.Errorf("%s is taken for %q", kind, got)
@@ -121,7 +140,8 @@ func TestEverykindOfDocument(t *testing.T) {
 			t.Errorf("%s: %v", kind, err)
 			continue
 		}
-		if got := readPDF(t, d.PDF, "pdftotext", "FILE", "-"); !strings.Contains(got, "The range of the tide") {
+		got := readPDF(t, d.PDF, "pdftotext", "FILE", "-")
+		if !strings.Contains(got, "The range of the tide") || kind == "xlsx" && !strings.Contains(got, "3.6") {
 			t.Errorf("%s says %q", kind, got)
 		}
 	}

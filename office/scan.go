@@ -18,7 +18,7 @@ import (
 )
 
 // Kinds are the documents that are turned, by the ending of their files.
-var Kinds = []string{"docx", "odt", "pptx", "odp", "rtf"}
+var Kinds = []string{"docx", "odt", "pptx", "odp", "xlsx", "ods", "rtf"}
 
 // Limits inside a document.
 const (
@@ -48,6 +48,8 @@ func kindOf(file []byte) string {
 			return "docx"
 		case "ppt/presentation.xml":
 			return "pptx"
+		case "xl/workbook.xml":
+			return "xlsx"
 		case "mimetype":
 			b, _ := read(f, 200)
 			switch string(bytes.TrimSpace(b)) {
@@ -55,6 +57,8 @@ func kindOf(file []byte) string {
 				return "odt"
 			case "application/vnd.oasis.opendocument.presentation":
 				return "odp"
+			case "application/vnd.oasis.opendocument.spreadsheet":
+				return "ods"
 			}
 			return ""
 		}
@@ -134,7 +138,7 @@ func pixels(f *zip.File) int {
 // text and its styles, of OOXML (ISO/IEC 29500) and OpenDocument (ISO/IEC 26300).
 func asksForFonts(name string) bool {
 	switch name {
-	case "word/document.xml", "word/styles.xml", "word/numbering.xml", "content.xml", "styles.xml":
+	case "word/document.xml", "word/styles.xml", "word/numbering.xml", "xl/styles.xml", "content.xml", "styles.xml":
 		return true
 	}
 	dir := path.Dir(name)

@@ -136,7 +136,7 @@ var problems = map[string]string{
 
 // files has a sentence for everything that can be wrong with a file.
 var files = map[error]sentence{
-	document.ErrNotPDF:      {422, "This file is neither a PDF, a picture (PNG, JPEG, WebP or HEIC) nor an office document (DOCX, ODT, PPTX, ODP or RTF). Save or print it as a PDF and bring that in. Nothing was kept."},
+	document.ErrNotPDF:      {422, "This file is neither a PDF, a picture (PNG, JPEG, WebP or HEIC) nor an office document (DOCX, ODT, PPTX, ODP, XLSX, ODS or RTF). Save or print it as a PDF and bring that in. Nothing was kept."},
 	document.ErrDamaged:     {422, "This PDF is damaged and cannot be opened. Try to save it again where it comes from. Nothing was kept."},
 	document.ErrEncrypted:   {422, "This PDF asks for a password. Save it without one and bring that in. Nothing was kept."},
 	document.ErrEmpty:       {422, "This file is empty. Nothing was kept."},

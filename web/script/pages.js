@@ -104,7 +104,7 @@ document.addEventListener('alpine:init', () => {
         if (e.loaded === e.total)
           this.watch(
             name,
-            [...files].some((f) => /\.(docx|odt|pptx|odp|rtf)$/i.test(f.name))
+            [...files].some((f) => /\.(docx|odt|pptx|odp|xlsx|ods|rtf)$/i.test(f.name))
               ? 'Turning it into pages, which takes some seconds'
               : 'Reading its pages',
           );
