@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode"
 
 	"readymargin/core/document"
 	"readymargin/core/draw"
@@ -281,10 +282,17 @@ func (o *overlay) text(t draw.Text) {
 		x := next
 		r, g, b := run.Color.RGB()
 		fmt.Fprintf(&o.content, "%.4g %.4g %.4g rg\n", r, g, b)
+		reordered := strings.ContainsFunc(run.Text, func(r rune) bool { return unicode.In(r, unicode.Devanagari, unicode.Thai) })
+		if reordered { // its signs stand in another order than they are written
+			fmt.Fprintf(&o.content, "/Span <</ActualText <FEFF%s>>> BDC\n", utf16Hex(run.Text))
+		}
 		for _, piece := range o.fonts.pieces(run) {
-			at := page.Pt(t.X, t.Y).Add(along.Mul(x)).Add(up.Mul(run.Rise))
+			at := page.Pt(t.X, t.Y).Add(along.Mul(x + piece.x)).Add(up.Mul(run.Rise + piece.y))
 			fmt.Fprintf(&o.content, "/%s %.4g Tf %.5f %.5f %.5f %.5f %.3f %.3f Tm <%s> Tj\n", piece.font, run.Size, along.X, along.Y, up.X, up.Y, at.X, at.Y, piece.codes)
 			x += piece.width
+		}
+		if reordered {
+			o.content.WriteString("EMC\n")
 		}
 		if next += run.Advance; run.Advance == 0 {
 			next = x

@@ -3,6 +3,8 @@ package pdf
 import (
 	"encoding/binary"
 	"fmt"
+	"math"
+	"slices"
 	"strings"
 	"unicode/utf16"
 
@@ -23,7 +25,7 @@ type fontBook struct {
 // A subset is the glyphs used of one face; a glyph's place is its code.
 type subset struct {
 	glyphs []uint16
-	runes  []rune
+	texts  []string // what they stand for
 	code   map[uint16]int
 }
 
@@ -35,7 +37,7 @@ func newFontBook() *fontBook {
 func (b *fontBook) subset(f *typeset.Face) *subset {
 	if b.used[f] == nil {
 		b.names[f] = fmt.Sprintf("F%d", len(b.faces))
-		b.used[f] = &subset{glyphs: []uint16{0}, runes: []rune{0}, code: map[uint16]int{0: 0}}
+		b.used[f] = &subset{glyphs: []uint16{0}, texts: []string{""}, code: map[uint16]int{0: 0}}
 		b.faces = append(b.faces, f)
 	}
 	return b.used[f]
@@ -46,6 +48,8 @@ type piece struct {
 	font  string
 	codes []byte // hexadecimal, two bytes a glyph
 	width float64
+	x, y  float64 // to the right and above of where it would stand
+	alone bool    // no further glyph follows as the font has it
 }
 
 const hexDigits = "0123456789ABCDEF"
@@ -58,14 +62,16 @@ func (b *fontBook) pieces(r draw.Run) []piece {
 		if !ok {
 			code = len(s.glyphs)
 			s.code[g.ID] = code
-			s.glyphs, s.runes = append(s.glyphs, g.ID), append(s.runes, g.Rune)
+			s.glyphs, s.texts = append(s.glyphs, g.ID), append(s.texts, g.Text)
 		}
-		if n := len(out); n == 0 || out[n-1].font != b.names[g.Face] {
-			out = append(out, piece{font: b.names[g.Face]})
+		moved := g.X != 0 || g.Y != 0
+		if n := len(out); n == 0 || out[n-1].font != b.names[g.Face] || out[n-1].alone || moved {
+			out = append(out, piece{font: b.names[g.Face], x: g.X, y: g.Y})
 		}
 		last := &out[len(out)-1]
 		last.codes = append(last.codes, hexDigits[code>>12&15], hexDigits[code>>8&15], hexDigits[code>>4&15], hexDigits[code&15])
 		last.width += g.Width
+		last.alone = moved || math.Abs(g.Width-g.Face.Advance(g.ID, r.Size)) > 0.001
 	}
 	return out
 }
@@ -136,11 +142,16 @@ func (s *subset) toUnicode() string {
 		"/CIDSystemInfo <</Registry (Adobe) /Ordering (UCS) /Supplement 0>> def\n" +
 		"/CMapName /Adobe-Identity-UCS def /CMapType 2 def\n" +
 		"1 begincodespacerange <0000> <FFFF> endcodespacerange\n")
-	for from := 1; from < len(s.runes); from += 100 {
-		chunk := s.runes[from:min(from+100, len(s.runes))]
+	var known []int // codes that stand for something
+	for code, t := range s.texts {
+		if t != "" && t != "\x00" {
+			known = append(known, code)
+		}
+	}
+	for chunk := range slices.Chunk(known, 100) {
 		fmt.Fprintf(&b, "%d beginbfchar\n", len(chunk))
-		for i, r := range chunk {
-			fmt.Fprintf(&b, "<%04X> <%s>\n", from+i, utf16Hex(r))
+		for _, code := range chunk {
+			fmt.Fprintf(&b, "<%04X> <%s>\n", code, utf16Hex(s.texts[code]))
 		}
 		b.WriteString("endbfchar\n")
 	}
@@ -148,9 +159,9 @@ func (s *subset) toUnicode() string {
 	return b.String()
 }
 
-func utf16Hex(r rune) string {
+func utf16Hex(s string) string {
 	out := ""
-	for _, u := range utf16Units(string(r)) {
+	for _, u := range utf16Units(s) {
 		out += fmt.Sprintf("%04X", u)
 	}
 	return out

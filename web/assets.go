@@ -128,6 +128,8 @@ func (a *assets) serve(c *echo.Context) error {
 	switch path.Ext(name) {
 	case ".wasm":
 		kind = "application/wasm"
+	case ".woff":
+		kind = "font/woff"
 	case ".woff2":
 		kind = "font/woff2"
 	}

@@ -60,7 +60,7 @@ var arrows = map[string][]string{
 }
 
 // computation is what core may import beside the standard library.
-var computation = []string{"github.com/tdewolff/font", "golang.org/x/", "github.com/tdewolff/", "gonum.org/v1/gonum/"}
+var computation = []string{"github.com/tdewolff/font", "github.com/go-text/", "golang.org/x/", "github.com/tdewolff/", "gonum.org/v1/gonum/"}
 
 type listed struct {
 	ImportPath string

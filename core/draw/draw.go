@@ -45,6 +45,7 @@ type Run struct {
 	Bold   bool       `json:"bold,omitempty"`
 	Italic bool       `json:"italic,omitempty"`
 	Rise   float64    `json:"rise,omitempty"` // above the baseline, points
+	Lang   string     `json:"lang,omitempty"` // that Chinese characters are set for
 
 	// Advance is from its beginning to that of the next run, points; 0 for what
 	// the font gives.
@@ -114,7 +115,7 @@ func (p *painter) FreeText(_ mark.Mark, t *mark.FreeText) {
 		x := from.X
 		for _, r := range l.Runs {
 			size, rise := r.Set()
-			line.Runs = append(line.Runs, Run{r.Text, page.Round(size), r.Color, r.Font, r.Bold, r.Italic, page.Round(rise), r.Width})
+			line.Runs = append(line.Runs, Run{r.Text, page.Round(size), r.Color, r.Font, r.Bold, r.Italic, page.Round(rise), mark.Han(r.Text), r.Width})
 			if r.Under && r.Width > 0 {
 				p.ruled(page.R(x, from.Y+0.09*r.Size-rise, x+r.Width, from.Y+0.15*r.Size-rise), r.Color, t)
 			}

@@ -325,3 +325,11 @@ func TestInstrumentsOfEveryKind(t *testing.T) {
 		}
 	}
 }
+
+func TestChineseCharactersAreSetForALanguage(t *testing.T) {
+	for s, lang := range map[string]string{"漢字": "", "かんじ漢字": "ja", "カタカナ": "ja", "한자 漢字": "ko", "abc": ""} {
+		if Han(s) != lang {
+			t.Errorf("%q is set for %q, want %q", s, Han(s), lang)
+		}
+	}
+}

@@ -113,6 +113,20 @@ func (t *FreeText) String() string {
 	return s
 }
 
+// Han returns the language that Chinese characters in a text are set for: Japanese
+// where it has kana, Korean where it has hangul, else "", which is Chinese.
+func Han(s string) string {
+	for _, r := range s {
+		switch {
+		case r >= 0x3041 && r <= 0x30FF || r >= 0x31F0 && r <= 0x31FF || r >= 0xFF66 && r <= 0xFF9F: // hiragana, katakana
+			return "ja"
+		case r >= 0x1100 && r <= 0x11FF || r >= 0x3131 && r <= 0x318E || r >= 0xAC00 && r <= 0xD7A3:
+			return "ko"
+		}
+	}
+	return ""
+}
+
 func (*FreeText) Kind() string               { return "freetext" }
 func (t *FreeText) accept(m Mark, v Visitor) { v.FreeText(m, t) }
 

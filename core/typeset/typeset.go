@@ -10,22 +10,31 @@ package typeset
 import (
 	"embed"
 	"fmt"
+	"path"
 	"strings"
 	"sync"
+	"unicode"
 
+	shapefont "github.com/go-text/typesetting/font"
 	"github.com/tdewolff/font"
 	"golang.org/x/text/unicode/bidi"
+
+	"readymargin/core/mark"
 )
 
 // Files holds the fonts of text marks in WOFF 2.0, for browsers and for Load.
 //
-//go:embed fonts/*.woff2
+//go:embed fonts/*.woff2 fonts/scripts
 var Files embed.FS
 
 // A Face is one font file.
 type Face struct {
 	Name string
 	SFNT *font.SFNT
+
+	once    sync.Once
+	shapes  *shapefont.Face
+	shaping sync.Mutex
 
 	mu    sync.Mutex
 	found map[rune]uint16 // letters looked for before; a font's own table is walked each time
@@ -94,7 +103,11 @@ func face(name string) *Face {
 	if f, ok := files.Load(name); ok {
 		return f.(*Face)
 	}
-	b, err := Files.ReadFile("fonts/" + name + ".woff2")
+	file := name
+	if path.Ext(file) == "" {
+		file += ".woff2"
+	}
+	b, err := Files.ReadFile("fonts/" + file)
 	if err == nil {
 		b, err = font.ToSFNT(b)
 	}
@@ -105,7 +118,7 @@ func face(name string) *Face {
 	if err != nil {
 		panic(fmt.Sprintf("typeset: font %s: %v", name, err))
 	}
-	kept, _ := files.LoadOrStore(name, &Face{Name: name, SFNT: sfnt})
+	kept, _ := files.LoadOrStore(name, &Face{Name: strings.TrimSuffix(strings.TrimPrefix(name, "scripts/"), path.Ext(name)), SFNT: sfnt})
 	return kept.(*Face)
 }
 
@@ -114,29 +127,37 @@ func (f *Face) Advance(glyph uint16, size float64) float64 {
 	return float64(f.SFNT.GlyphAdvance(glyph)) * size / float64(f.SFNT.Head.UnitsPerEm)
 }
 
-// A Glyph is a letter's picture in one face; Rune is what it stands for.
+// A Glyph is a letter's picture in one face; Rune is what it stands for. Where letters
+// depend on each other, Text is all that it and those behind it stand for, "" on those
+// behind it.
 type Glyph struct {
 	Face  *Face
 	ID    uint16
 	Rune  rune
+	Text  string
 	Width float64 // advance, points
+	X, Y  float64 // to the right and above of where it would stand, points
 }
 
-// Shape returns the glyphs of s at the given size. A letter that no face has
-// comes out as the last face's sign for "missing"; see Unfit.
+// Shape returns the glyphs of s at the given size, from the left. A letter that no
+// face has comes out as the last face's sign for "missing"; see Unfit.
 func (fs Faces) Shape(s string, size float64) []Glyph {
+	lang := mark.Han(s)
+	if joins(s) {
+		return fs.shaped(s, lang, size)
+	}
 	var out []Glyph
 	for _, r := range s {
-		f, id := fs.find(r)
+		f, id := fs.find(r, lang)
 		if f == nil {
 			f = fs[len(fs)-1]
 		}
-		out = append(out, Glyph{f, id, r, f.Advance(id, size)})
+		out = append(out, Glyph{Face: f, ID: id, Rune: r, Text: string(r), Width: f.Advance(id, size)})
 	}
 	return out
 }
 
-func (fs Faces) find(r rune) (*Face, uint16) {
+func (fs Faces) find(r rune, lang string) (*Face, uint16) {
 	if r == '\u00a0' || r == '\t' {
 		r = ' '
 	}
@@ -145,21 +166,18 @@ func (fs Faces) find(r rune) (*Face, uint16) {
 			return f, id
 		}
 	}
-	return nil, 0
+	return other(r, lang)
 }
 
-// Unfit returns the letters of s that Shape cannot set right, each once and in
-// order: those that no face has, and those that run from right to left (the
-// classes R and AL of Unicode Standard Annex 9), which would need to be put in
-// another order. Letters that are in but are passed over, and are in it
-// afterwards.
+// Unfit returns the letters of s that no face has, each once and in order. Letters
+// that are in but are passed over, and are in it afterwards.
 func (fs Faces) Unfit(s string, but map[rune]bool) []rune {
 	var out []rune
 	for _, r := range s {
 		if r < ' ' || but[r] {
 			continue
 		}
-		if f, _ := fs.find(r); f == nil || backwards(r) {
+		if f, _ := fs.find(r, ""); f == nil && !unicode.Is(unicode.Cf, r) {
 			but[r] = true
 			out = append(out, r)
 		}
@@ -167,6 +185,8 @@ func (fs Faces) Unfit(s string, but map[rune]bool) []rune {
 	return out
 }
 
+// backwards reports whether a letter runs from right to left (the classes R and AL of
+// Unicode Standard Annex 9).
 func backwards(r rune) bool {
 	p, _ := bidi.LookupRune(r)
 	return p.Class() == bidi.R || p.Class() == bidi.AL

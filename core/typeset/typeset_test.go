@@ -75,8 +75,38 @@ func TestWrapKeepsInsideAndLosesNothing(t *testing.T) {
 
 func TestMissingLettersAreNamed(t *testing.T) {
 	for _, l := range []Look{{}, {Font: "serif", Bold: true}, {Font: "school", Italic: true}, {Font: "mono"}} {
-		if got := Of(l).Unfit("H₂SO₄ ≥ 5 m, Здравствуй, καλημέρα, שלום 漢字 漢", map[rune]bool{}); string(got) != "שלום漢字" {
-			t.Errorf("%+v: unfit %q, want 漢字שלום", l, string(got))
+		if got := Of(l).Unfit("H₂SO₄ ≥ 5 m, Здравствуй, καλημέρα, שלום 漢字 漢 👍 ꯃ 👍", map[rune]bool{}); string(got) != "👍ꯃ" {
+			t.Errorf("%+v: unfit %q, want 👍ꯃ", l, string(got))
 		}
+	}
+}
+
+// Numbers stand in what runs to the left as they are read, and stay between what runs
+// to the right (Unicode Standard Annex 9, 2.1).
+func TestWhatIsSeenFromTheLeft(t *testing.T) {
+	for s, want := range map[string]string{
+		"abc": "abc", "שלום": "םולש", "a שלום b": "a םולש b", "שלום 123": "123 םולש", "x שלום 12,5 עולם y": "x םלוע 12,5 םולש y", "5 שלום": "5 םולש",
+	} {
+		got := ""
+		for _, g := range Load().Shape(s, 10) {
+			got += string(g.Rune)
+		}
+		if got != want {
+			t.Errorf("%q is seen as %q, want %q", s, got, want)
+		}
+	}
+	// Letters of Arabic join: alone each has another shape.
+	word, alone := Load().Shape("بيت", 10), map[uint16]bool{}
+	for _, r := range "بيت" {
+		alone[Load().Shape(string(r), 10)[0].ID] = true
+	}
+	joined := 0
+	for _, g := range word {
+		if !alone[g.ID] {
+			joined++
+		}
+	}
+	if joined < 2 {
+		t.Errorf("of %d shapes %d are joined", len(word), joined)
 	}
 }

@@ -14,6 +14,24 @@ export function layer(name, size) {
   return s;
 }
 
+// needs brings the fonts of scripts beside Latin, Greek and Cyrillic, once a text has
+// letters of them.
+let brought = false;
+export function needs(text) {
+  if (brought || !/[\u02d7-\u036f\u0590-\u1cff\u2e80-\uabff\uac00-\uffdc\u{1f000}-\u{323af}]/u.test(text)) return;
+  brought = true;
+  const app = document.querySelector('link[rel="stylesheet"]');
+  document.head.append(
+    Object.assign(document.createElement('link'), {
+      rel: 'stylesheet',
+      href: app.href.replace(/app\.css.*/, 'scripts.css'),
+    }),
+  );
+}
+
+for (const kind of ['beforeinput', 'compositionupdate'])
+  document.addEventListener(kind, (/** @type {any} */ e) => e.data && needs(e.data), true);
+
 function textNode(t) {
   const n = node('text', {
     x: t.x,
@@ -28,6 +46,7 @@ function textNode(t) {
       'font-size': run.size,
       fill: run.color,
       class: run.font,
+      lang: run.lang,
       'font-weight': run.bold ? 700 : undefined,
       'font-style': run.italic ? 'italic' : undefined,
     });
@@ -38,6 +57,7 @@ function textNode(t) {
     if (x !== t.x) piece.setAttribute('x', x.toFixed(2));
     x = run.advance ? x + run.advance : t.x;
     piece.textContent = run.text;
+    needs(run.text);
     n.append(piece);
   }
   return n;
