@@ -382,6 +382,26 @@ func TestAClassIsTakenAway(t *testing.T) {
 			t.Errorf("%s: %d copies, and the page says %s", form, copies, index)
 		}
 	}
+	// A student has all of their own, what is being worked on too, and nobody else's.
+	for login, want := range map[string]int{"archive.student": 3, "archive.classmate": 0} {
+		var own bytes.Buffer
+		if err := home.School.Exports.WriteOwnCopies(ctx, personOf(t, login), sc.course.ID, &own); err != nil {
+			t.Fatal(err)
+		}
+		z, err := zip.NewReader(bytes.NewReader(own.Bytes()), int64(own.Len()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var pdfs []string
+		for _, f := range z.File {
+			if strings.HasSuffix(f.Name, ".pdf") {
+				pdfs = append(pdfs, f.Name)
+			}
+		}
+		if len(pdfs) < want || want == 0 && len(pdfs) > 0 {
+			t.Errorf("%s has %v", login, pdfs)
+		}
+	}
 	for name, err := range map[string]error{
 		"a student":       home.School.Exports.WriteClass(ctx, student, sc.copies[flow.InProgress].AssignmentID, takeaway.Printed, io.Discard),
 		"another teacher": home.School.Exports.WriteClass(ctx, personOf(t, "archive.stranger"), sc.copies[flow.InProgress].AssignmentID, takeaway.Printed, io.Discard),

@@ -89,11 +89,11 @@ func TestAYearsChange(t *testing.T) {
 	files := packed(t, sc.bytes(t, "teacher", fmt.Sprintf("/courses/%d/everything.zip", sc.course.ID)))
 	pdfs := 0
 	for name, b := range files {
-		if strings.HasSuffix(name, ".pdf") && strings.Contains(name, "Year Student, attempt 1") && bytes.HasPrefix(b, []byte("%PDF-")) {
+		if strings.HasSuffix(name, ".pdf") && strings.Contains(name, "Student, Year, attempt 1") && bytes.HasPrefix(b, []byte("%PDF-")) {
 			pdfs++
 		}
 	}
-	if pdfs != 3 || len(files) != 5 || !strings.Contains(string(files["class list.csv"]), "Year,Classmate,year.classmate") || !strings.Contains(string(files["points.csv"]), "Year Student") {
+	if pdfs != 3 || len(files) != 6 || !strings.Contains(string(files["class list.csv"]), "Year,Classmate,year.classmate") || !strings.Contains(string(files["points.csv"]), "Year Student") {
 		t.Errorf("the course as a file has %d attempts in %d files: %v", pdfs, len(files), slices.Sorted(maps.Keys(files)))
 	}
 	own := packed(t, sc.bytes(t, "student", "/account/everything.zip"))

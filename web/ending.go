@@ -139,6 +139,21 @@ func (s *Site) classFile(c *echo.Context) error {
 	return s.streaming(c, s.school.Exports.WriteClass(ctx, me(c), n, form, c.Response()))
 }
 
+// ownCopies serves all of a student's own copies in a course as one ZIP.
+func (s *Site) ownCopies(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	name, err := s.school.Exports.OwnName(ctx, me(c), n)
+	if err != nil {
+		return err
+	}
+	zipped(c, name)
+	return s.streaming(c, s.school.Exports.WriteOwnCopies(ctx, me(c), n, c.Response()))
+}
+
 // zipped says that a ZIP of that name comes.
 func zipped(c *echo.Context, name string) {
 	h := c.Response().Header()

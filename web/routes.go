@@ -77,6 +77,7 @@ var routes = []route{
 	{"POST", "/courses/:id/again", (*Site).courseAgain, 0, long},
 	{"GET", "/courses/:id/everything.zip", (*Site).courseFile, 0, streamed},
 	{"GET", "/assignments/:id/copies", (*Site).classFile, 0, streamed},
+	{"GET", "/courses/:id/own/copies", (*Site).ownCopies, 0, streamed},
 	{"POST", "/courses/:id/code", (*Site).changeCode, 0, quick},
 	{"POST", "/courses/:id/voice", (*Site).setVoice, 0, quick},
 	{"GET", "/courses/:id/own", (*Site).ownPoints, 0, quick},

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"readymargin/core/access"
+	"readymargin/core/flow"
 	"readymargin/school"
 )
 
@@ -83,7 +84,10 @@ func (a *archive) attempt(ctx context.Context, who school.Person, form Form, giv
 			parts = append(parts, clean(p))
 		}
 	}
-	base := fmt.Sprintf("%s, attempt %d", strings.Join(parts, ", "), t.Number)
+	base := strings.Join(parts, ", ") + ", not submitted"
+	if t.Number > 0 {
+		base = fmt.Sprintf("%s, attempt %d", strings.Join(parts, ", "), t.Number)
+	}
 	f, sounds, err := a.take(ctx, who, k.ID, Choice{Form: form, Attempt: t.Number, Anyway: true})
 	if err != nil {
 		if ctx.Err() != nil {
@@ -213,3 +217,46 @@ func (a *archive) assignment(ctx context.Context, who school.Person, form Form, 
 	}
 	return nil
 }
+
+// OwnName returns what the file of a student's own copies in a course is called.
+func (s *Exports) OwnName(ctx context.Context, who school.Person, course uint64) (string, error) {
+	c, _, err := s.gate.Course(ctx, who, course, access.SeeOwnPoints)
+	return fmt.Sprintf("%s, %s.zip", clean(c.Name), clean(who.Name)), err
+}
+
+// WriteOwnCopies writes a ZIP with all of a student's copies in a course, to revise
+// from: every attempt, and what is being worked on, with the marks printed. Feedback
+// that was not opened yet is left out: taking it away is not reading it, after which
+// it cannot be withdrawn.
+func (s *Exports) WriteOwnCopies(ctx context.Context, who school.Person, course uint64, to io.Writer) error {
+	c, sheets, err := s.books.Own(ctx, who, course)
+	if err != nil {
+		return err
+	}
+	z := s.archive(to, c.Name+" · "+who.Name)
+	me := school.Member{Name: who.Name, Given: who.Given, Family: who.Family}
+	for _, sheet := range sheets {
+		given := sheet.Assignment
+		given.Nameless = false // to oneself one has a name
+		for _, a := range slices.Backward(sheet.Attempts) {
+			if a.Fresh {
+				z.missing = append(z.missing, fmt.Sprintf("%s, attempt %d: its feedback was not opened yet", given.Title, a.Number))
+				continue
+			}
+			t := a.Attempt
+			t.Points = a.Points // no more than came back
+			if err := z.attempt(ctx, who, Printed, given, sheet.Copy, t, me); err != nil {
+				return err
+			}
+		}
+		if working(sheet.Copy.State) {
+			if err := z.attempt(ctx, who, Printed, given, sheet.Copy, school.Attempt{SubmittedAt: time.Now()}, me); err != nil {
+				return err
+			}
+		}
+	}
+	return z.close()
+}
+
+// working reports whether a copy has work on it that was not submitted.
+func working(s flow.State) bool { return s == flow.InProgress || s == flow.Reworking }
