@@ -233,7 +233,7 @@ func submittedOnly(who string) map[flow.State]string {
 // teacher's practice student, get in beside where all do who are signed in.
 var guestRights = map[string]string{
 	"POST /worksheets/:id/copy": "colleague", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "colleague",
-	"GET /courses/:id": "practice", "GET /courses/:id/own": "practice", "GET /assignments/:id": "practice",
+	"GET /courses/:id": "practice", "GET /courses/:id/own": "practice", "GET /courses/:id/own/copies": "practice", "GET /assignments/:id": "practice",
 	"GET /sheets/:id/pages/:n/:scale": "practice", "GET /sheets/:id/print/:n": "practice", "GET /sheets/:id/guide": "practice",
 }
 

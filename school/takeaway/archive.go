@@ -238,8 +238,10 @@ func (s *Exports) WriteOwnCopies(ctx context.Context, who school.Person, course 
 	for _, sheet := range sheets {
 		given := sheet.Assignment
 		given.Nameless = false // to oneself one has a name
+		fresh := false
 		for _, a := range slices.Backward(sheet.Attempts) {
 			if a.Fresh {
+				fresh = true
 				z.missing = append(z.missing, fmt.Sprintf("%s, attempt %d: its feedback was not opened yet", given.Title, a.Number))
 				continue
 			}
@@ -249,7 +251,7 @@ func (s *Exports) WriteOwnCopies(ctx context.Context, who school.Person, course 
 				return err
 			}
 		}
-		if working(sheet.Copy.State) {
+		if working(sheet.Copy.State) && !fresh { // what is worked on shows what came back last
 			if err := z.attempt(ctx, who, Printed, given, sheet.Copy, school.Attempt{SubmittedAt: time.Now()}, me); err != nil {
 				return err
 			}
