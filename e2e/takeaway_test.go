@@ -53,6 +53,14 @@ func workOn(t *testing.T, who school.Person, id uint64) {
 	}
 }
 
+// goOn goes on with a file in mupdf.
+func goOn(t *testing.T, file, done string) {
+	t.Helper()
+	if out, err := exec.Command("mutool", "run", "testdata/goon.js", file, done).CombinedOutput(); err != nil {
+		t.Fatalf("mutool (apt-get install mupdf-tools): %v: %s", err, out)
+	}
+}
+
 // A copy is taken away by what it is for, through the dialog, and other programs say
 // that each file is what was asked for. The same attempt gives the same bytes.
 func TestACopyIsTakenAwayByPurpose(t *testing.T) {
@@ -199,9 +207,7 @@ func TestWhatWasDoneInAnotherProgramComesBack(t *testing.T) {
 	if err := os.WriteFile(file, bytesOf(t, f), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := exec.Command("mutool", "run", "testdata/goon.js", file, done).CombinedOutput(); err != nil {
-		t.Fatalf("mutool (apt-get install mupdf-tools): %v: %s", err, out)
-	}
+	goOn(t, file, done)
 	p := tab(t, 1280, 800)
 	steps(t, func() error { return p.SignIn("roundabout.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)
 	before := kept(t, p, id)
@@ -260,9 +266,7 @@ func TestATeacherMarksInAnotherProgram(t *testing.T) {
 		return file
 	}
 	file, done := take(teacher, "movable.pdf", takeaway.Movable), filepath.Join(dir, "done.pdf")
-	if out, err := exec.Command("mutool", "run", "testdata/goon.js", file, done).CombinedOutput(); err != nil {
-		t.Fatalf("mutool (apt-get install mupdf-tools): %v: %s", err, out)
-	}
+	goOn(t, file, done)
 	marks, err := os.ReadFile(take(teacher, "marks.xfdf", takeaway.Marks))
 	if err != nil {
 		t.Fatal(err)

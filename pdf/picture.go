@@ -16,12 +16,8 @@ import (
 	"github.com/klippa-app/go-pdfium/requests"
 )
 
-// picture renders a page of the file in hand. A page with photographs, and one that
-// was scanned, becomes a JPEG; one of few colours, as typeset pages are, a palette
-// PNG, which is small and exact.
-//
-// Light is for slow lines: what is a JPEG is kept more roughly.
-func (d *openDocument) picture(number int, scale float64, light bool) (kind string, data []byte, err error) {
+// picture renders a page of the file in hand, packed by encode or lossless.
+func (d *openDocument) picture(number int, scale float64, packed func(*image.RGBA) (kind string, data []byte, err error)) (kind string, data []byte, err error) {
 	doc, err := d.open()
 	if err != nil {
 		return "", nil, err
@@ -31,21 +27,7 @@ func (d *openDocument) picture(number int, scale float64, light bool) (kind stri
 		return "", nil, err
 	}
 	defer done()
-	return encode(m, light)
-}
-
-// plain renders a page of the file in hand as PNG.
-func (d *openDocument) plain(number int, scale float64) (kind string, data []byte, err error) {
-	doc, err := d.open()
-	if err != nil {
-		return "", nil, err
-	}
-	m, done, err := d.render(doc, number, scale, MaxPixels)
-	if err != nil {
-		return "", nil, err
-	}
-	defer done()
-	return lossless(m)
+	return packed(m)
 }
 
 // render paints a page, counted from 1, at so many pixels a point, or smaller
@@ -86,6 +68,11 @@ const (
 	lighter = 40
 )
 
+// encode packs a page for the screen. One with photographs, and one that was scanned,
+// becomes a JPEG; one of few colours, as typeset pages are, a palette PNG, which is
+// small and exact.
+//
+// Light is for slow lines: what is a JPEG is kept more roughly.
 func encode(m *image.RGBA, light bool) (kind string, data []byte, err error) {
 	var b bytes.Buffer
 	if photographic(m) {

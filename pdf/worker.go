@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"image"
 	"image/jpeg"
 	"io/fs"
 	"os"
@@ -158,9 +159,9 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 	case "sizes":
 		res.Pages, err = d.sizes(j.Limits)
 	case "picture":
-		res.Type, body, err = d.picture(j.Page, j.Scale, j.Light)
+		res.Type, body, err = d.picture(j.Page, j.Scale, func(m *image.RGBA) (string, []byte, error) { return encode(m, j.Light) })
 	case "plain":
-		res.Type, body, err = d.plain(j.Page, j.Scale)
+		res.Type, body, err = d.picture(j.Page, j.Scale, lossless)
 	case "print":
 		parts := split(d.file, j.Sizes)
 		var what document.Export

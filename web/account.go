@@ -2,8 +2,8 @@ package web
 
 import (
 	"errors"
+	"io"
 	"net/http"
-	"net/url"
 
 	"github.com/labstack/echo/v5"
 
@@ -106,8 +106,5 @@ func (s *Site) ownFile(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	h := c.Response().Header()
-	h.Set("Content-Type", "application/zip")
-	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape("Everything about "+p.Name+".zip"))
-	return s.streaming(c, s.school.Exports.WriteOwn(c.Request().Context(), p, c.Response()))
+	return s.zipped(c, "Everything about "+p.Name+".zip", func(to io.Writer) error { return s.school.Exports.WriteOwn(c.Request().Context(), p, to) })
 }

@@ -2,6 +2,7 @@ package web
 
 import (
 	"cmp"
+	"io"
 	"log/slog"
 	"net/http"
 	"net/url"
@@ -120,8 +121,7 @@ func (s *Site) courseFile(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	zipped(c, name)
-	return s.streaming(c, s.school.Exports.WriteCourse(ctx, me(c), n, c.Response()))
+	return s.zipped(c, name, func(to io.Writer) error { return s.school.Exports.WriteCourse(ctx, me(c), n, to) })
 }
 
 // classFile serves all copies of an assignment as one ZIP.
@@ -135,8 +135,7 @@ func (s *Site) classFile(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	zipped(c, name)
-	return s.streaming(c, s.school.Exports.WriteClass(ctx, me(c), n, form, c.Response()))
+	return s.zipped(c, name, func(to io.Writer) error { return s.school.Exports.WriteClass(ctx, me(c), n, form, to) })
 }
 
 // ownCopies serves all of a student's own copies in a course as one ZIP.
@@ -150,15 +149,15 @@ func (s *Site) ownCopies(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	zipped(c, name)
-	return s.streaming(c, s.school.Exports.WriteOwnCopies(ctx, me(c), n, c.Response()))
+	return s.zipped(c, name, func(to io.Writer) error { return s.school.Exports.WriteOwnCopies(ctx, me(c), n, to) })
 }
 
-// zipped says that a ZIP of that name comes.
-func zipped(c *echo.Context, name string) {
+// zipped serves a ZIP of that name as it is written.
+func (s *Site) zipped(c *echo.Context, name string, write func(to io.Writer) error) error {
 	h := c.Response().Header()
 	h.Set("Content-Type", "application/zip")
 	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
+	return s.streaming(c, write(c.Response()))
 }
 
 // streaming ends a file that was written as it was made. Where that broke off, half of

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 
-	"readymargin/core/elsewhere"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/pdf"
@@ -109,15 +108,10 @@ func compared(ctx context.Context, press *pdf.Pool, sheet, done string) (compari
 		}
 	}
 	names := 0
-	c := work.Comparison{Engine: press, Sheet: read[0].File, Standing: map[string]mark.Mark{}, Name: func(string) string {
+	c := work.NewComparison(press, read[0], func(string) string {
 		names++
 		return fmt.Sprintf("taken-%04d", names)
-	}}
-	for _, p := range read[0].Pages {
-		c.Boxes = append(c.Boxes, p.Box)
-		c.Pages = append(c.Pages, elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height})
-		c.Guides = append(c.Guides, p.Guide())
-	}
+	})
 	theirs, err := work.ReadDone(ctx, press, read[1])
 	if err != nil {
 		return none, err

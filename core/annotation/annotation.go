@@ -89,9 +89,8 @@ type Annotation struct {
 
 // Flags of annotations (ISO 32000-2, table 167).
 const (
-	FlagInvisible = 1 << 0
-	FlagHidden    = 1 << 1
-	FlagPrint     = 1 << 2
-	FlagNoRotate  = 1 << 4
-	FlagNoView    = 1 << 5
+	FlagHidden   = 1 << 1
+	FlagPrint    = 1 << 2
+	FlagNoRotate = 1 << 4
+	FlagNoView   = 1 << 5
 )

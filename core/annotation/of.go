@@ -212,7 +212,7 @@ func (v *maker) Picture(_ mark.Mark, p *mark.Picture) {
 }
 
 func (v *maker) Note(m mark.Mark, n *mark.Note) {
-	v.a.Subtype, v.a.Subject, v.a.Contents, v.a.Icon = Text, "Note", said(n.Text, n.Rich, n.Voice), "Comment"
+	v.a.Subtype, v.a.Subject, v.a.Contents, v.a.Icon = Text, "Note", said(n.Text, n.Voice), "Comment"
 	if n.Says == "ask" {
 		v.a.Subject, v.a.Icon = "Question", "Help"
 	}
@@ -230,7 +230,7 @@ func (*maker) Reply(mark.Mark, *mark.Reply)   {}
 func (*maker) Paper(mark.Mark, *mark.Paper)   {}
 
 // said returns the words of a remark.
-func said(text string, _ bool, v *mark.Voice) string {
+func said(text string, v *mark.Voice) string {
 	if v == nil {
 		return text
 	}
@@ -245,7 +245,6 @@ func beneath(m mark.Mark) bool {
 }
 
 // Said is a mark together with who made it, when, and to which layer it belongs.
-// Words are what it says without signs of form.
 type Said struct {
 	Mark   mark.Mark
 	Author string
@@ -255,9 +254,9 @@ type Said struct {
 }
 
 // All returns the annotations that marks are taken away as, those that darken what
-// is beneath before the others, as they are painted. What
-// is said about a mark by who made it is that annotation's own text; what others
-// say about it, and answers, are replies.
+// is beneath before the others, as they are painted. What is said about a mark by who
+// made it is that annotation's own text; what others say about it, and answers, are
+// replies. Plainly gives words without the signs of their form.
 func All(all []Said, plainly func(text string, rich bool) string) []Annotation {
 	var out []Annotation
 	at := map[string]int{} // places in out by the IDs of marks
@@ -283,16 +282,15 @@ func All(all []Said, plainly func(text string, rich bool) string) []Annotation {
 			continue
 		}
 		a, _ := Of(s.Mark)
-		a.Contents = said(plainly(n.Text, n.Rich), false, n.Voice)
+		a.Contents = said(plainly(n.Text, n.Rich), n.Voice)
 		if on, there := at[n.On]; there && n.On != "" {
 			if about := &out[on]; about.Author == s.Author && !spoken[on] && about.Subtype != FreeText && n.Voice == nil {
 				about.Contents, about.Popup, spoken[on] = a.Contents, true, true
 				about.Own = kept{about.Mark, &s.Mark}.String()
 				at[s.Mark.ID] = on
 				continue
-			} else {
-				a.ReplyTo = about.Name
 			}
+			a.ReplyTo = out[on].Name
 		}
 		a.Popup = a.ReplyTo == ""
 		add(a, s)
@@ -309,7 +307,7 @@ func All(all []Said, plainly func(text string, rich bool) string) []Annotation {
 		about := out[on]
 		a := Annotation{
 			Subtype: Text, Page: about.Page, Rect: about.Rect, Name: s.Mark.ID, Subject: "Answer", Icon: "Comment",
-			Contents: said(plainly(r.Text, r.Rich), false, r.Voice), ReplyTo: about.Name, Color: about.Color, Mark: &s.Mark,
+			Contents: said(plainly(r.Text, r.Rich), r.Voice), ReplyTo: about.Name, Color: about.Color, Mark: &s.Mark,
 		}
 		if r.Done && a.Contents == "" {
 			a.State, a.Contents = "Completed", "Done"

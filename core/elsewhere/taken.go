@@ -34,11 +34,10 @@ type File struct {
 
 // A Found is a mark that an annotation or a field of a file becomes.
 type Found struct {
-	Mark    mark.Mark
-	Changes bool      // it takes the place of the mark of its name on the copy
-	From    string    // annotation or field
-	Kind    string    // what it was there
-	Rect    page.Rect // of the sheet's page that it accounts for
+	Mark mark.Mark // takes the place of one of its name on the copy
+	From string    // annotation or field
+	Kind string    // what it was there
+	Rect page.Rect // of the sheet's page that it accounts for
 	// Loose says that how it looks may differ from how it looked: words are set in
 	// another font, a note is a number.
 	Loose bool
@@ -143,7 +142,7 @@ func (t *taker) annotation(a annotation.Annotation) {
 		case t.file.Own && there:
 			m := *taken.Mark
 			m.Rank, m.Blank = was.Rank, was.Blank
-			t.put(a, m, taken, to, true)
+			t.put(a, m, taken, to)
 			return
 		case !t.file.Own:
 			taken = t.anew(taken)
@@ -155,23 +154,16 @@ func (t *taker) annotation(a annotation.Annotation) {
 		}
 		return
 	}
-	if was, there := t.standing[taken.Mark.ID]; there && !taken.Ours {
-		if same(was.Body, taken.Mark.Body) {
-			known() // it was brought in before
-			return
-		}
-		defer func() { // it was changed since
-			if n := len(t.out.Found); n > 0 && t.out.Found[n-1].Mark.ID == was.ID {
-				t.out.Found[n-1].Changes = true
-			}
-		}()
+	if was, there := t.standing[taken.Mark.ID]; there && !taken.Ours && same(was.Body, taken.Mark.Body) {
+		known() // it was brought in before
+		return
 	}
 	m := *taken.Mark
 	m.Page = to
 	if from.Max.Sub(size.Max).Len() > 0.6 {
 		m.Body = m.Body.Fitted(from, size)
 	}
-	t.put(a, m, taken, to, false)
+	t.put(a, m, taken, to)
 }
 
 // same reports whether two marks are as they would be brought in: places are rounded.
@@ -194,10 +186,10 @@ func (t *taker) answer(a annotation.Annotation) bool {
 }
 
 // put adds a mark, and the note about it.
-func (t *taker) put(a annotation.Annotation, m mark.Mark, taken annotation.Taken, to int, changes bool) {
+func (t *taker) put(a annotation.Annotation, m mark.Mark, taken annotation.Taken, to int) {
 	_, from, size := t.onto(a.Page)
 	fit := from.Fit(size)
-	f := Found{Mark: m, Changes: changes, From: "annotation", Kind: string(a.Subtype), Rect: page.Bounds(fit(a.Rect.Min), fit(a.Rect.Max))}
+	f := Found{Mark: m, From: "annotation", Kind: string(a.Subtype), Rect: page.Bounds(fit(a.Rect.Min), fit(a.Rect.Max))}
 	switch m.Body.(type) {
 	case *mark.FreeText:
 		f.Loose = true
@@ -279,7 +271,7 @@ func (t *taker) field(f document.Filled) {
 				t.out.Same = append(t.out.Same, out)
 				return
 			}
-			out.Mark.ID, out.Mark.Rank, out.Changes = id, was.Rank, true
+			out.Mark.ID, out.Mark.Rank = id, was.Rank
 		}
 		if out.Mark.Valid() == nil {
 			t.out.Found = append(t.out.Found, out)

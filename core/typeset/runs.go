@@ -9,9 +9,10 @@ import (
 // LookOf returns the look of a run.
 func LookOf(r mark.Run) Look { return Look{Font: r.Font, Bold: r.Bold, Italic: r.Italic} }
 
-// WrapRuns breaks runs into lines no wider than width, as Wrap breaks plain text,
-// each run in its own look and size; widths of the runs are filled in. A space at
-// which a line was broken stays at its end. At least one line is returned.
+// WrapRuns breaks runs into lines no wider than width, each run in its own look and
+// size: at the text's own line ends, else at spaces, else, for a word wider than the
+// line, between letters. Widths of the runs are filled in. A space at which a line was
+// broken stays at its end. At least one line is returned.
 func WrapRuns(runs []mark.Run, width float64) [][]mark.Run {
 	w := wrapper{width: width}
 	w.lines = [][]mark.Run{nil}

@@ -203,31 +203,3 @@ func (fs Faces) Width(s string, size float64) float64 {
 	}
 	return w
 }
-
-// Wrap breaks s into lines no wider than width: at its own line ends, else at
-// spaces, else, for a word wider than the line, between letters.
-func (fs Faces) Wrap(s string, size, width float64) []string {
-	var out []string
-	for _, paragraph := range strings.Split(s, "\n") {
-		line, used := "", 0.0
-		flush := func() {
-			out = append(out, strings.TrimRight(line, " "))
-			line, used = "", 0
-		}
-		for _, word := range strings.SplitAfter(paragraph, " ") {
-			w := fs.Width(strings.TrimRight(word, " "), size)
-			if used > 0 && used+w > width {
-				flush()
-			}
-			for _, r := range word {
-				step := fs.Width(string(r), size)
-				if w > width && used > 0 && used+step > width {
-					flush()
-				}
-				line, used = line+string(r), used+step
-			}
-		}
-		flush()
-	}
-	return out
-}

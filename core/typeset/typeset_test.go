@@ -3,6 +3,8 @@ package typeset
 import (
 	"strings"
 	"testing"
+
+	"readymargin/core/mark"
 )
 
 // The expected widths were read off the hmtx table of DejaVu Sans 2.37 with
@@ -51,13 +53,23 @@ func TestAZeroIsPlainAndAsWideAsItWas(t *testing.T) {
 
 func TestWrapKeepsInsideAndLosesNothing(t *testing.T) {
 	fs := Load()
+	wrap := func(s string, size, width float64) (lines []string) {
+		for _, runs := range WrapRuns([]mark.Run{{Text: s, Size: size}}, width) {
+			line := ""
+			for _, r := range runs {
+				line += r.Text
+			}
+			lines = append(lines, strings.TrimRight(line, " "))
+		}
+		return lines
+	}
 	for _, s := range []string{
 		"The range of the tide is four and a half metres, so this is a spring tide.",
 		"Antidisestablishmentarianismandthensomemoreofit",
 		"one\ntwo three four five six seven eight nine ten\n\nlast",
 		"",
 	} {
-		lines := fs.Wrap(s, 14, 120)
+		lines := wrap(s, 14, 120)
 		for _, l := range lines {
 			if w := fs.Width(l, 14); w > 120 {
 				t.Errorf("%q is %v wide", l, w)
@@ -68,7 +80,7 @@ func TestWrapKeepsInsideAndLosesNothing(t *testing.T) {
 			t.Errorf("%q became %q", s, got)
 		}
 	}
-	if got := fs.Wrap("a\n\nb", 14, 100); len(got) != 3 || got[1] != "" {
+	if got := wrap("a\n\nb", 14, 100); len(got) != 3 || got[1] != "" {
 		t.Errorf("an empty line did not stay: %q", got)
 	}
 }

@@ -14,7 +14,6 @@ import (
 	"readymargin/core/annotation"
 	"readymargin/core/document"
 	"readymargin/core/elsewhere"
-	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/pdf"
 	"readymargin/school/intake"
@@ -61,11 +60,10 @@ func (t *tally) taken(pool *pdf.Pool, name string, file []byte) {
 		return
 	}
 	names := 0
-	c := work.Comparison{Engine: pool, Sheet: sheet, Standing: map[string]mark.Mark{}, Name: func(string) string { names++; return fmt.Sprintf("taken-%04d", names) }}
+	c := work.NewComparison(pool, intake.Read{File: sheet, Pages: pages}, func(string) string { names++; return fmt.Sprintf("taken-%04d", names) })
 	match := make([]int, len(pages))
-	for i, p := range pages {
-		c.Boxes, c.Pages = append(c.Boxes, p.Box), append(c.Pages, elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height})
-		c.Guides, match[i] = append(c.Guides, p.Guide()), i+1
+	for i := range match {
+		match[i] = i + 1
 	}
 	got, parts, err := c.Compare(ctx, done, match, false)
 	if err != nil {

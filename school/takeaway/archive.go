@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -49,6 +50,15 @@ func (a *archive) put(name string, data []byte) error {
 	f, err := a.zip.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Now()})
 	if err == nil {
 		_, err = f.Write(data)
+	}
+	return err
+}
+
+// stored writes a file that is packed already, as PDF and sounds are.
+func stored(z *zip.Writer, name string, at time.Time, from io.Reader) error {
+	to, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: at})
+	if err == nil {
+		_, err = io.Copy(to, from)
 	}
 	return err
 }
@@ -97,33 +107,18 @@ func (a *archive) attempt(ctx context.Context, who school.Person, form Form, giv
 		return nil
 	}
 	defer f.Close()
-	_, extension, _ := cutLast(f.Name, ".")
-	row.File = a.name(clean(given.Title), base, "."+extension)
-	to, err := a.zip.CreateHeader(&zip.FileHeader{Name: row.File, Method: zip.Store, Modified: t.SubmittedAt}) // it is packed already
-	if err == nil {
-		_, err = io.Copy(to, f)
-	}
+	row.File = a.name(clean(given.Title), base, path.Ext(f.Name))
+	err = stored(a.zip, row.File, t.SubmittedAt, f)
 	for _, s := range sounds {
 		if err != nil {
 			return err
 		}
 		name := a.name(clean(given.Title)+"/sounds", base+", "+strings.TrimSuffix(s.Name, ".m4a"), ".m4a")
 		row.Sounds = append(row.Sounds, archivedSound{name, s.Says})
-		if to, err = a.zip.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: t.SubmittedAt}); err == nil {
-			_, err = to.Write(s.Data)
-		}
+		err = stored(a.zip, name, t.SubmittedAt, bytes.NewReader(s.Data))
 	}
 	a.rows = append(a.rows, row)
 	return err
-}
-
-// cutLast cuts a string at the last of a sign.
-func cutLast(s, sign string) (before, after string, found bool) {
-	i := strings.LastIndex(s, sign)
-	if i < 0 {
-		return s, "", false
-	}
-	return s[:i], s[i+len(sign):], true
 }
 
 //go:embed index.html

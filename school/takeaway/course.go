@@ -20,8 +20,8 @@ func (s *Exports) CourseName(ctx context.Context, who school.Person, course uint
 
 // WriteCourse writes a ZIP with everything of a course of the teacher's: the class
 // list, the points, every attempt as a PDF with the marks printed, what was spoken, and
-// a page that lists them. It is written as it is made. What could not be made is named in a file of its own, and the rest
-// is there.
+// a page that lists them. It is written as it is made. What could not be made is named
+// in a file of its own, and the rest is there.
 func (s *Exports) WriteCourse(ctx context.Context, who school.Person, course uint64, to io.Writer) error {
 	book, err := s.books.Book(ctx, who, course)
 	if err != nil {

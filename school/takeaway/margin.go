@@ -2,14 +2,12 @@ package takeaway
 
 import (
 	"fmt"
-	"slices"
 
 	"readymargin/core/document"
 	"readymargin/core/margin"
 	"readymargin/core/mark"
 	"readymargin/core/note"
 	"readymargin/core/page"
-	"readymargin/core/typeset"
 	"readymargin/school"
 )
 
@@ -59,21 +57,17 @@ func lineSize(l []mark.Run) float64 {
 
 // say adds what somebody said to a card.
 func (c *card) say(who, text string, rich bool, color mark.Color) {
-	add := func(runs []mark.Run, size float64, color mark.Color, indent float64) {
-		runs = slices.Clone(runs)
-		for i := range runs {
-			runs[i].Size, runs[i].Color = size, color
-		}
-		c.lines = append(c.lines, typeset.WrapRuns(runs, cardWidth-2*cardPad-indent)...)
+	add := func(runs []mark.Run, size float64, color mark.Color) {
+		c.lines = append(c.lines, set(runs, size, color, cardWidth-2*cardPad)...)
 	}
 	if who != "" {
-		add([]mark.Run{{Text: who}}, cardHead, cardHint, 0)
+		add([]mark.Run{{Text: who}}, cardHead, cardHint)
 	}
 	if text == "" {
 		return
 	}
 	for _, p := range school.Paragraphs(text, rich) {
-		add(append([]mark.Run{{Text: p.Lead}}, p.Runs...), cardSize, color, 0)
+		add(append([]mark.Run{{Text: p.Lead}}, p.Runs...), cardSize, color)
 	}
 }
 

@@ -62,11 +62,7 @@ func (b *builder) pages(ctx context.Context, file []byte) (File, error) {
 		if err != nil {
 			return File{}, err
 		}
-		to, err := z.CreateHeader(&zip.FileHeader{Name: fmt.Sprintf("page %02d.png", i), Method: zip.Store, Modified: b.what.About.At})
-		if err == nil {
-			_, err = to.Write(p.Data)
-		}
-		if err != nil {
+		if err := stored(z, fmt.Sprintf("page %02d.png", i), b.what.About.At, bytes.NewReader(p.Data)); err != nil {
 			return File{}, err
 		}
 	}

@@ -2,6 +2,7 @@ package takeaway
 
 import (
 	"archive/zip"
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
@@ -160,11 +161,7 @@ func (s *Exports) putPrinted(ctx context.Context, who school.Person, z *zip.Writ
 		return err
 	}
 	defer f.Close()
-	to, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: t.SubmittedAt}) // a PDF is packed already
-	if err == nil {
-		_, err = io.Copy(to, f)
-	}
-	return err
+	return stored(z, name, t.SubmittedAt, f)
 }
 
 // ownSheets puts a teacher's worksheets into their file, as they were brought in, and
@@ -189,11 +186,7 @@ func (s *Exports) ownSheets(ctx context.Context, who school.Person, z *zip.Write
 			if err != nil {
 				return err
 			}
-			f, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: w.CreatedAt})
-			if err != nil {
-				return err
-			}
-			if _, err := f.Write(file); err != nil {
+			if err := stored(z, name, w.CreatedAt, bytes.NewReader(file)); err != nil {
 				return err
 			}
 			sheet.Files = append(sheet.Files, name)

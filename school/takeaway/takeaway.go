@@ -392,17 +392,13 @@ const (
 // last one; with nothing said there is none.
 func saidPages(v screen.Screen, threads []note.Thread, whole []note.Remark, pages int, extra *int) []mark.Mark {
 	var lines []saidLine
-	set := func(runs []mark.Run, size float64, color mark.Color, indent float64) {
-		runs = slices.Clone(runs)
-		for i := range runs {
-			runs[i].Size, runs[i].Color = size, color
-		}
-		for _, l := range typeset.WrapRuns(runs, saidWidth-indent) {
+	lay := func(runs []mark.Run, size float64, color mark.Color, indent float64) {
+		for _, l := range set(runs, size, color, saidWidth-indent) {
 			lines = append(lines, saidLine{l, size, indent})
 		}
 	}
 	add := func(s string, size float64, color mark.Color, indent float64) {
-		set([]mark.Run{{Text: s}}, size, color, indent)
+		lay([]mark.Run{{Text: s}}, size, color, indent)
 	}
 	about := "" // said where it is not the attempt that is printed
 	if v.Feedback != v.Attempt && v.Feedback > 0 {
@@ -417,14 +413,14 @@ func saidPages(v screen.Screen, threads []note.Thread, whole []note.Remark, page
 	}
 	if v.Remark != "" {
 		for _, p := range school.Paragraphs(v.Remark, v.RemarkRich) {
-			set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, "#1e2a44", listIndent*float64(p.Deep))
+			lay(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, "#1e2a44", listIndent*float64(p.Deep))
 		}
 	}
 	say := func(who string, r note.Remark, color mark.Color) {
 		add(who, 9, "#5b667d", 0)
 		if words := spokenWords(r); words != "" {
 			for _, p := range school.Paragraphs(words, r.Rich) {
-				set(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, color, 12+listIndent*float64(p.Deep))
+				lay(append([]mark.Run{{Text: p.Lead}}, p.Runs...), saidSize, color, 12+listIndent*float64(p.Deep))
 			}
 		}
 	}
@@ -449,6 +445,15 @@ func saidPages(v screen.Screen, threads []note.Thread, whole []note.Remark, page
 	}
 	head := saidLine{[]mark.Run{{Text: v.Title + " · " + v.Student, Size: 16, Color: "#1e2a44"}}, 16, 0}
 	return setLines(append([]saidLine{head}, lines...), pages, extra)
+}
+
+// set returns runs in one size and colour, as lines no wider than width.
+func set(runs []mark.Run, size float64, color mark.Color, width float64) [][]mark.Run {
+	runs = slices.Clone(runs)
+	for i := range runs {
+		runs[i].Size, runs[i].Color = size, color
+	}
+	return typeset.WrapRuns(runs, width)
 }
 
 type saidLine struct {

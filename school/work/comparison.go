@@ -31,6 +31,18 @@ type Comparison struct {
 	Mine    map[string]bool
 }
 
+// NewComparison returns what holds a sheet, as it was read, against files. Nothing is
+// on the copy yet.
+func NewComparison(engine Comparer, sheet intake.Read, name func(key string) string) Comparison {
+	c := Comparison{Engine: engine, Sheet: sheet.File, Name: name}
+	for _, p := range sheet.Pages {
+		c.Boxes = append(c.Boxes, p.Box)
+		c.Pages = append(c.Pages, elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height})
+		c.Guides = append(c.Guides, p.Guide())
+	}
+	return c
+}
+
 // Done is a file that was worked on, with what was done in it.
 type Done struct {
 	intake.Read
