@@ -163,13 +163,7 @@ async function bringElsewhere(handed = null) {
       await queue.drained();
       const done = await send({});
       if (!done) return;
-      const old = new Map(done.marks.map((on) => [on, find(on)?.mark ?? null]));
-      await queue.events.onOlder(await ask(`/copies/${marks.view.copy}/view`));
-      const steps = done.marks
-        .map((on) => ({ on, layer: 'work', before: old.get(on), after: find(on)?.mark }))
-        .filter((s) => s.after);
-      if (steps.length) did(steps); // Undo takes all of it back at once
-      toast(broughtSays(done));
+      await lay(done, `/copies/${marks.view.copy}/view`, 'work');
     } catch (e) {
       toast(e.message);
     }
@@ -182,8 +176,20 @@ async function bringElsewhere(handed = null) {
   input.click();
 }
 
+// lay shows what was taken over of a file, as one step that Undo takes back, and tells
+// of it.
+export async function lay(done, view, layer) {
+  const old = new Map(done.marks.map((on) => [on, find(on)?.mark ?? null]));
+  await queue.events.onOlder(await ask(view));
+  const steps = done.marks
+    .map((on) => ({ on, layer, before: old.get(on), after: find(on)?.mark }))
+    .filter((s) => s.after);
+  if (steps.length) did(steps);
+  toast(broughtSays(done));
+}
+
 // broughtSays tells what became of a file that was done elsewhere.
-export function broughtSays({ pages, places, taken, strange = [] }) {
+function broughtSays({ pages, places, taken, strange = [] }) {
   if (!places && !taken) return 'Nothing in the file differs from what is on the copy, so nothing was taken over.';
   const got = [taken && count(taken, 'mark'), places && count(places, 'picture')].filter(Boolean).join(' and ');
   const kept = strange.length ? ` Kept as pictures, since we have no such mark: ${strange.join(', ')}.` : '';

@@ -5,9 +5,8 @@ import * as queue from './queue.js';
 import { ask } from './net.js';
 import { dialog, question } from './dialogs.js';
 import { el } from './paint.js';
-import { find, marks } from './marks.js';
-import { did } from './history.js';
-import { broughtSays } from './student.js';
+import { marks } from './marks.js';
+import { lay } from './student.js';
 import { toast } from './toast.js';
 
 export function begin() {
@@ -93,14 +92,7 @@ function bringMarked() {
         return (await question(why[0], `${e.message} ${why[1]}`, why[2])) ? send({ anyway: 'yes' }) : null;
       });
       if (!done || marks.view.copy !== copy) return;
-      const fresh = await ask(`/copies/${copy}/marking?attempt=${attempt}`);
-      const old = new Map(done.marks.map((on) => [on, find(on)?.mark ?? null]));
-      await queue.events.onOlder(fresh);
-      const steps = done.marks
-        .map((on) => ({ on, layer: marks.view.edit, before: old.get(on), after: find(on)?.mark }))
-        .filter((s) => s.after);
-      if (steps.length) did(steps); // Undo takes all of it back at once
-      toast(broughtSays(done));
+      await lay(done, `/copies/${copy}/marking?attempt=${attempt}`, marks.view.edit);
     } catch (e) {
       toast(e.message);
     }
