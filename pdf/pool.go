@@ -172,6 +172,13 @@ func (p *Pool) Without(ctx context.Context, file []byte, gone []elsewhere.Place)
 	return b, err
 }
 
+// Turned returns a file with its pages turned, in degrees clockwise beside how each
+// of them is turned already.
+func (p *Pool) Turned(ctx context.Context, file []byte, turns []int) ([]byte, error) {
+	_, b, err := p.do(ctx, job{Do: "turned", Turns: turns}, file)
+	return b, err
+}
+
 // Ink maps where a page, counted from 1, has ink.
 func (p *Pool) Ink(ctx context.Context, file []byte, page int) (scan.Ink, error) {
 	res, _, err := p.do(ctx, job{Do: "ink", Page: page}, file)

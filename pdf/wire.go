@@ -31,6 +31,7 @@ type job struct {
 	Leaves   []document.PageRef `json:"leaves,omitempty"`
 	Blind    bool               `json:"blind,omitempty"`   // pages that are only pictures are not looked at
 	Boxes    []page.Box         `json:"boxes,omitempty"`   // of the file's pages
+	Turns    []int              `json:"turns,omitempty"`   // of pages, in degrees clockwise
 	Gone     []elsewhere.Place  `json:"gone,omitempty"`    // annotations that are to go
 	Size     page.Point         `json:"size,omitzero"`     // of the page that a picture shows, in points
 	Painting document.Painting  `json:"painting,omitzero"` // how a picture is painted anew

@@ -2,12 +2,15 @@ package pdf
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"slices"
 
 	"github.com/pdfcpu/pdfcpu/pkg/api"
+	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 
+	"readymargin/core/document"
 	"readymargin/core/elsewhere"
 )
 
@@ -50,6 +53,33 @@ func without(file []byte, gone []elsewhere.Place) ([]byte, error) {
 		d["Annots"] = left
 		ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
 	}
+	return updated(ctx, file)
+}
+
+// turnPages returns a file with pages turned, as an incremental update.
+func turnPages(file []byte, turns []int) ([]byte, error) {
+	ctx, err := objects(file)
+	if err != nil {
+		return nil, err
+	}
+	ctx.Write.Increment = true
+	ctx.Write.Offset = ctx.Read.FileSize
+	for i, by := range turns[:min(len(turns), ctx.PageCount)] {
+		if by == 0 {
+			continue
+		}
+		d, ref, inherited, err := ctx.PageDict(i+1, false)
+		if err != nil || d == nil || ref == nil {
+			return nil, errors.Join(err, document.ErrDamaged)
+		}
+		d["Rotate"] = types.Integer(((inherited.Rotate+by)%360 + 360) % 360)
+		ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
+	}
+	return updated(ctx, file)
+}
+
+// updated returns a file with what was changed of its objects behind it.
+func updated(ctx *model.Context, file []byte) ([]byte, error) {
 	var b bytes.Buffer
 	b.Write(file)
 	if err := api.WriteIncrement(ctx, &b); err != nil {

@@ -197,6 +197,8 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		}
 	case "without":
 		body, err = without(d.file, j.Gone)
+	case "turned":
+		body, err = turnPages(d.file, j.Turns)
 	case "sheet":
 		body, err = sheetOf(d.file)
 	case "fonts":

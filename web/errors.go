@@ -102,6 +102,7 @@ var problems = map[string]string{
 	"too much":             "This file differs from the sheet in far more than can be taken over. Nothing was taken over.",
 	"another copy":         "This file was taken away from another copy of the sheet. Nothing was taken over.",
 	"which page":           "It cannot be told which page of the sheet the picture shows. Go to that page and bring the picture in again. Nothing was taken over.",
+	"other pages":          "Of this file page %s is none of the sheet's. Nothing was taken over.",
 	"other sheet":          "This file is not of this sheet: no page of the sheet looks like its page %s. Nothing was taken over.",
 	"plan":                 "These pages could not be arranged like this. Nothing was changed.",
 	"kit":                  "Every colour needs a name and a sign of its own. Nothing was changed.",

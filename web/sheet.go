@@ -321,7 +321,7 @@ func (s *Site) elsewhere(c *echo.Context) error {
 		return err
 	}
 	shows, _ := strconv.Atoi(c.FormValue("page")) // what is no number was not said
-	brought, err := s.school.Elsewhere.BringElsewhere(c.Request().Context(), me(c), n, files[0], work.Answers{Anyway: c.FormValue("anyway") == "yes", Page: shows})
+	brought, err := s.school.Elsewhere.BringElsewhere(c.Request().Context(), me(c), n, files[0], work.Answers{Anyway: c.FormValue("anyway") == "yes", Some: c.FormValue("some") == "yes", Page: shows})
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"flag"
 	"fmt"
 	"os"
+	"slices"
 
 	"readymargin/core/mark"
 	"readymargin/core/page"
@@ -70,6 +71,10 @@ func compare(ctx context.Context, args []string) error {
 		return e.Encode(out)
 	}
 	for _, p := range out.Pages {
+		if p.Sheet == 0 {
+			fmt.Printf("page %d is none of the sheet's\n", p.Page)
+			continue
+		}
 		fmt.Printf("page %d is page %d of the sheet\n", p.Page, p.Sheet)
 	}
 	for _, m := range out.Taken {
@@ -116,9 +121,12 @@ func compared(ctx context.Context, press *pdf.Pool, sheet, done string) (compari
 	if err != nil {
 		return none, err
 	}
-	match, err := c.Match(ctx, theirs)
+	theirs, match, err := c.Upright(ctx, theirs)
 	if err != nil {
 		return none, err
+	}
+	if slices.Max(match) == 0 {
+		return none, fmt.Errorf("no page of %s is one of %s", done, sheet)
 	}
 	taken, parts, err := c.Compare(ctx, theirs, match, false)
 	if err != nil {

@@ -27,14 +27,27 @@ func (o *options) file(verb string, args []string) (string, error) {
 	return args[0], nil
 }
 
-// backup writes everything that the database holds into a file. The file has
-// its name only when it is whole.
+// backup writes everything that the database holds into a file.
 func backup(ctx context.Context, args []string) error {
 	var o options
 	name, err := o.file("backup", args)
 	if err != nil {
 		return err
 	}
+	began := time.Now()
+	if err := whole(name, func(f *os.File) error { return store.Backup(ctx, o.dsn, f) }); err != nil {
+		return err
+	}
+	info, err := os.Stat(name)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%s holds everything: %.1f MB, in %s\n", name, float64(info.Size())/1e6, time.Since(began).Round(100*time.Millisecond))
+	return nil
+}
+
+// whole writes a file that has its name only when it is whole.
+func whole(name string, write func(*os.File) error) error {
 	if _, err := os.Stat(name); !errors.Is(err, fs.ErrNotExist) {
 		return fmt.Errorf("%s is there already", name)
 	}
@@ -45,16 +58,10 @@ func backup(ctx context.Context, args []string) error {
 	}
 	defer os.Remove(part)
 	defer f.Close()
-	began := time.Now()
-	if err := store.Backup(ctx, o.dsn, f); err != nil {
+	if err := write(f); err != nil {
 		return err
 	}
-	info, err := f.Stat()
-	if err := errors.Join(err, f.Sync(), f.Close(), os.Rename(part, name)); err != nil {
-		return err
-	}
-	fmt.Printf("%s holds everything: %.1f MB, in %s\n", name, float64(info.Size())/1e6, time.Since(began).Round(100*time.Millisecond))
-	return nil
+	return errors.Join(f.Sync(), f.Close(), os.Rename(part, name))
 }
 
 // restore fills an empty database from a backup.

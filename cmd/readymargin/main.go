@@ -31,6 +31,10 @@ readymargin restore FILE
                         fill an empty database from a backup
 readymargin delete person SIGN-IN-NAME | course NUMBER | worksheet NUMBER
                         delete for good, with everything that is theirs
+readymargin course archive NUMBER FILE
+                        write a course with everything in it into a file
+readymargin course bring-in FILE [-again]
+                        make the course of such a file, here or in another school
 readymargin demo        serve a school with demo data on a database of its own
 readymargin inspect FILE.pdf [-json]
                         say what is seen in a PDF: pages, fields, blanks, questions, likely answers
@@ -51,7 +55,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm,
+		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "course": course, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {

@@ -5,9 +5,11 @@ package elsewhere
 import (
 	"cmp"
 	"image"
+	"math"
 	"slices"
 	"strings"
 
+	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/core/words"
 )
@@ -51,18 +53,74 @@ func Match(sheet, file []Page) []int {
 	return out
 }
 
+// Turn returns by how many degrees clockwise a page of a file has to be turned to stand
+// as the page of the sheet whose words it has. It is 0 where words do not tell.
+func Turn(sheet []Page, p Page) int {
+	best, of := alike, -1
+	for i, s := range sheet {
+		if n := wording(s, p); n >= best {
+			best, of = n, i
+		}
+	}
+	if of < 0 {
+		return 0
+	}
+	at := centres(sheet[of])
+	off, turn := math.Inf(1), 0
+	for by, to := range map[int]func(page.Point) page.Point{
+		0:   func(p page.Point) page.Point { return p },
+		90:  func(p page.Point) page.Point { return page.Pt(1-p.Y, p.X) },
+		180: func(p page.Point) page.Point { return page.Pt(1-p.X, 1-p.Y) },
+		270: func(p page.Point) page.Point { return page.Pt(p.Y, 1-p.X) },
+	} {
+		sum := 0.0
+		for word, is := range centres(p) {
+			if was, both := at[word]; both {
+				sum += to(is).Dist(was)
+			}
+		}
+		if sum < off {
+			off, turn = sum, by
+		}
+	}
+	return turn
+}
+
+// centres returns where the words are that stand once on a page, as shares of its
+// width and height.
+func centres(p Page) map[string]page.Point {
+	out, n := map[string]page.Point{}, counted(p.Print)
+	for _, w := range p.Print.Words {
+		if t := folded(w); n[t] == 1 {
+			r := w.Rect()
+			out[t] = page.Pt((r.Min.X+r.Max.X)/2/p.Width, (r.Min.Y+r.Max.Y)/2/p.Height)
+		}
+	}
+	return out
+}
+
+// wording is the part of a sheet's words that a page has, however it stands, from 0 to
+// 1; 0 where there are too few to tell.
+func wording(sheet, page Page) float64 {
+	want := counted(sheet.Print)
+	if !worded(sheet, page, want) {
+		return 0
+	}
+	have, all, both := counted(page.Print), 0, 0
+	for w, n := range want {
+		all += n
+		both += min(n, have[w])
+	}
+	return float64(both) / float64(all)
+}
+
 // likeness is the part of a sheet's page that a page has, from 0 to 1.
 func likeness(sheet, page Page) float64 {
 	if !shaped(sheet, page) {
 		return 0
 	}
-	if want := counted(sheet.Print); worded(sheet, page, want) {
-		have, all, both := counted(page.Print), 0, 0
-		for w, n := range want {
-			all += n
-			both += min(n, have[w])
-		}
-		return float64(both) / float64(all)
+	if worded(sheet, page, counted(sheet.Print)) {
+		return wording(sheet, page)
 	}
 	return sheet.Ink.In(page.Ink)
 }
@@ -118,12 +176,14 @@ func NeedsInk(p Page, others []Page) bool {
 func counted(p words.Page) map[string]int {
 	out := map[string]int{}
 	for _, w := range p.Words {
-		if t := strings.ToLower(strings.TrimSpace(w.Text)); t != "" {
+		if t := folded(w); t != "" {
 			out[t]++
 		}
 	}
 	return out
 }
+
+func folded(w words.Word) string { return strings.ToLower(strings.TrimSpace(w.Text)) }
 
 func abs(n int) int { return max(n, -n) }
 

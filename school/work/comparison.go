@@ -37,7 +37,7 @@ func NewComparison(engine Comparer, sheet intake.Read, name func(key string) str
 	c := Comparison{Engine: engine, Sheet: sheet.File, Name: name}
 	for _, p := range sheet.Pages {
 		c.Boxes = append(c.Boxes, p.Box)
-		c.Pages = append(c.Pages, elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height})
+		c.Pages = append(c.Pages, pageOf(p))
 		c.Guides = append(c.Guides, p.Guide())
 	}
 	return c
@@ -64,13 +64,84 @@ func ReadDone(ctx context.Context, engine Comparer, read intake.Read) (Done, err
 	return out, err
 }
 
-// Match returns for each page of a file which page of the sheet it is. Words tell most
-// of them; only pages without are looked at, one at a time. Pages that are none of the
-// sheet's are the Problem "other sheet".
+// Upright returns a file with its pages turned as those of the sheet stand, and which
+// of those each is, as Match does. Words tell how a page stands; one without is tried in
+// every way when it is none of the sheet's as it is.
+func (c Comparison) Upright(ctx context.Context, theirs Done) (Done, []int, error) {
+	turns := make([]int, len(theirs.Pages))
+	for i, p := range theirs.Pages {
+		turns[i] = elsewhere.Turn(c.Pages, pageOf(p))
+	}
+	theirs, err := c.turned(ctx, theirs, turns)
+	if err != nil {
+		return theirs, nil, err
+	}
+	match, err := c.Match(ctx, theirs)
+	for by := 90; by < 360 && err == nil; by += 90 {
+		turns, some := make([]int, len(match)), false
+		for i, n := range match {
+			if n == 0 && len(theirs.Pages[i].Print.Words) == 0 {
+				turns[i], some = by, true
+			}
+		}
+		if !some {
+			break
+		}
+		other, err := c.turned(ctx, theirs, turns)
+		if err != nil {
+			return theirs, nil, err
+		}
+		now, err := c.Match(ctx, other)
+		if err != nil {
+			return theirs, nil, err
+		}
+		for i := range turns {
+			if now[i] == 0 {
+				turns[i] = 0 // it is not that either
+			}
+		}
+		if theirs, err = c.turned(ctx, theirs, turns); err != nil {
+			return theirs, nil, err
+		}
+		if slices.Max(turns) > 0 {
+			match = now
+		}
+	}
+	return theirs, match, err
+}
+
+// turned returns a file with its pages turned, read anew.
+func (c Comparison) turned(ctx context.Context, theirs Done, turns []int) (Done, error) {
+	if len(turns) == 0 || slices.Max(turns) == 0 {
+		return theirs, nil
+	}
+	file, err := c.Engine.Turned(ctx, theirs.File, turns)
+	if err != nil {
+		if intake.Untold(err) {
+			err = nil // it stays as it is
+		}
+		return theirs, err
+	}
+	read := theirs.Read
+	read.File = file
+	if read.Pages, err = c.Engine.Inspect(ctx, file); err != nil {
+		return theirs, err
+	}
+	out, err := ReadDone(ctx, c.Engine, read)
+	out.Copy, out.Attempt, out.Fingerprint = theirs.Copy, theirs.Attempt, theirs.Fingerprint
+	return out, err
+}
+
+func pageOf(p document.Page) elsewhere.Page {
+	return elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height}
+}
+
+// Match returns for each page of a file which page of the sheet it is, 0 for none.
+// Words tell most of them; only pages without are looked at, one at a time.
 func (c Comparison) Match(ctx context.Context, theirs Done) ([]int, error) {
 	file, ours := make([]elsewhere.Page, len(theirs.Pages)), slices.Clone(c.Pages)
 	for i, p := range theirs.Pages {
-		file[i] = elsewhere.Page{Print: p.Print, Width: p.Width, Height: p.Height}
+		file[i] = pageOf(p)
 	}
 	look := func(b []byte, pages []elsewhere.Page, others []elsewhere.Page) (err error) {
 		for i := range pages {
@@ -85,17 +156,36 @@ func (c Comparison) Match(ctx context.Context, theirs Done) ([]int, error) {
 	if err := errors.Join(look(c.Sheet, ours, file), look(theirs.File, file, ours)); err != nil {
 		return nil, err
 	}
-	match := elsewhere.Match(ours, file)
+	return elsewhere.Match(ours, file), nil
+}
+
+// leftOut reports whether a file may be taken over whose pages match so. One of which
+// no page is the sheet's is the Problem "other sheet"; one with some that are not is
+// "other pages", unless answers say to leave those out.
+func leftOut(match []int, answers Answers) error {
 	var strange []string
 	for i, n := range match {
 		if n == 0 {
 			strange = append(strange, fmt.Sprint(i+1))
 		}
 	}
-	if len(strange) > 0 {
-		return nil, school.Refuse("other sheet", "", strings.Join(strange, ", "))
+	switch {
+	case len(strange) == len(match):
+		return school.Refuse("other sheet", "", strings.Join(strange, ", "))
+	case len(strange) > 0 && !answers.Some:
+		return school.Refuse("other pages", "", strings.Join(strange, ", "))
 	}
-	return match, nil
+	return nil
+}
+
+// missing returns which of so many pages of a sheet a file has not.
+func missing(match []int, pages int) (out []int) {
+	for n := 1; n <= pages; n++ {
+		if !slices.Contains(match, n) {
+			out = append(out, n)
+		}
+	}
+	return out
 }
 
 // Compare returns what was done on a file with annotations and in its form, as marks,
@@ -118,6 +208,9 @@ func (c Comparison) Compare(ctx context.Context, theirs Done, match []int, own b
 	parts := make([][]document.Part, len(match))
 	again := false
 	for i, n := range match {
+		if n == 0 {
+			continue
+		}
 		if parts[i], err = c.Engine.Differ(ctx, c.Sheet, n, bare, i+1); err != nil {
 			return taken, nil, err
 		}
@@ -131,6 +224,9 @@ func (c Comparison) Compare(ctx context.Context, theirs Done, match []int, own b
 			return taken, nil, err
 		}
 		for i, n := range match {
+			if n == 0 {
+				continue
+			}
 			if parts[i], err = c.Engine.Differ(ctx, ours, n, bare, i+1); err != nil {
 				return taken, nil, err
 			}

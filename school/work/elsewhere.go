@@ -44,6 +44,7 @@ func NewElsewhere(store ElsewhereStore, engine Comparer, gate *school.Gate, in *
 // Brought says what became of a file that was worked on elsewhere.
 type Brought struct {
 	Pages  int      `json:"pages"`  // that were matched
+	Lacks  []int    `json:"lacks"`  // pages of the sheet that the file has not
 	Places int      `json:"places"` // of which a picture was taken over
 	Taken  int      `json:"taken"`  // annotations and fields that are marks now
 	Marks  []string `json:"marks"`  // that were made of them
@@ -54,6 +55,7 @@ type Brought struct {
 // Answers are what somebody said who was asked about a file.
 type Answers struct {
 	Anyway bool // another copy's file is taken over
+	Some   bool // pages that are none of the sheet's are left out
 	Page   int  // of the sheet that a picture shows, from 1; 0 if not said
 }
 
@@ -68,13 +70,12 @@ const (
 // sheet. Each page of the file is matched to a page of the sheet. Annotations and
 // what was filled in become marks of their kind; wherever else it looks different,
 // that piece of it becomes a picture among the student's marks, so that nothing on
-// it is lost to sight. A file with a page that is
-// none of the sheet's is refused whole, and then nothing of it is kept. What a
-// copy had on it when it was taken away is left alone: it is there. A picture
-// becomes one, set straight, as large as the page that it shows.
+// it is lost to sight. What a copy had on it when it was taken away is left alone: it
+// is there. A picture becomes one, set straight, as large as the page that it shows.
 //
-// A file of another copy is the Problem "another copy", and a picture of which
-// it cannot be told what page it shows is "which page", unless answers say.
+// A file of another copy is the Problem "another copy", one with pages that are none
+// of the sheet's "other pages", and a picture of which it cannot be told what page it
+// shows is "which page", unless answers say. Then nothing of it is kept.
 func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id uint64, f intake.Upload, answers Answers) (Brought, error) {
 	c, err := s.gate.Copy(ctx, who, id, access.BringBack, submission.Work)
 	if err != nil {
@@ -93,9 +94,6 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	ours, err := s.sheetPages(ctx, c.Revision.Revision)
 	if err != nil {
 		return Brought{}, err
-	}
-	if len(theirs.Pages) > len(ours) {
-		return Brought{}, school.Refuse("other sheet", "", fmt.Sprint(len(ours)+1))
 	}
 	sheet, err := s.store.Blob(ctx, c.Revision.FileHash)
 	if err != nil {
@@ -116,7 +114,10 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 		return Brought{}, err
 	}
 	with.Guides = issued.Guides
-	match, err := with.Match(ctx, theirs)
+	theirs, match, err := with.Upright(ctx, theirs)
+	if err == nil {
+		err = leftOut(match, answers)
+	}
 	if err != nil {
 		return Brought{}, err
 	}
@@ -124,7 +125,9 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	if err != nil {
 		return Brought{}, err
 	}
-	return s.takeOver(ctx, who, id, submission.Work, access.BringBack, match, parts, taken)
+	out, err := s.takeOver(ctx, who, id, submission.Work, access.BringBack, match, parts, taken)
+	out.Lacks = missing(match, len(ours))
+	return out, err
 }
 
 // stable names what is brought to a copy by what it is in the file: the same file
@@ -256,7 +259,12 @@ func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, 
 		}
 		rest = rest[len(batch):]
 	}
-	out := Brought{Pages: len(match), Places: places, Taken: len(taken.Found), Strange: taken.Strange, Marks: []string{}}
+	out := Brought{Lacks: []int{}, Places: places, Taken: len(taken.Found), Strange: taken.Strange, Marks: []string{}}
+	for _, n := range match {
+		if n > 0 {
+			out.Pages++
+		}
+	}
 	for _, o := range ops {
 		out.Marks = append(out.Marks, o.On)
 	}

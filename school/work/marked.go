@@ -72,10 +72,11 @@ func (s *Elsewhere) BringMarked(ctx context.Context, who school.Person, id uint6
 		return Brought{}, school.Refuse("another copy", "", "")
 	case theirs.Fingerprint != "" && theirs.Fingerprint != attempts[number-1].SnapshotHash && !answers.Anyway:
 		return Brought{}, school.Refuse("another attempt", "", fmt.Sprint(theirs.Attempt))
-	case len(theirs.Pages) > len(with.Pages):
-		return Brought{}, school.Refuse("other sheet", "", fmt.Sprint(len(with.Pages)+1))
 	}
-	match, err := with.Match(ctx, theirs)
+	theirs, match, err := with.Upright(ctx, theirs)
+	if err == nil {
+		err = leftOut(match, Answers{Some: true}) // pages of notes, and what a student added
+	}
 	if err != nil {
 		return Brought{}, err
 	}

@@ -33,6 +33,7 @@ type StateStore interface {
 
 // A Comparer is the part of the PDF engine that is needed here.
 type Comparer interface {
+	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
 	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
 	PictureInk(ctx context.Context, picture []byte, size page.Point) (scan.Ink, error)
 	// Bare returns a file without what taking a copy away had added to it, and
@@ -41,6 +42,8 @@ type Comparer interface {
 	Differ(ctx context.Context, sheet []byte, number int, file []byte, page int) ([]document.Part, error)
 	Repaint(ctx context.Context, picture []byte, how document.Painting) ([]byte, error)
 	Annotations(ctx context.Context, file []byte, boxes []page.Box) (document.Annotated, error)
+	// Turned returns a file with its pages turned by so many degrees clockwise.
+	Turned(ctx context.Context, file []byte, turns []int) ([]byte, error)
 	Without(ctx context.Context, file []byte, gone []elsewhere.Place) ([]byte, error)
 	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
 }

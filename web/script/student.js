@@ -150,6 +150,10 @@ async function bringElsewhere(handed = null) {
           );
           return yes ? send({ ...answers, anyway: 'yes' }) : null;
         }
+        if (e.code === 'other pages') {
+          const yes = await question('Pages that are not of this sheet', e.message, 'Leave them out, take over the rest');
+          return yes ? send({ ...answers, some: 'yes' }) : null;
+        }
         if (e.code !== 'which page') throw e;
         const yes = await question(
           'Which page is it?',
@@ -189,11 +193,14 @@ export async function lay(done, view, layer) {
 }
 
 // broughtSays tells what became of a file that was done elsewhere.
-function broughtSays({ pages, places, taken, strange = [] }) {
+function broughtSays({ pages, lacks = [], places, taken, strange = [] }) {
   if (!places && !taken) return 'Nothing in the file differs from what is on the copy, so nothing was taken over.';
   const got = [taken && count(taken, 'mark'), places && count(places, 'picture')].filter(Boolean).join(' and ');
   const kept = strange.length ? ` Kept as pictures, since we have no such mark: ${strange.join(', ')}.` : '';
-  return `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${got} taken over.${kept} Look it over.`;
+  const less = lacks.length
+    ? ` Not in the file: ${lacks.length > 1 ? 'pages' : 'page'} ${lacks.join(', ')} of the sheet.`
+    : '';
+  return `${pages} ${pages === 1 ? 'page was' : 'pages were'} matched, and ${got} taken over.${less}${kept} Look it over.`;
 }
 
 // takeHanded takes over what another program has handed over for this sheet.
