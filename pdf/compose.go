@@ -103,6 +103,13 @@ func compose(what document.Export) (composed, error) {
 	for n := 1; n <= len(what.Boxes)+what.Extra; n++ {
 		o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
 		o.page(on[n], what.Notes, n)
+		for _, c := range what.Codes {
+			if c.Page == n {
+				if err := o.code(c); err != nil {
+					return out, err
+				}
+			}
+		}
 		for _, m := range on[n] {
 			if w, ok := m.Body.(*mark.Widget); ok && n <= len(what.Boxes) {
 				out.Fields = append(out.Fields, o.field(m, w, what.Box(n)))

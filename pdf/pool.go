@@ -25,6 +25,7 @@ import (
 	"readymargin/core/document"
 	"readymargin/core/elsewhere"
 	"readymargin/core/page"
+	"readymargin/core/photograph"
 	"readymargin/core/scan"
 	"readymargin/queue"
 )
@@ -169,6 +170,24 @@ func (p *Pool) Without(ctx context.Context, file []byte, gone []elsewhere.Place)
 		return file, nil
 	}
 	_, b, err := p.do(ctx, job{Do: "without", Gone: gone}, file)
+	return b, err
+}
+
+// Codes returns the codes that are seen on a page of a scan, or in a picture, of which
+// it is page 1, and how many pages there are.
+func (p *Pool) Codes(ctx context.Context, file []byte, page int) ([]document.Code, int, error) {
+	if err := p.fits(file); err != nil && !(errors.Is(err, document.ErrNotPDF) && document.IsPicture(file)) {
+		return nil, 0, err
+	}
+	res, _, err := p.do(ctx, job{Do: "codes", Page: page}, file)
+	return res.Codes, res.Count, err
+}
+
+// Laid returns a page of a scan, or a picture, as the page of a size in points that it
+// shows, in even light, as JPEG: how it lies in the picture is told by ties. Without any
+// it is painted as it is seen.
+func (p *Pool) Laid(ctx context.Context, file []byte, page int, ties []photograph.Tie, size page.Point) ([]byte, error) {
+	_, b, err := p.do(ctx, job{Do: "laid", Page: page, Ties: ties, Size: size}, file)
 	return b, err
 }
 

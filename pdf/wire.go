@@ -12,6 +12,7 @@ import (
 	"readymargin/core/elsewhere"
 	"readymargin/core/mark"
 	"readymargin/core/page"
+	"readymargin/core/photograph"
 	"readymargin/core/scan"
 )
 
@@ -31,6 +32,7 @@ type job struct {
 	Leaves   []document.PageRef `json:"leaves,omitempty"`
 	Blind    bool               `json:"blind,omitempty"`   // pages that are only pictures are not looked at
 	Boxes    []page.Box         `json:"boxes,omitempty"`   // of the file's pages
+	Ties     []photograph.Tie   `json:"ties,omitempty"`    // what is known of a page in a picture of it
 	Turns    []int              `json:"turns,omitempty"`   // of pages, in degrees clockwise
 	Gone     []elsewhere.Place  `json:"gone,omitempty"`    // annotations that are to go
 	Size     page.Point         `json:"size,omitzero"`     // of the page that a picture shows, in points
@@ -49,6 +51,8 @@ type result struct {
 	Copy     uint64            `json:"copy,omitempty"`
 	Parts    []document.Part   `json:"parts,omitempty"`
 	Leads    *document.Leads   `json:"leads,omitempty"`
+	Codes    []document.Code   `json:"codes,omitempty"`
+	Count    int               `json:"count,omitempty"` // of pages
 }
 
 // What is exported goes to a worker as a part of its own, before the pictures:

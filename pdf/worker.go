@@ -197,6 +197,10 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		}
 	case "without":
 		body, err = without(d.file, j.Gone)
+	case "codes":
+		res.Codes, res.Count, err = d.codes(j.Page)
+	case "laid":
+		body, err = d.laid(j.Page, j.Ties, j.Size)
 	case "turned":
 		body, err = turnPages(d.file, j.Turns)
 	case "sheet":

@@ -72,6 +72,7 @@ const (
 	OpenCopy       Action = "have a copy of what was assigned"
 	TakeAway       Action = "take a copy away as a file"
 	BringBack      Action = "bring back a file that was worked on elsewhere"
+	OnPaper        Action = "print a copy's empty sheet, and bring in what was written on it"
 	AskNow         Action = "ask something before the copy is submitted"
 )
 
@@ -201,6 +202,8 @@ func decide(p Person, a Action, t Thing) (ok, visible bool) {
 		return writeLayer(p, t), own || staff
 	case TakeAway:
 		return own && !t.Given.KeptHere || staff && (t.Attempt > 0 || t.Shared), own || staff
+	case OnPaper:
+		return staff && !t.Shared && !t.Given.Nameless && t.Given.Mode.HandedIn(), own || staff
 	case BringBack:
 		return writeLayer(p, t) && !t.Given.KeptHere && t.Layer != submission.Own, own || staff
 	}

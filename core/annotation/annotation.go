@@ -43,6 +43,10 @@ const (
 	Feedback Layer = "Feedback"
 )
 
+// Tagged begins the names of annotations that show points. They are written down
+// elsewhere, so that they are no marks when a file comes back.
+const Tagged = "points-"
+
 // An Annotation is what the standard lets one say of a mark. What is zero is
 // not said.
 type Annotation struct {

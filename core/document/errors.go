@@ -24,6 +24,10 @@ var (
 // ErrPicture says that a picture cannot be read, or is not one.
 var ErrPicture = errors.New("document: not a picture that can be read")
 
+// IsPDF reports whether a file begins as one does (ISO 32000-2, 7.5.2), perhaps behind
+// what a mailer put before it.
+func IsPDF(file []byte) bool { return bytes.Contains(file[:min(len(file), 1024)], []byte("%PDF-")) }
+
 // IsPicture reports whether a file begins as a PNG, JPEG or WebP picture does.
 func IsPicture(file []byte) bool {
 	return bytes.HasPrefix(file, []byte("\x89PNG\r\n\x1a\n")) || bytes.HasPrefix(file, []byte{0xff, 0xd8, 0xff}) ||

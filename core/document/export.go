@@ -18,6 +18,7 @@ type Export struct {
 	Extra  int     // pages to add
 	Beside float64 // points that every page becomes broader by, to the right as it is shown
 	Copy   uint64  // the number of the copy, by which the file is known again
+	Codes  []PageCode
 
 	// Annotations are marks that can be moved in other programs; they are none of Marks.
 	Annotations []annotation.Annotation
@@ -51,6 +52,22 @@ type About struct {
 	Attempt                int    // of the copy; 0 for none
 	Fingerprint            string // of the attempt
 	At                     time.Time
+}
+
+// A PageCode is a code that is printed on a page (ISO/IEC 18004), on white paper that
+// reaches a little beyond it.
+type PageCode struct {
+	Page  int
+	Says  string
+	At    page.Rect
+	Quiet float64 // how far, in points
+}
+
+// A Code is one that was seen in a picture.
+type Code struct {
+	Says    string
+	Modules int           // how many it is wide
+	Finders [3]page.Point // the middles of its finder patterns, in pixels: upper left, upper right, lower left
 }
 
 // A NoteMarker is the sign of a note on a page.

@@ -110,7 +110,7 @@ func (t *taker) annotation(a annotation.Annotation) {
 	known := func() { t.out.Known = append(t.out.Known, Place{a.Page, a.At}) }
 	_, there := t.standing[a.Name]
 	switch {
-	case !t.file.Marking && a.Layer == annotation.Feedback, there && a.ReplyTo != "" && t.file.Own, t.file.Marking && (a.Layer == annotation.Work || there && !t.file.Mine[a.Name]):
+	case strings.HasPrefix(a.Name, annotation.Tagged), !t.file.Marking && a.Layer == annotation.Feedback, there && a.ReplyTo != "" && t.file.Own, t.file.Marking && (a.Layer == annotation.Work || there && !t.file.Mine[a.Name]):
 		known()
 		return
 	case t.file.Marking && a.ReplyTo != "" && !a.Group && a.State == "":

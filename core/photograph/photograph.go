@@ -282,25 +282,7 @@ func Above(m *image.RGBA, q Quad, longest int) *image.RGBA {
 	w, h := q.size()
 	scale := min(1, float64(longest)/float64(max(w, h)))
 	w, h = max(1, int(float64(w)*scale)), max(1, int(float64(h)*scale))
-	out := image.NewRGBA(image.Rect(0, 0, w, h))
-	// From the unit square to the quad (P. Heckbert, Fundamentals of Texture
-	// Mapping and Image Warping, 1989, section 2.2.3).
-	s := page.Pt(q[0].X-q[1].X+q[2].X-q[3].X, q[0].Y-q[1].Y+q[2].Y-q[3].Y)
-	d1, d2 := q[1].Sub(q[2]), q[3].Sub(q[2])
-	den := d1.X*d2.Y - d2.X*d1.Y
-	g := (s.X*d2.Y - d2.X*s.Y) / den
-	k := (d1.X*s.Y - s.X*d1.Y) / den
-	ax, bx := q[1].X-q[0].X+g*q[1].X, q[3].X-q[0].X+k*q[3].X
-	ay, by := q[1].Y-q[0].Y+g*q[1].Y, q[3].Y-q[0].Y+k*q[3].Y
-	for y := range h {
-		v := (float64(y) + 0.5) / float64(h)
-		for x := range w {
-			u := (float64(x) + 0.5) / float64(w)
-			z := g*u + k*v + 1
-			blend(out.Pix[out.PixOffset(x, y):], m, (ax*u+bx*v+q[0].X)/z-0.5, (ay*u+by*v+q[0].Y)/z-0.5)
-		}
-	}
-	return out
+	return seen(m, ofUnit(q).after(projective{1 / float64(w), 0, 0, 0, 1 / float64(h), 0, 0, 0, 1}), w, h)
 }
 
 // blend takes the colour between the four pixels about a place.

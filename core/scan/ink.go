@@ -1,6 +1,10 @@
 package scan
 
-import "math/bits"
+import (
+	"math/bits"
+
+	"readymargin/core/page"
+)
 
 // Ink is a coarse map of where a page has ink: squares of two points, row by
 // row, a bit each.
@@ -128,4 +132,16 @@ func (k Ink) In(o Ink) float64 {
 	}
 	best, _, _ := k.laidOn(o)
 	return float64(best) / float64(all)
+}
+
+// Free reports whether there is no ink in a part of the page, in points.
+func (k Ink) Free(r page.Rect) bool {
+	for y := int(r.Min.Y / square); float64(y*square) < r.Max.Y; y++ {
+		for x := int(r.Min.X / square); float64(x*square) < r.Max.X; x++ {
+			if k.at(x, y) {
+				return false
+			}
+		}
+	}
+	return true
 }

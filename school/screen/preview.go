@@ -32,6 +32,18 @@ func (s *Screens) Practise(ctx context.Context, who school.Person) (Screen, erro
 	return v, nil
 }
 
+// Empty returns a copy with nothing on it but what the teacher says on its sheet.
+func (s *Screens) Empty(ctx context.Context, c school.CopyInCourse) (Screen, error) {
+	v := Screen{Base: Base{Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name, Student: c.Student.Name, State: c.State, Marks: []Mark{}}}
+	issued, err := s.revisions.Revised(ctx, c.Revision)
+	if err != nil {
+		return v, err
+	}
+	v.issued(issued)
+	v.direct()
+	return v, nil
+}
+
 // preview returns a student's screen of a worksheet of which nothing is kept.
 func (s *Screens) preview(ctx context.Context, who school.Person, w school.Worksheet) (Screen, error) {
 	r, err := s.publishing.Revise(ctx, w, true)

@@ -78,42 +78,28 @@ func (a *archive) name(folder, base, extension string) string {
 // number, with what was spoken beside it. What cannot be made is noted, and the rest
 // goes on.
 func (a *archive) attempt(ctx context.Context, who school.Person, form Form, given school.Assignment, k school.Copy, t school.Attempt, m school.Member) error {
-	row := archived{Section: m.Section, Family: m.Family, Given: m.Given, Title: given.Title, Attempt: t.Number, Submitted: t.SubmittedAt}
-	if row.Family == "" && row.Given == "" {
-		row.Family = m.Name
-	}
-	if given.Hides(k) {
-		row.Section, row.Family, row.Given = "", k.Label(), ""
-	}
+	row := archived{Title: given.Title, Attempt: t.Number, Submitted: t.SubmittedAt}
+	row.Section, row.Family, row.Given = given.NamedIn(k, m)
 	if t.Points != nil {
 		row.Points = fmt.Sprintf("%s of %s", t.Points, given.Points)
 	}
-	var parts []string
-	for _, p := range []string{row.Section, row.Family, row.Given} {
-		if p != "" {
-			parts = append(parts, clean(p))
-		}
-	}
-	base := strings.Join(parts, ", ") + ", not submitted"
-	if t.Number > 0 {
-		base = fmt.Sprintf("%s, attempt %d", strings.Join(parts, ", "), t.Number)
-	}
+	base := given.CopyName(k, m, t.Number)
 	f, sounds, err := a.take(ctx, who, k.ID, Choice{Form: form, Attempt: t.Number, Anyway: true})
 	if err != nil {
 		if ctx.Err() != nil {
 			return err
 		}
-		a.missing = append(a.missing, clean(given.Title)+"/"+base)
+		a.missing = append(a.missing, school.FileName(given.Title)+"/"+base)
 		return nil
 	}
 	defer f.Close()
-	row.File = a.name(clean(given.Title), base, path.Ext(f.Name))
+	row.File = a.name(school.FileName(given.Title), base, path.Ext(f.Name))
 	err = stored(a.zip, row.File, t.SubmittedAt, f)
 	for _, s := range sounds {
 		if err != nil {
 			return err
 		}
-		name := a.name(clean(given.Title)+"/sounds", base+", "+strings.TrimSuffix(s.Name, ".m4a"), ".m4a")
+		name := a.name(school.FileName(given.Title)+"/sounds", base+", "+strings.TrimSuffix(s.Name, ".m4a"), ".m4a")
 		row.Sounds = append(row.Sounds, archivedSound{name, s.Says})
 		err = stored(a.zip, name, t.SubmittedAt, bytes.NewReader(s.Data))
 	}
@@ -151,7 +137,7 @@ func (a *archive) close() error {
 func (s *Exports) ClassName(ctx context.Context, who school.Person, assignment uint64, form Form) (string, error) {
 	a, c, err := s.marked(ctx, who, assignment)
 	if err == nil && form.known() && form != Clean {
-		return fmt.Sprintf("%s, %s.zip", clean(a.Title), clean(c.Name)), nil
+		return fmt.Sprintf("%s, %s.zip", school.FileName(a.Title), school.FileName(c.Name)), nil
 	}
 	if err == nil {
 		err = school.Refuse("form", "", "")
@@ -216,7 +202,7 @@ func (a *archive) assignment(ctx context.Context, who school.Person, form Form, 
 // OwnName returns what the file of a student's own copies in a course is called.
 func (s *Exports) OwnName(ctx context.Context, who school.Person, course uint64) (string, error) {
 	c, _, err := s.gate.Course(ctx, who, course, access.SeeOwnPoints)
-	return fmt.Sprintf("%s, %s.zip", clean(c.Name), clean(who.Name)), err
+	return fmt.Sprintf("%s, %s.zip", school.FileName(c.Name), school.FileName(who.Name)), err
 }
 
 // WriteOwnCopies writes a ZIP with all of a student's copies in a course, to revise

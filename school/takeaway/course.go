@@ -15,7 +15,7 @@ import (
 // CourseName returns what the file of a whole course is called, to a teacher of it.
 func (s *Exports) CourseName(ctx context.Context, who school.Person, course uint64) (string, error) {
 	c, _, err := s.gate.Course(ctx, who, course, access.RunCourse)
-	return clean(c.Name) + ".zip", err
+	return school.FileName(c.Name) + ".zip", err
 }
 
 // WriteCourse writes a ZIP with everything of a course of the teacher's: the class

@@ -137,7 +137,7 @@ func (s *Exports) ownAttempts(ctx context.Context, who school.Person, z *zip.Wri
 				out = append(out, one)
 				continue
 			}
-			name := fmt.Sprintf("%s/%s, %d, attempt %d.pdf", clean(c.Name), clean(sheet.Assignment.Title), sheet.Copy.ID, a.Number)
+			name := fmt.Sprintf("%s/%s, %d, attempt %d.pdf", school.FileName(c.Name), school.FileName(sheet.Assignment.Title), sheet.Copy.ID, a.Number)
 			switch err := s.putPrinted(ctx, who, z, name, sheet.Copy.ID, a.Attempt); {
 			case ctx.Err() != nil:
 				return nil, err
@@ -181,7 +181,7 @@ func (s *Exports) ownSheets(ctx context.Context, who school.Person, z *zip.Write
 		}
 		sheet := aboutSheet{Title: w.Title}
 		for _, src := range sources {
-			name := fmt.Sprintf("worksheets/%s, %d/%d %s.pdf", clean(w.Title), w.ID, src.Number+1, clean(strings.TrimSuffix(src.Name, ".pdf")))
+			name := fmt.Sprintf("worksheets/%s, %d/%d %s.pdf", school.FileName(w.Title), w.ID, src.Number+1, school.FileName(strings.TrimSuffix(src.Name, ".pdf")))
 			file, err := s.store.Blob(ctx, src.FileHash)
 			if err != nil {
 				return err

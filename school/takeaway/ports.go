@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"readymargin/core/document"
+	"readymargin/core/scan"
 	"readymargin/school"
 )
 
@@ -12,6 +13,8 @@ type Printer interface {
 	Print(ctx context.Context, file []byte, what document.Export) ([]byte, error)
 	// Plain returns a page as a PNG picture.
 	Plain(ctx context.Context, file []byte, page int, scale float64) (document.Picture, error)
+	// Ink maps where a page has ink.
+	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
 	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
 }
 
@@ -23,6 +26,8 @@ type Sounds interface {
 // An ExportStore keeps what is taken away.
 type ExportStore interface {
 	Revision(ctx context.Context, id uint64) (school.Revision, error)
+	// CopyFor returns the student's copy, making it of a revision when there is none.
+	CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error)
 	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
 	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
 	AssignmentsOf(ctx context.Context, courses ...uint64) ([]school.Assignment, error)

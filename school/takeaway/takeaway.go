@@ -13,7 +13,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode"
 
 	"readymargin/core/access"
 	"readymargin/core/annotation"
@@ -116,47 +115,16 @@ func (s *Exports) take(ctx context.Context, who school.Person, id uint64, choice
 	if !choice.Form.known() {
 		return File{}, nil, school.Refuse("form", "", "")
 	}
-	v, err := s.screens.OpenToMark(ctx, who, id, choice.Attempt)
-	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
-		if _, err := s.gate.Copy(ctx, who, id, access.TakeAway, ""); err != nil {
+	if choice.Form == Data {
+		v, err := s.open(ctx, who, id, choice.Attempt)
+		if err != nil {
 			return File{}, nil, err
 		}
-		v, err = s.screens.OpenAttempt(ctx, who, id, choice.Attempt)
-	}
-	if err != nil {
-		return File{}, nil, err
-	}
-	if choice.Form == Clean {
-		v.Marks = slices.DeleteFunc(v.Marks, func(m screen.Mark) bool { return m.Layer != submission.Sheet })
-	}
-	if choice.Form == Data {
 		f, err := wholeCopy(v)
 		return f, nil, err
 	}
-	threads, whole := v.Threads()
-	if !choice.Anyway && choice.Form != Marks {
-		if missing := missingLetters(v, threads, whole); missing != "" {
-			return File{}, nil, school.Refuse("letters", "", missing)
-		}
-	}
-	r, err := s.store.Revision(ctx, v.Sheet)
+	b, err := s.built(ctx, who, id, choice)
 	if err != nil {
-		return File{}, nil, err
-	}
-	b := builder{Exports: s, who: who, view: v, choice: choice, revision: r}
-	if b.file, err = s.store.Blob(ctx, r.FileHash); err != nil {
-		return File{}, nil, err
-	}
-	if b.what.Boxes, err = s.revisions.Boxes(ctx, r.FileHash); err != nil {
-		return File{}, nil, err
-	}
-	if b.added, err = s.added(ctx, r, v, len(b.what.Boxes)); err != nil {
-		return File{}, nil, err
-	}
-	if err := b.pick(ctx); err != nil {
-		return File{}, nil, err
-	}
-	if err := b.build(ctx, threads, whole); err != nil {
 		return File{}, nil, err
 	}
 	if choice.Form == Marks {
@@ -171,8 +139,58 @@ func (s *Exports) take(ctx context.Context, who school.Person, id uint64, choice
 		f, err := b.pages(ctx, data)
 		return f, nil, err
 	}
-	f, err := spooled(fileName(v, choice.Form), pdfType, data)
+	f, err := spooled(fileName(b.view, choice.Form), pdfType, data)
 	return f, b.what.Files, err
+}
+
+// open opens an attempt to who marks it, or to the student.
+func (s *Exports) open(ctx context.Context, who school.Person, id uint64, attempt int) (screen.Screen, error) {
+	v, err := s.screens.OpenToMark(ctx, who, id, attempt)
+	if errors.Is(err, access.ErrDenied) || errors.Is(err, access.ErrHidden) {
+		if _, err := s.gate.Copy(ctx, who, id, access.TakeAway, ""); err != nil {
+			return v, err
+		}
+		return s.screens.OpenAttempt(ctx, who, id, attempt)
+	}
+	return v, err
+}
+
+// built returns what one file is made of.
+func (s *Exports) built(ctx context.Context, who school.Person, id uint64, choice Choice) (b builder, err error) {
+	b = builder{Exports: s, who: who, choice: choice}
+	if choice.Form == Clean {
+		err = b.empty(ctx, id)
+	} else {
+		b.view, err = s.open(ctx, who, id, choice.Attempt)
+	}
+	if err != nil {
+		return b, err
+	}
+	threads, whole := b.view.Threads()
+	if !choice.Anyway && choice.Form != Marks {
+		if missing := missingLetters(b.view, threads, whole); missing != "" {
+			return b, school.Refuse("letters", "", missing)
+		}
+	}
+	if b.revision, err = s.store.Revision(ctx, b.view.Sheet); err != nil {
+		return b, err
+	}
+	if b.file, err = s.store.Blob(ctx, b.revision.FileHash); err != nil {
+		return b, err
+	}
+	if b.what.Boxes, err = s.revisions.Boxes(ctx, b.revision.FileHash); err != nil {
+		return b, err
+	}
+	if b.added, err = s.added(ctx, b.revision, b.view, len(b.what.Boxes)); err != nil {
+		return b, err
+	}
+	if err := b.codes(ctx); err != nil {
+		return b, err
+	}
+	if err := b.pick(ctx); err != nil {
+		return b, err
+	}
+	return b, b.build(ctx, threads, whole)
 }
 
 // A builder puts together what one file is made of.
@@ -183,6 +201,7 @@ type builder struct {
 	choice   Choice
 	revision school.Revision
 	added    added
+	coded    *school.CopyInCourse // whose pages get codes
 
 	file []byte
 	what document.Export
@@ -201,6 +220,7 @@ func Lay(form Form, boxes []page.Box, v screen.Screen) document.Export {
 func (b *builder) build(ctx context.Context, threads []note.Thread, whole []note.Remark) (err error) {
 	v := b.view
 	threads = b.lay(threads, whole)
+	b.names()
 	all := slices.Clone(b.what.Marks)
 	for _, a := range b.what.Annotations {
 		all = append(all, *a.Mark)
@@ -331,8 +351,8 @@ func tags(v screen.Screen) (out []mark.Mark) {
 		w := typeset.Load().Width(text, tagSize)
 		x := v.Pages[q.Page-1].Width - tagFromEdge - w - 8
 		out = append(out,
-			mark.Mark{ID: fmt.Sprintf("points-box-%d", i), Page: q.Page, Body: &mark.Square{Shape: mark.Shape{Color: tagColor, Width: 0.8, Opacity: 1}, Rect: [4]float64{x, q.Tag, x + w + 8, q.Tag + tagHeight}}},
-			mark.Mark{ID: fmt.Sprintf("points-tag-%d", i), Page: q.Page, Body: &mark.FreeText{
+			mark.Mark{ID: fmt.Sprintf("%sbox-%d", annotation.Tagged, i), Page: q.Page, Body: &mark.Square{Shape: mark.Shape{Color: tagColor, Width: 0.8, Opacity: 1}, Rect: [4]float64{x, q.Tag, x + w + 8, q.Tag + tagHeight}}},
+			mark.Mark{ID: fmt.Sprintf("%stag-%d", annotation.Tagged, i), Page: q.Page, Body: &mark.FreeText{
 				X: x + 4, Y: q.Tag + tagHeight - 4, Width: w + 4, Lines: []mark.TextLine{{Runs: []mark.Run{{Text: text, Size: tagSize, Color: tagColor}}}}}})
 	}
 	return out
@@ -484,18 +504,8 @@ func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
 // fileName says worksheet, student, attempt and what it is.
 func fileName(v screen.Screen, form Form) string {
 	if form == Clean {
-		return clean(v.Title) + ", empty sheet.pdf"
+		return school.FileName(v.Title) + ", empty sheet.pdf"
 	}
 	is := map[Form]string{Printed: "marks printed.pdf", Movable: "marks movable.pdf", Margin: "with its margin.pdf", Marks: "marks.xfdf", Data: "copy.json", Pictures: "pages"}[form]
-	return fmt.Sprintf("%s, %s, attempt %d, %s", clean(v.Title), clean(v.Student), v.Attempt, is)
-}
-
-// clean makes a part of a file's name of a text.
-func clean(s string) string {
-	return strings.TrimSpace(strings.Map(func(r rune) rune {
-		if unicode.IsControl(r) || strings.ContainsRune(`/\:*?"<>|`, r) {
-			return '-'
-		}
-		return r
-	}, s))
+	return fmt.Sprintf("%s, %s, attempt %d, %s", school.FileName(v.Title), school.FileName(v.Student), v.Attempt, is)
 }

@@ -50,6 +50,7 @@ type Brought struct {
 	Marks  []string `json:"marks"`  // that were made of them
 
 	Strange []string `json:"strange,omitempty"` // kinds of annotations that are no marks
+	Late    bool     `json:"late,omitempty"`    // it waits: the copy takes no more work
 }
 
 // Answers are what somebody said who was asked about a file.
@@ -98,6 +99,9 @@ func (s *Elsewhere) BringElsewhere(ctx context.Context, who school.Person, id ui
 	sheet, err := s.store.Blob(ctx, c.Revision.FileHash)
 	if err != nil {
 		return Brought{}, err
+	}
+	if out, coded, err := s.ownPaper(ctx, who, c, f, theirs, answers); coded || err != nil {
+		return out, err
 	}
 	if theirs.Picture { // its print is the sheet's, and is taken with it
 		return s.takePicture(ctx, who, id, f, sheet, ours, answers.Page)
@@ -252,14 +256,17 @@ func (s *Elsewhere) takeOver(ctx context.Context, who school.Person, id uint64, 
 	if err != nil {
 		return Brought{}, err
 	}
+	late := false
 	for rest := ops; len(rest) > 0; {
 		batch := rest[:min(len(rest), MaxBatch)]
-		if _, err := s.saving.save(ctx, who, id, layer, stands, batch); err != nil {
+		saved, err := s.saving.save(ctx, who, id, layer, stands, batch)
+		if err != nil {
 			return Brought{}, err
 		}
+		late = late || saved.Waiting > 0
 		rest = rest[len(batch):]
 	}
-	out := Brought{Lacks: []int{}, Places: places, Taken: len(taken.Found), Strange: taken.Strange, Marks: []string{}}
+	out := Brought{Lacks: []int{}, Late: late, Places: places, Taken: len(taken.Found), Strange: taken.Strange, Marks: []string{}}
 	for _, n := range match {
 		if n > 0 {
 			out.Pages++

@@ -26,71 +26,110 @@ import (
 // A file of another copy is the Problem "another copy", and one of another attempt
 // "another attempt", unless answers say anyway.
 func (s *Elsewhere) BringMarked(ctx context.Context, who school.Person, id uint64, number int, f intake.Upload, answers Answers) (Brought, error) {
-	attempts, err := s.store.Attempts(ctx, id)
+	m, err := s.openMarked(ctx, who, id, number)
 	if err != nil {
 		return Brought{}, err
+	}
+	if err := m.compare(ctx, f, answers); err != nil {
+		return Brought{}, err
+	}
+	return m.take(ctx)
+}
+
+// A marking is what a file with feedback on an attempt comes to.
+type marking struct {
+	*Elsewhere
+	who      school.Person
+	copy     school.CopyInCourse
+	attempt  school.Attempt
+	layer    submission.Layer
+	with     Comparison
+	names    map[string]string
+	match    []int
+	parts    [][]document.Part
+	taken    elsewhere.Taken
+	feedback int // marks that are on the attempt
+}
+
+// openMarked returns what a file with feedback on an attempt is compared with, 0 for the
+// latest.
+func (s *Elsewhere) openMarked(ctx context.Context, who school.Person, id uint64, number int) (*marking, error) {
+	attempts, err := s.store.Attempts(ctx, id)
+	if err != nil {
+		return nil, err
 	}
 	if number == 0 {
 		number = len(attempts)
 	}
-	layer := submission.Feedback(max(number, 1))
-	c, err := s.gate.Copy(ctx, who, id, access.WriteLayer, layer)
-	if err != nil {
-		return Brought{}, err
+	m := &marking{Elsewhere: s, who: who, layer: submission.Feedback(max(number, 1))}
+	if m.copy, err = s.gate.Copy(ctx, who, id, access.WriteLayer, m.layer); err != nil {
+		return nil, err
 	}
 	if number < 1 || number > len(attempts) {
-		return Brought{}, access.ErrHidden
+		return nil, access.ErrHidden
 	}
 	if err := s.attachments.room(ctx, id); err != nil {
-		return Brought{}, err
+		return nil, err
 	}
-	with, names, err := s.marked(ctx, c, &attempts[number-1], layer)
-	if err != nil {
-		return Brought{}, err
+	m.attempt = attempts[number-1]
+	if m.with, m.names, err = s.marked(ctx, m.copy, &m.attempt, m.layer); err != nil {
+		return nil, err
 	}
-	lay := func(match []int, parts [][]document.Part, taken elsewhere.Taken) (Brought, error) {
-		for i, f := range taken.Found {
-			taken.Found[i].Mark = f.Mark.Renamed(names)
+	for _, mine := range m.with.Mine {
+		if mine {
+			m.feedback++
 		}
-		return s.takeOver(ctx, who, id, layer, access.WriteLayer, match, parts, taken)
 	}
-	if bytes.Contains(f.Data[:min(len(f.Data), 4096)], []byte(xfdf.Namespace)) {
-		taken, match, err := with.laid(f.Data)
-		if err != nil {
-			return Brought{}, err
-		}
-		return lay(match, make([][]document.Part, len(match)), taken)
+	return m, nil
+}
+
+// compare tells what a file would be taken over as.
+func (m *marking) compare(ctx context.Context, f intake.Upload, answers Answers) (err error) {
+	if isXFDF(f.Data) {
+		m.taken, m.match, err = m.with.laid(f.Data)
+		m.parts = make([][]document.Part, len(m.match))
+		return err
 	}
-	theirs, of, err := s.read(ctx, f)
+	theirs, of, err := m.read(ctx, f)
 	if err != nil {
-		return Brought{}, err
+		return err
 	}
 	switch {
 	case theirs.Picture:
-		return Brought{}, school.Refuse("marked picture", "", "")
-	case of != 0 && of != id && !answers.Anyway:
-		return Brought{}, school.Refuse("another copy", "", "")
-	case theirs.Fingerprint != "" && theirs.Fingerprint != attempts[number-1].SnapshotHash && !answers.Anyway:
-		return Brought{}, school.Refuse("another attempt", "", fmt.Sprint(theirs.Attempt))
+		return school.Refuse("marked picture", "", "")
+	case of != 0 && of != m.copy.ID && !answers.Anyway:
+		return school.Refuse("another copy", "", "")
+	case theirs.Fingerprint != "" && theirs.Fingerprint != m.attempt.SnapshotHash && !answers.Anyway:
+		return school.Refuse("another attempt", "", fmt.Sprint(theirs.Attempt))
 	}
-	theirs, match, err := with.Upright(ctx, theirs)
+	theirs, m.match, err = m.with.Upright(ctx, theirs)
 	if err == nil {
-		err = leftOut(match, Answers{Some: true}) // pages of notes, and what a student added
+		err = leftOut(m.match, Answers{Some: true}) // pages of notes, and what a student added
 	}
 	if err != nil {
-		return Brought{}, err
+		return err
 	}
 	if !slices.ContainsFunc(theirs.Annotations, func(a annotation.Annotation) bool { return a.Own != "" }) {
 		// What the student did is a part of the page, as it was printed.
-		if with.Sheet, err = s.printed(ctx, who, c, with); err != nil {
-			return Brought{}, err
+		if m.with.Sheet, err = m.printed(ctx, m.who, m.copy, m.with); err != nil {
+			return err
 		}
 	}
-	taken, parts, err := with.Compare(ctx, theirs, match, true)
-	if err != nil {
-		return Brought{}, err
+	m.taken, m.parts, err = m.with.Compare(ctx, theirs, m.match, true)
+	return err
+}
+
+// take keeps what was compared.
+func (m *marking) take(ctx context.Context) (Brought, error) {
+	for i, f := range m.taken.Found {
+		m.taken.Found[i].Mark = f.Mark.Renamed(m.names)
 	}
-	return lay(match, parts, taken)
+	return m.takeOver(ctx, m.who, m.copy.ID, m.layer, access.WriteLayer, m.match, m.parts, m.taken)
+}
+
+// isXFDF reports whether a file is marks without a sheet.
+func isXFDF(file []byte) bool {
+	return bytes.Contains(file[:min(len(file), 4096)], []byte(xfdf.Namespace))
 }
 
 // marked returns what a file with feedback on an attempt is held against, and the names

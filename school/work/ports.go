@@ -6,6 +6,7 @@ import (
 	"readymargin/core/document"
 	"readymargin/core/elsewhere"
 	"readymargin/core/page"
+	"readymargin/core/photograph"
 	"readymargin/core/scan"
 	"readymargin/core/submission"
 	"readymargin/core/worksheet"
@@ -36,6 +37,11 @@ type Comparer interface {
 	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
 	Ink(ctx context.Context, file []byte, page int) (scan.Ink, error)
 	PictureInk(ctx context.Context, picture []byte, size page.Point) (scan.Ink, error)
+	// Codes returns the codes that are seen on a page of a scan, or in a picture, of which
+	// it is page 1, and how many pages there are.
+	Codes(ctx context.Context, file []byte, page int) ([]document.Code, int, error)
+	// Laid returns that page as the page of a size in points that it shows, as JPEG.
+	Laid(ctx context.Context, file []byte, page int, ties []photograph.Tie, size page.Point) ([]byte, error)
 	// Bare returns a file without what taking a copy away had added to it, and
 	// the number of that copy; nil and 0 where there is nothing of the kind.
 	Bare(ctx context.Context, file []byte) ([]byte, uint64, error)
@@ -50,6 +56,15 @@ type Comparer interface {
 
 // An ElsewhereStore keeps what a file done elsewhere is compared with.
 type ElsewhereStore interface {
+	Assignment(ctx context.Context, id uint64) (school.Assignment, error)
+	Members(ctx context.Context, courses ...uint64) ([]school.Member, error)
+	// Membership returns what a person is in a course; in none, with access.None.
+	Membership(ctx context.Context, course, person uint64) (school.Membership, error)
+	// CopyFor returns the student's copy, making it of a revision when there is none.
+	CopyFor(ctx context.Context, assignment, student, revision uint64) (school.Copy, error)
+	// HandedIn returns the copies of assignments and their attempts, of each copy in their
+	// order.
+	HandedIn(ctx context.Context, assignments ...uint64) ([]school.Copy, []school.Attempt, error)
 	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
 	// Heads returns what is present in a layer of a copy.

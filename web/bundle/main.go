@@ -65,6 +65,7 @@ var entries = []struct {
 	{"prose.js", "prose", false, api.FormatESModule},
 	{"pages.js", "pages", false, api.FormatESModule},
 	{"across.js", "across", false, api.FormatESModule},
+	{"files.js", "files", false, api.FormatESModule},
 	{"bench/main.js", "bench", false, api.FormatESModule},
 	{"service-worker.js", "service-worker", false, api.FormatIIFE},
 }
