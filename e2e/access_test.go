@@ -217,7 +217,7 @@ var rights = map[string]any{
 	"POST /copies/:id/marked":    submittedOnly(marks),
 	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
 	"GET /copies/:id/marking": submittedOnly(marks), "POST /copies/:id/points": submittedOnly(marks), "POST /copies/:id/scores": "",
-	"POST /copies/:id/return": submittedOnly(marks), "POST /copies/:id/withdraw": submittedOnly(marks), "POST /copies/:id/reopen": submittedOnly(marks), "GET /assignments/:id/across": marks, "POST /assignments/:id/across": marks, "POST /assignments/:id/across/ops": marks, "GET /assignments/:id/returning": marks, "GET /assignments/:id/copies": marks, "POST /assignments/:id/stop": marks, "GET /pile/next": signed, "GET /copies/:id/others": submittedOnly(marks),
+	"POST /copies/:id/return": submittedOnly(marks), "POST /copies/:id/withdraw": submittedOnly(marks), "POST /copies/:id/reopen": submittedOnly(marks), "GET /assignments/:id/across": marks, "POST /assignments/:id/across": marks, "POST /assignments/:id/across/ops": marks, "GET /assignments/:id/returning": marks, "GET /assignments/:id/copies": marks, "GET /assignments/:id/files": marks, "GET /assignments/:id/stack": marks, "POST /assignments/:id/paper": marks, "POST /assignments/:id/paper/page": marks, "POST /assignments/:id/marked": marks, "POST /assignments/:id/stop": marks, "GET /pile/next": signed, "GET /copies/:id/others": submittedOnly(marks),
 	"GET /copies/:id/print": map[flow.State]string{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
 	"GET /drafts/:thing/:id": holdersOfCopy, "POST /drafts/:thing/:id": holdersOfCopy, // of a copy; of the others in TestDraftsAreTheirOwn
@@ -295,7 +295,8 @@ func allowed(r any, state flow.State, kind string) bool {
 var bodies = map[string]string{
 	"POST /drafts/:thing/:id": `[]`,
 	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /rubrics": `{}`, "POST /copies/:id/reopen": "due=never", "POST /assignments/:id/across": `{}`, "POST /assignments/:id/across/ops": `{}`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /worksheets/:id/written": `{"version":0,"marks":[]}`, "POST /copies/:id/submit": "seq=-1",
-	"POST /copies/:id/marked":    noFile,
+	"POST /copies/:id/marked":     noFile,
+	"POST /assignments/:id/paper": noFile, "POST /assignments/:id/paper/page": noFile, "POST /assignments/:id/marked": noFile,
 	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,
 }
 

@@ -103,6 +103,7 @@ var problems = map[string]string{
 	"another copy":         "This file was taken away from another copy of the sheet. Nothing was taken over.",
 	"which page":           "It cannot be told which page of the sheet the picture shows. Go to that page and bring the picture in again. Nothing was taken over.",
 	"no paper":             "“Scans and photographs” means PDF, JPEG, PNG, WebP or HEIC. This file is none of them, so nothing of it was taken.",
+	"whose":                "Choose whose page it is. Nothing was laid anywhere.",
 	"page":                 "This student’s sheet has pages 1 to %s. Nothing was laid there.",
 	"nothing":              "There is nothing to print yet: nobody works on this, or nobody has submitted anything.",
 	"no zip":               "This ZIP is damaged, or has far more in it than the copies of a class. Nothing was taken over.",

@@ -115,7 +115,7 @@ func (s *Elsewhere) BringUncoded(ctx context.Context, who school.Person, assignm
 		return PaperPage{}, err
 	}
 	if m.Role != access.Student || !given.Audience.Includes(student, m.Section) {
-		return PaperPage{}, access.ErrHidden
+		return PaperPage{}, school.Refuse("whose", "student", "")
 	}
 	mine, err := s.store.CopyFor(ctx, given.ID, student, given.For(student, m.Section).RevisionID)
 	if err != nil {
