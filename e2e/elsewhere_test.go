@@ -105,6 +105,16 @@ func TestAFileCompletedElsewhereIsTakenOver(t *testing.T) {
 			return p.Until("it is taken over", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched") && document.querySelectorAll(".marks image").length >= 2`)
 		},
 	)
+	// Pages that are none of the sheet's are asked about, and left out.
+	more := filepath.Join(dir, "more.pdf")
+	if out, err := exec.Command("qpdf", path, "--pages", path, "1", strange, "1", "--", more).CombinedOutput(); err != nil {
+		t.Fatalf("qpdf (apt-get install qpdf): %v %s", err, out)
+	}
+	steps(t, bringBack(p, more), func() error {
+		return p.Until("it is asked about", `document.querySelector('[data-dialog="ask"]').open && document.querySelector("[data-ask-text]").textContent.includes("page 2 is none")`)
+	}, func() error { return p.Click(`[data-dialog="ask"] [value="yes"]`) }, func() error {
+		return p.Until("the rest was there", `document.querySelector(".toast")?.textContent.startsWith("Nothing in the file differs")`)
+	})
 	// It is one step of undo.
 	command := func(k string) func() error {
 		return func() error { return chromedp.Do(p.Ctx, chromedp.KeyEvent(k, chromedp.KeyModifiers(2))) }

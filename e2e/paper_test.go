@@ -422,7 +422,7 @@ func TestPaperOnTheScreen(t *testing.T) {
 		func() error { return q.Click(`[data-do="margin"]`) },
 		bringBack(q, filepath.Join(dir, "own.jpg")),
 		func() error {
-			return q.Until("it is laid on its page", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 picture")`)
+			return q.Until("it is laid on its page", `document.querySelector(".toast")?.textContent.startsWith("1 page was matched, and 1 picture") && document.querySelector(".toast").textContent.includes("Not in the file: page 1")`)
 		},
 		bringBack(q, filepath.Join(dir, "others.jpg")),
 		func() error {

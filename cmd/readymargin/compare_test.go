@@ -87,6 +87,79 @@ func TestWhatMupdfAnnotatesBecomesMarks(t *testing.T) {
 	}
 }
 
+// Pages come in another order, turned, with some missing and with others between: what
+// was done on them is the same, at the same places.
+func TestPagesOfAFileAreFoundAgain(t *testing.T) {
+	sheet := aSheet(t)
+	dir := filepath.Dir(sheet)
+	tool := func(name string, args ...string) {
+		t.Helper()
+		if out, err := exec.Command(name, args...).CombinedOutput(); err != nil {
+			t.Fatalf("%s (apt-get install mupdf-tools qpdf poppler-utils): %v: %s", name, err, out)
+		}
+	}
+	other, err := demo.PassagePlan()
+	if err != nil {
+		t.Fatal(err)
+	}
+	strange, done, scan := filepath.Join(dir, "strange.pdf"), filepath.Join(dir, "done.pdf"), filepath.Join(dir, "scan.pdf")
+	if err := os.WriteFile(strange, other, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	tool("mutool", "run", "testdata/annotate.js", sheet, done)
+	// A scan: both pages as pictures, without words.
+	tool("pdftoppm", "-r", "100", "-png", sheet, filepath.Join(dir, "page"))
+	tool("mutool", "convert", "-o", scan, filepath.Join(dir, "page-1.png"), filepath.Join(dir, "page-2.png"))
+	press := aPress(t)
+	kinds := func(c comparison) (out []string) {
+		for _, m := range c.Taken {
+			if m.From != "picture" {
+				out = append(out, fmt.Sprintf("%s on %d at %.0f,%.0f", m.Kind, m.Page, m.X, m.Y))
+			}
+		}
+		slices.Sort(out)
+		return out
+	}
+	whole, err := compared(context.Background(), press, sheet, done)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, c := range map[string]struct {
+		sheet, file string
+		qpdf        []string
+		pages       []int
+	}{
+		"in another order":    {sheet, done, []string{"--pages", done, "2,1", "--"}, []int{2, 1}},
+		"turned":              {sheet, done, []string{"--rotate=+90:1", "--rotate=+180:2"}, []int{1, 2}},
+		"turned the other":    {sheet, done, []string{"--rotate=+270:1", "--rotate=+90:2"}, []int{1, 2}},
+		"with a page missing": {sheet, done, []string{"--pages", done, "1", "--"}, []int{1}},
+		"with one too many":   {sheet, done, []string{"--pages", done, "1", strange, "1", done, "2", "--"}, []int{1, 0, 2}},
+		"twice":               {sheet, done, []string{"--pages", done, "1", done, "1", "--"}, []int{1, 0}},
+		"a scan, turned":      {scan, scan, []string{"--rotate=+90:1", "--rotate=+180:2"}, []int{1, 2}},
+	} {
+		file := filepath.Join(dir, "mixed.pdf")
+		tool("qpdf", append([]string{c.file}, append(c.qpdf, file)...)...)
+		got, err := compared(context.Background(), press, c.sheet, file)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		var pages []int
+		for _, p := range got.Pages {
+			pages = append(pages, p.Sheet)
+		}
+		if !slices.Equal(pages, c.pages) {
+			t.Errorf("%s: the pages are %v of the sheet, want %v", name, pages, c.pages)
+		}
+		if c.sheet == sheet && !slices.Equal(kinds(got), kinds(whole)) {
+			t.Errorf("%s:\n%v, want\n%v", name, kinds(got), kinds(whole))
+		}
+	}
+	if _, err := compared(context.Background(), press, sheet, strange); err == nil || !strings.Contains(err.Error(), "no page of") {
+		t.Errorf("another sheet: %v", err)
+	}
+}
+
 // Marks of an XFDF file are laid on a sheet in three ways, and what is laid on as
 // annotations comes back as it was.
 func TestMarksAreStampedOnASheet(t *testing.T) {

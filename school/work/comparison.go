@@ -179,7 +179,8 @@ func leftOut(match []int, answers Answers) error {
 }
 
 // missing returns which of so many pages of a sheet a file has not.
-func missing(match []int, pages int) (out []int) {
+func missing(match []int, pages int) []int {
+	out := []int{}
 	for n := 1; n <= pages; n++ {
 		if !slices.Contains(match, n) {
 			out = append(out, n)
