@@ -147,7 +147,7 @@ func compared(ctx context.Context, press *pdf.Pool, sheet, done string) (compari
 	for i, n := range match {
 		for _, p := range parts[i] {
 			m := at(n, "picture", p.Rect)
-			m.From = "picture"
+			m.From, m.Words = "picture", p.Words
 			out.Taken = append(out.Taken, m)
 		}
 	}

@@ -81,6 +81,22 @@ func TestWhatMupdfAnnotatesBecomesMarks(t *testing.T) {
 	if len(kinds) != len(want)+1 || !slices.Equal(kinds[:len(want)], want) || got.Taken[len(want)].Kind != "picture" {
 		t.Errorf("taken over is\n%s", strings.Join(kinds, "\n"))
 	}
+	// Made a part of the page, it is pictures, which have their words.
+	flat := strings.Replace(sheet, "sheet", "flat", 1)
+	if out, err := exec.Command("qpdf", "--flatten-annotations=all", done, flat).CombinedOutput(); err != nil {
+		t.Fatalf("qpdf (apt-get install qpdf): %v: %s", err, out)
+	}
+	var words []string
+	flattened, err := compared(context.Background(), press, sheet, flat)
+	for _, m := range flattened.Taken {
+		if m.Kind != "picture" {
+			t.Errorf("flattened, a %s came of it", m.Kind)
+		}
+		words = append(words, m.Words)
+	}
+	if err != nil || !strings.Contains(strings.Join(words, "\n"), "The range is 4,5 m.") {
+		t.Errorf("flattened, its words are %q: %v", words, err)
+	}
 	// The sheet itself has nothing to take.
 	if got, err = compared(context.Background(), press, sheet, sheet); err != nil || len(got.Taken) != 0 || len(got.Pages) != 2 {
 		t.Errorf("of the sheet itself: %+v %v", got, err)

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -143,6 +144,8 @@ func TestACourseComesBack(t *testing.T) {
 		t.Errorf("passwords go along: %v", err)
 	}
 
+	verbs(ctx, t, here)
+
 	other, there := aSchool("there")
 	elsewhere := o.dsn
 	taken := school.Person{Name: "Ines Varga of another school", Login: "ines.varga", Settings: "{}", CreatedAt: s.Now()}
@@ -207,6 +210,49 @@ func TestACourseComesBack(t *testing.T) {
 		t.Error("a damaged archive left a course")
 	}
 }
+
+// verbs takes files out of a school and brings them in again: what cannot be done leaves
+// no file, and what was left out is told by the way it ends.
+func verbs(ctx context.Context, t *testing.T, dsn string) {
+	t.Helper()
+	dir := t.TempDir()
+	at := func(name string) string { return filepath.Join(dir, name) }
+	end := []string{"-dsn", dsn, "-cache", filepath.Join("..", "..", "var", "test")}
+	for _, c := range []struct {
+		verb func(context.Context, []string) error
+		args []string
+		want error
+		file string
+		head string
+	}{
+		{export, []string{"copy", "22", at("copy.pdf"), "-as", "movable"}, nil, at("copy.pdf"), "%PDF-"},
+		{export, []string{"copy", "22", at("copy.pdf")}, errAny, "", ""}, // it is there
+		{export, []string{"copy", "22", at("copy.xfdf"), "-as", "marks", "-for", "mateus.ribeiro"}, nil, at("copy.xfdf"), "<?xml"},
+		{export, []string{"copy", "22", at("not.pdf"), "-for", "ines.varga"}, errAny, at("not.pdf"), ""},
+		{export, []string{"copy", "99999", at("none.pdf")}, errAny, at("none.pdf"), ""},
+		{export, []string{"assignment", "2", at("class.zip"), "-as", "movable"}, nil, at("class.zip"), "PK"},
+		{export, []string{"assignment", "2", at("film.zip"), "-as", "film"}, errAny, at("film.zip"), ""},
+		{bringIn, []string{"marked", "2", at("class.zip")}, nil, "", ""}, // nothing is new
+		{bringIn, []string{"marked", "2", at("class.zip"), at("bad.pdf")}, errPartly, "", ""},
+		{bringIn, []string{"paper", "2", at("class.zip")}, errAny, "", ""},
+		{bringIn, []string{"worksheet", at("copy.pdf"), at("bad.pdf"), "-for", "mr.okonjo-bell"}, errPartly, "", ""},
+		{bringIn, []string{"worksheet", at("copy.pdf"), "-for", "nobody"}, errAny, "", ""},
+	} {
+		if err := os.WriteFile(at("bad.pdf"), []byte("no file"), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		err := c.verb(ctx, append(c.args, end...))
+		if (err == nil) != (c.want == nil) || c.want == errPartly && !errors.Is(err, errPartly) {
+			t.Errorf("%v: %v", c.args, err)
+		}
+		data, _ := os.ReadFile(c.file) // "" for none
+		if c.head != "" && !bytes.HasPrefix(data, []byte(c.head)) || c.head == "" && len(data) > 0 {
+			t.Errorf("%v left a file that begins %.20q", c.args, data)
+		}
+	}
+}
+
+var errAny = errors.New("any error")
 
 // unzipped returns a file of a ZIP.
 func unzipped(t *testing.T, data []byte, name string) []byte {

@@ -35,6 +35,10 @@ readymargin course archive NUMBER FILE
                         write a course with everything in it into a file
 readymargin course bring-in FILE [-again]
                         make the course of such a file, here or in another school
+readymargin export copy|assignment|course NUMBER FILE
+                        write copies into a file; -as says what for
+readymargin import worksheet|paper|marked …
+                        bring in worksheets, sheets that were written on paper, or feedback
 readymargin demo        serve a school with demo data on a database of its own
 readymargin inspect FILE.pdf [-json]
                         say what is seen in a PDF: pages, fields, blanks, questions, likely answers
@@ -55,7 +59,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "course": course, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm,
+		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "course": course, "export": export, "import": bringIn, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {
@@ -68,6 +72,9 @@ func main() {
 	}
 	if err := verb(ctx, os.Args[2:]); err != nil && !errors.Is(err, flag.ErrHelp) {
 		fmt.Fprintln(os.Stderr, "readymargin:", err)
+		if errors.Is(err, errPartly) {
+			os.Exit(3)
+		}
 		os.Exit(1)
 	}
 }

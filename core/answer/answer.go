@@ -93,6 +93,8 @@ func says(m mark.Mark) (string, bool) {
 		return strings.Join(b.Values, "\n"), true
 	case *mark.Stamp:
 		return b.Name, true
+	case *mark.Picture:
+		return b.Words, b.Words != ""
 	}
 	return "", false
 }

@@ -49,6 +49,7 @@ func TestAnswersGoByTheBlankThatWasNamed(t *testing.T) {
 			{ID: "blank-two", Rect: worksheet.Box{100, 140, 200, 160}, Baseline: 155, Kind: blank.Line},
 			{ID: "blank-tick", Rect: worksheet.Box{300, 140, 312, 152}, Baseline: 150, Kind: blank.Tick},
 			{ID: "blank-name", Rect: worksheet.Box{400, 20, 500, 40}, Baseline: 36, Kind: blank.Line, Holds: blank.Name},
+			{ID: "blank-shown", Rect: worksheet.Box{400, 300, 500, 320}, Baseline: 315, Kind: blank.Line},
 			{ID: "blank-empty", Rect: worksheet.Box{400, 400, 500, 420}, Baseline: 415, Kind: blank.Line},
 		},
 		Questions: []worksheet.Question{{ID: "question-1", Number: "1.", Rect: worksheet.Box{50, 90, 300, 100}}},
@@ -65,12 +66,14 @@ func TestAnswersGoByTheBlankThatWasNamed(t *testing.T) {
 		text("mark-free", "", 102, 115, "and flow"),            // names none, and begins in the first
 		text("mark-gone", "blank-deleted", 102, 155, "spring"), // its blank was taken away, and it lies in the second
 		{ID: "mark-tick", Page: 2, Body: &mark.Stamp{Name: "tick", Color: "#000000", Rect: [4]float64{300, 140, 312, 152}}},
+		{ID: "mark-shown", Page: 2, Body: &mark.Picture{Hash: "x", Name: "done elsewhere", Words: "4.5 m", Rect: [4]float64{401, 301, 440, 318}}}, // of another program
 		{ID: "mark-drawn", Page: 2, Blank: "blank-two", Body: &mark.Square{Shape: mark.Shape{Color: "#000000", Width: 1, Opacity: 1}, Rect: [4]float64{110, 141, 120, 151}}},
 	})
 	want := []answer.Answer{
 		{Blank: "blank-one", Question: "question-1", Text: "and flow\nEbb\non and on", Normal: "and flow ebb on and on"},
 		{Blank: "blank-two", Question: "question-1", Text: "spring", Normal: "spring", Drawn: true},
 		{Blank: "blank-tick", Question: "question-1", Text: "tick", Normal: "tick"},
+		{Blank: "blank-shown", Question: "question-1", Text: "4.5 m", Normal: answer.Normal("4.5 m")},
 	}
 	if !slices.Equal(got, want) {
 		t.Errorf("answers:\n%+v\nwant\n%+v", got, want)

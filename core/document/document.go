@@ -102,9 +102,10 @@ type Painting struct {
 // A Part is a piece of a page that differs from another file's page: where it
 // is in page space, and its picture.
 type Part struct {
-	Rect page.Rect `json:"rect"`
-	Size int       `json:"size"` // bytes of the picture
-	JPEG []byte    `json:"-"`
+	Rect  page.Rect `json:"rect"`
+	Size  int       `json:"size"`            // bytes of the picture
+	Words string    `json:"words,omitempty"` // that are in it
+	JPEG  []byte    `json:"-"`
 }
 
 // A PageRef is a page of a file, both counted from where their lists begin (files

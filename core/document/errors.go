@@ -25,8 +25,10 @@ var (
 var ErrPicture = errors.New("document: not a picture that can be read")
 
 // IsPDF reports whether a file begins as one does (ISO 32000-2, 7.5.2), perhaps behind
-// what a mailer put before it.
-func IsPDF(file []byte) bool { return bytes.Contains(file[:min(len(file), 1024)], []byte("%PDF-")) }
+// what a mailer put before it; a ZIP with one in it is none.
+func IsPDF(file []byte) bool {
+	return bytes.Contains(file[:min(len(file), 1024)], []byte("%PDF-")) && !bytes.HasPrefix(file, []byte("PK\x03\x04"))
+}
 
 // IsPicture reports whether a file begins as a PNG, JPEG or WebP picture does.
 func IsPicture(file []byte) bool {

@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 
+	"readymargin/core/document"
+	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/core/words"
@@ -186,6 +188,42 @@ func counted(p words.Page) map[string]int {
 func folded(w words.Word) string { return strings.ToLower(strings.TrimSpace(w.Text)) }
 
 func abs(n int) int { return max(n, -n) }
+
+// near is how far two words may lie apart that are one on two pages, in points.
+const near = 3
+
+// Written notes for parts of a sheet's page, which differ from a page of a file, the
+// words that stand there in the file and not on the sheet: line by line, as they were
+// typed with a program that made them a part of its page.
+func Written(sheet, p Page, parts []document.Part) {
+	fit := page.R(0, 0, p.Width, p.Height).Fit(page.R(0, 0, sheet.Width, sheet.Height))
+	printed := map[string][]page.Point{}
+	for _, w := range sheet.Print.Words {
+		printed[w.Text] = append(printed[w.Text], w.Rect().Center())
+	}
+	for i, part := range parts {
+		var said strings.Builder
+		line := 0
+		for _, w := range p.Print.Words {
+			at := fit(w.Rect().Center())
+			if !part.Rect.Contains(at) || slices.ContainsFunc(printed[w.Text], func(q page.Point) bool { return q.Dist(at) < near }) {
+				continue
+			}
+			switch {
+			case said.Len() == 0:
+			case w.Line != line:
+				said.WriteByte('\n')
+			default:
+				said.WriteByte(' ')
+			}
+			said.WriteString(strings.TrimSpace(w.Text))
+			line = w.Line
+		}
+		if said.Len() <= mark.MaxPictureWords {
+			parts[i].Words = said.String()
+		}
+	}
+}
 
 // Limits of what is taken for a difference: pixels that differ by less are
 // the noise of painting.

@@ -304,7 +304,10 @@ func (p *Picture) check() error {
 	if !isHash(p.Hash) || utf8.RuneCountInString(p.Name) > 200 {
 		return invalid("picture %q, called %q", p.Hash, p.Name)
 	}
-	return errors.Join(textOK(p.Name), p.frame().check(4))
+	if len(p.Words) > MaxPictureWords {
+		return invalid("a picture with %d bytes of words", len(p.Words))
+	}
+	return errors.Join(textOK(p.Name), textOK(p.Words), p.frame().check(4))
 }
 
 // isHash reports whether s is a SHA-256 in hexadecimal.

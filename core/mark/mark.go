@@ -291,7 +291,13 @@ type Picture struct {
 	Name string     `json:"name"`           // what it shows, in words
 	Rect [4]float64 `json:"rect"`           // left, top, right, bottom
 	Turn float64    `json:"turn,omitempty"` // degrees clockwise about its middle
+
+	// Words are those that are in it, where it shows what was typed with another program.
+	Words string `json:"words,omitempty"`
 }
+
+// MaxPictureWords is how many bytes of words a picture holds at most.
+const MaxPictureWords = 1000
 
 // A Voice is a spoken remark.
 type Voice struct {

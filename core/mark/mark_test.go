@@ -26,7 +26,7 @@ func every() []Mark {
 		"ink":       &Ink{Color: "#d9503f", Width: 2, Opacity: 0.5, InkList: []ink.Stroke{stroke}, Rubbed: []ink.Rub{rub}},
 		"highlight": &Highlight{Color: "#ffdd55", QuadPoints: QuadPoints([]page.Quad{page.QuadOf(page.R(10, 10, 50, 22)), page.QuadOf(page.R(10, 30, 20, 42))}), Text: "Carrick rocks"},
 		"stamp":     &Stamp{Name: "tick", Color: "#d9503f", Rect: [4]float64{10, 10, 26, 26}},
-		"picture":   &Picture{Hash: hash, Name: "a buoy", Rect: [4]float64{100, 100, 180, 140}, Turn: 45},
+		"picture":   &Picture{Hash: hash, Name: "a buoy", Rect: [4]float64{100, 100, 180, 140}, Turn: 45, Words: "0.9 m"},
 		"line":      &Line{line, [4]float64{50, 100, 200, 100}, [2]string{"", "OpenArrow"}},
 		"polyline":  &PolyLine{line, [][2]float64{{50, 100}, {120, 160}, {200, 100}}, [2]string{"OpenArrow", ""}},
 		"square":    &Square{line, [4]float64{100, 100, 200, 180}, 0},

@@ -136,13 +136,19 @@ func (a *archive) close() error {
 // who mark it.
 func (s *Exports) ClassName(ctx context.Context, who school.Person, assignment uint64, form Form) (string, error) {
 	a, c, err := s.marked(ctx, who, assignment)
-	if err == nil && form.known() && form != Clean {
-		return fmt.Sprintf("%s, %s.zip", school.FileName(a.Title), school.FileName(c.Name)), nil
-	}
 	if err == nil {
-		err = school.Refuse("form", "", "")
+		err = form.forClass()
 	}
-	return "", err
+	return fmt.Sprintf("%s, %s.zip", school.FileName(a.Title), school.FileName(c.Name)), err
+}
+
+// forClass refuses a form in which the copies of a class are not taken away: an empty
+// sheet says nothing of anybody.
+func (f Form) forClass() error {
+	if f == Clean || !f.known() {
+		return school.Refuse("form", "", "")
+	}
+	return nil
 }
 
 // marked returns an assignment and its course to those who mark it.
@@ -158,6 +164,9 @@ func (s *Exports) marked(ctx context.Context, who school.Person, assignment uint
 // WriteClass writes a ZIP with every attempt at an assignment, in a form.
 func (s *Exports) WriteClass(ctx context.Context, who school.Person, assignment uint64, form Form, to io.Writer) error {
 	given, course, err := s.marked(ctx, who, assignment)
+	if err == nil {
+		err = form.forClass()
+	}
 	if err != nil {
 		return err
 	}

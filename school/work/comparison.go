@@ -238,6 +238,9 @@ func (c Comparison) Compare(ctx context.Context, theirs Done, match []int, own b
 	}
 	for i, n := range match {
 		parts[i] = elsewhere.Rest(slices.Concat(taken.Same, taken.Found), n, parts[i])
+		if n > 0 {
+			elsewhere.Written(c.Pages[n-1], pageOf(theirs.Pages[i]), parts[i])
+		}
 	}
 	return taken, parts, nil
 }

@@ -322,7 +322,7 @@ func (s *Elsewhere) sheetPages(ctx context.Context, r school.Revision) ([]elsewh
 // piece is the operation that lays a part of a page on page n of a copy.
 func (s *Elsewhere) piece(id uint64, n int, p document.Part) submission.Op {
 	sum := sha256.Sum256(p.JPEG)
-	m := mark.Mark{ID: stable(id)(fmt.Sprintf("picture %d %x", n, sum)), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Rect: [4]float64{
+	m := mark.Mark{ID: stable(id)(fmt.Sprintf("picture %d %x", n, sum)), Page: n, Rank: -1, Body: &mark.Picture{Hash: hex.EncodeToString(sum[:]), Name: "done elsewhere", Words: p.Words, Rect: [4]float64{
 		page.Round(p.Rect.Min.X), page.Round(p.Rect.Min.Y), page.Round(p.Rect.Max.X), page.Round(p.Rect.Max.Y)}}}
 	return submission.Op{ID: s.newName(), On: m.ID, Mark: &m}
 }
