@@ -8,6 +8,7 @@ import (
 	"strings"
 	"unicode/utf16"
 
+	"readymargin/core/annotation"
 	"readymargin/core/document"
 	"readymargin/core/page"
 
@@ -82,10 +83,14 @@ func (p *printer) fileSign(f composedFile, spec types.IndirectRef) error {
 	if err != nil {
 		return err
 	}
-	sign, err := p.add(types.Dict{
+	d := types.Dict{
 		"Type": types.Name("Annot"), "Subtype": types.Name("FileAttachment"), "Rect": rect, "FS": spec, "Contents": text(f.Says),
-		"NM": text(signName + f.Name), "F": types.Integer(4), "Name": types.Name("Tag"), "P": *ref, "AP": types.Dict{"N": look},
-	})
+		"NM": text(signName + f.Name), "T": text(f.By), "F": types.Integer(4), "Name": types.Name("Tag"), "P": *ref, "AP": types.Dict{"N": look},
+	}
+	if !f.When.IsZero() { // of what a teacher says on a sheet it is not told when
+		d["M"], d["CreationDate"] = text(annotation.Date(f.When)), text(annotation.Date(f.When))
+	}
+	sign, err := p.add(d)
 	if err != nil {
 		return err
 	}

@@ -2,6 +2,7 @@ package pdf
 
 import (
 	"bytes"
+	"crypto/sha256"
 	"fmt"
 	"maps"
 
@@ -32,6 +33,7 @@ func printMarks(file []byte, what composed) ([]byte, error) {
 	}
 	ctx.Write.Increment = true
 	ctx.Write.Offset = ctx.Read.FileSize
+	ctx.ID = identifiers(ctx.ID, file, what)
 	p := printer{ctx: ctx, what: what}
 	if err := p.allPages(); err != nil {
 		return nil, err
@@ -42,6 +44,30 @@ func printMarks(file []byte, what composed) ([]byte, error) {
 		return nil, fmt.Errorf("pdf: writing: %w", err)
 	}
 	return out.Bytes(), nil
+}
+
+// identifiers returns those of an update (ISO 32000-2, 14.4): the first stays what it
+// is, the second tells what the file has become.
+func identifiers(was types.Array, file []byte, what composed) types.Array {
+	of := func(parts ...[]byte) types.Object {
+		h := sha256.New()
+		for _, p := range parts {
+			h.Write(p)
+		}
+		return types.HexLiteral(fmt.Sprintf("%X", h.Sum(nil)[:16]))
+	}
+	first := of(file)
+	if len(was) == 2 {
+		first = was[0]
+	}
+	now := [][]byte{file, fmt.Appendf(nil, "%d %+v", what.Copy, what.About)}
+	for _, s := range what.Sheets {
+		now = append(now, s.Content)
+	}
+	for _, a := range what.Annotations {
+		now = append(now, []byte(a.Own), a.Look.Content)
+	}
+	return types.Array{first, of(now...)}
 }
 
 // A printer adds objects to one file.

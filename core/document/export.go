@@ -85,5 +85,7 @@ type Attached struct {
 	Says string // what it is, for readers and lists
 	Page int    // 0 for none: it belongs to the document as a whole
 	At   page.Point
+	By   string // who brought it
+	When time.Time
 	Data []byte
 }

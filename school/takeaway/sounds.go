@@ -38,7 +38,7 @@ func (s *Exports) spoken(ctx context.Context, who school.Person, id, worksheet u
 		if r.Text != "" {
 			says += ": " + school.Plainly(r.Text, r.Rich)
 		}
-		out = append(out, document.Attached{Name: school.FileName(fmt.Sprintf("%s, %s.m4a", name, r.Author)), Type: "audio/mp4", Says: says, Page: page, At: at, Data: data})
+		out = append(out, document.Attached{Name: school.FileName(fmt.Sprintf("%s, %s.m4a", name, r.Author)), Type: "audio/mp4", Says: says, Page: page, At: at, By: r.Author, When: r.At, Data: data})
 		return nil
 	}
 	for i, r := range whole {
