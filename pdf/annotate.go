@@ -71,6 +71,13 @@ func (p *printer) annotate(fonts types.Dict) error {
 	if len(p.what.Annotations) == 0 {
 		return nil
 	}
+	resources, err := p.shared(fonts)
+	if err != nil {
+		return err
+	}
+	if p.ctx.Encrypt == nil {
+		p.later = &update{first: *p.ctx.Size + gap}
+	}
 	on := map[int]types.Array{}
 	names := map[string]types.IndirectRef{}
 	for _, a := range p.what.Annotations {
@@ -81,7 +88,10 @@ func (p *printer) annotate(fonts types.Dict) error {
 		if err != nil || pageRef == nil {
 			return fmt.Errorf("%w: page %d: %v", document.ErrDamaged, a.Page, err)
 		}
-		look, err := p.form(a.Look, fonts)
+		look, err := p.many(types.StreamDict{Raw: a.Look.Content, Dict: types.Dict{
+			"Type": types.Name("XObject"), "Subtype": types.Name("Form"), "BBox": rectangle(a.Look.Crop), "Resources": resources,
+			"Filter": types.Name("FlateDecode"), "Length": types.Integer(len(a.Look.Content)),
+		}})
 		if err != nil {
 			return err
 		}
@@ -93,14 +103,14 @@ func (p *printer) annotate(fonts types.Dict) error {
 		if about, ok := names[a.ReplyTo]; ok {
 			d["IRT"], d["RT"] = about, types.Name("R")
 		}
-		ref, err := p.add(d)
+		ref, err := p.many(d)
 		if err != nil {
 			return err
 		}
 		names[a.Name] = ref
 		on[a.Page] = append(on[a.Page], ref)
 		if a.Popup {
-			window, err := p.add(types.Dict{
+			window, err := p.many(types.Dict{
 				"Type": types.Name("Annot"), "Subtype": types.Name("Popup"), "Parent": ref, "P": *pageRef, "F": types.Integer(annotation.FlagPrint),
 				"Rect": popupRect(a.Look.Crop, a.Box), "Open": types.Boolean(false),
 			})
@@ -124,6 +134,17 @@ func (p *printer) annotate(fonts types.Dict) error {
 		p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
 	}
 	return nil
+}
+
+// shared adds what the looks of all annotations paint with.
+func (p *printer) shared(fonts types.Dict) (types.IndirectRef, error) {
+	states := types.Dict{}
+	for _, a := range p.what.Annotations {
+		for _, g := range a.Look.States {
+			states[g.Name] = g.dict()
+		}
+	}
+	return p.add(types.Dict{"Font": fonts, "ExtGState": states, "XObject": p.images})
 }
 
 // popupRect is where the window of an annotation opens: beside it.

@@ -106,8 +106,12 @@ func (p *printer) fileSign(f composedFile, spec types.IndirectRef) error {
 // signName begins the names of annotations that printing adds.
 const signName = "ReadyMargin "
 
-// text is a text string (ISO 32000-2, 7.9.2.2): UTF-16, so that all names are.
-func text(s string) types.HexLiteral {
+// text is a text string (ISO 32000-2, 7.9.2.2): as it stands where ASCII has all its
+// letters, which PDFDocEncoding has in their places (annex D.3), else UTF-16.
+func text(s string) types.Object {
+	if !strings.ContainsFunc(s, func(r rune) bool { return r < 0x20 && r != '\n' && r != '\t' || r > 0x7e }) {
+		return types.StringLiteral(escapes.Replace(s))
+	}
 	var b strings.Builder
 	b.WriteString("FEFF")
 	for _, u := range utf16.Encode([]rune(s)) {
@@ -121,3 +125,6 @@ type composedFile struct {
 	document.Attached
 	Rect page.Rect // of its sign, in the user space of its page
 }
+
+// escapes are those of strings in parentheses (ISO 32000-2, table 3).
+var escapes = strings.NewReplacer(`\`, `\\`, "(", `\(`, ")", `\)`, "\n", `\n`, "\t", `\t`)

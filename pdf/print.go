@@ -43,7 +43,10 @@ func printMarks(file []byte, what composed) ([]byte, error) {
 	if err := api.WriteIncrement(ctx, &out); err != nil {
 		return nil, fmt.Errorf("pdf: writing: %w", err)
 	}
-	return out.Bytes(), nil
+	if p.later == nil {
+		return out.Bytes(), nil
+	}
+	return p.later.write(out.Bytes(), ctx.Root, ctx.Info, ctx.ID)
 }
 
 // identifiers returns those of an update (ISO 32000-2, 14.4): the first stays what it
@@ -77,6 +80,18 @@ type printer struct {
 
 	images types.Dict                   // by name
 	groups map[string]types.IndirectRef // of optional content, by name
+	later  *update                      // what is many; nil for nothing, and where all has to be encrypted
+}
+
+// many adds an object of which there may be many.
+func (p *printer) many(o types.Object) (types.IndirectRef, error) {
+	if p.later != nil {
+		return p.later.add(o), nil
+	}
+	if s, ok := o.(types.StreamDict); ok {
+		return p.addStream(s.Raw, s.Dict, nil)
+	}
+	return p.add(o)
 }
 
 // add puts a new object into the update.
@@ -148,13 +163,13 @@ func (p *printer) allPages() error {
 			return err
 		}
 	}
-	if err := p.annotate(fonts); err != nil {
-		return err
-	}
 	if err := p.attach(p.what.Files); err != nil {
 		return err
 	}
 	if err := p.describe(); err != nil {
+		return err
+	}
+	if err := p.annotate(fonts); err != nil {
 		return err
 	}
 	// Blend modes and Type 0 fonts need no more than 1.4; the catalog tells
@@ -172,9 +187,7 @@ func (p *printer) allPages() error {
 func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, error) {
 	states := types.Dict{}
 	for _, g := range s.States {
-		states[g.Name] = types.Dict{
-			"Type": types.Name("ExtGState"), "CA": types.Float(g.Opacity), "ca": types.Float(g.Opacity), "BM": types.Name(g.Blend),
-		}
+		states[g.Name] = g.dict()
 	}
 	d := types.Dict{
 		"Type": types.Name("XObject"), "Subtype": types.Name("Form"),
@@ -188,6 +201,10 @@ func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, er
 		}
 	}
 	return p.stream(s.Content, d)
+}
+
+func (g composedState) dict() types.Dict {
+	return types.Dict{"Type": types.Name("ExtGState"), "CA": types.Float(g.Opacity), "ca": types.Float(g.Opacity), "BM": types.Name(g.Blend)}
 }
 
 const overlayName = "ReadyMarginMarks"
