@@ -446,7 +446,11 @@ func (s *Site) printCopy(c *echo.Context) error {
 		}
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(f.Name))
+	how := "attachment"
+	if q.Get("open") == "1" { // to be printed by the browser
+		how = "inline"
+	}
+	c.Response().Header().Set("Content-Disposition", how+"; filename*=UTF-8''"+url.PathEscape(f.Name))
 	return send(c, f.Media)
 }
 

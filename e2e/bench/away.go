@@ -100,11 +100,11 @@ func (b *bench) classAway(file []byte) (out []line, err error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, as := range []string{"printed", "movable"} {
+	for _, as := range []string{"copies?as=printed", "copies?as=movable", "stack?as=printed"} {
 		var took time.Duration
 		var size int64
 		grown, err := b.house.Grown(func() error {
-			req, err := http.NewRequest("GET", fmt.Sprintf("%s/assignments/%d/copies?as=%s", b.house.Base, crowd.Assignment.ID, as), nil)
+			req, err := http.NewRequest("GET", fmt.Sprintf("%s/assignments/%d/%s", b.house.Base, crowd.Assignment.ID, as), nil)
 			if err != nil {
 				return err
 			}

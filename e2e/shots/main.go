@@ -87,20 +87,20 @@ var views = []view{
 	{"recording", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk)},
 	{"talk-through", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk, click(`[data-draft] [aria-label="Stop"]`), click(`[data-draft] .dark`),
 		script(`await new Promise(r=>setTimeout(r,1500)); const all=[...document.querySelectorAll("[data-note] .clip .go")]; all[0].click(); await new Promise(r=>setTimeout(r,2600))`))},
-	{"student-course", "mateus.ribeiro", "/courses/1/own", 1280, 800, false, nil},
-	{"account", "ms.thorvald", "/account", 1280, 800, false, nil},
 	{"school", "dr.amoako-lund", "/school", 1280, 800, false, nil},
 	{"start-teacher", "mr.okonjo-bell", "/", 1280, 800, false, nil},
-	{"worksheets", "mr.okonjo-bell", "/worksheets", 1280, 800, false, nil},
 	{"bench", "mr.okonjo-bell", "/worksheets/3", 1280, 800, false, script(`await new Promise(r=>setTimeout(r,900))`)},
 	{"sheet", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-place="write"] .take`), press(browser.Place{Page: 1, X: 230, Y: 340}))},
-	{"submit", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-do="main"]`), script(`await new Promise(r=>setTimeout(r,900))`))},
 	{"marking", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,600)); [...document.querySelectorAll("[data-top] button")][0].click(); await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".marker")[1].click()`))},
 	{"across", "mr.okonjo-bell", tides + "/across", 1280, 800, false, script(`document.querySelectorAll("[data-asked]")[1].click(); await new Promise(r=>setTimeout(r,1500))`)},
 	{"mark-book", "mr.okonjo-bell", "/courses/1/book", 1280, 800, false, nil},
 	{"returned", "mateus.ribeiro", tides, 1280, 800, false, then(sheet, script(`document.querySelector(".marker").click()`))},
 	{"phone", "kofi.mensah", tides, 390, 844, true, then(sheet, script(`await new Promise(r=>setTimeout(r,600))`), func(t *browser.Tab) error { return t.TapAt(browser.Place{Page: 1, X: 190, Y: 254}) })},
 	{"tablet-marking", "mr.okonjo-bell", tides + "/marking", 820, 1180, true, sheet},
+	{"take-away", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-do="take-away"]`), script(`await new Promise(r=>setTimeout(r,500))`))},
+	{"brought-back", "mr.okonjo-bell", tides + "/files", 1280, 800, false, broughtBack},
+	{"beside-its-margin", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, besideItsMargin},
+	{"class-files", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, archived},
 	{"tablet", "rhys.pugh", tides, 820, 1180, true, then(sheet, click(`[data-do="margin"]`))},
 }
 
@@ -132,6 +132,11 @@ func take(dir, only, base string) error {
 		return err
 	}
 	defer b.Stop()
+	defer func() {
+		for _, leave := range leaving {
+			leave()
+		}
+	}()
 	for _, v := range views {
 		if only != "" && only != v.name {
 			continue

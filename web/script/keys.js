@@ -29,6 +29,7 @@ const table = [
   ['Space held', 'Move the page'],
   ['/', 'Find'],
   ['Ctrl +, Ctrl −, Ctrl 0', 'Larger, smaller, fit the width'],
+  ['Ctrl P', 'Take away, or print'],
 ];
 const marking = [
   ['[ and ]', 'Previous and next copy'],
@@ -36,6 +37,11 @@ const marking = [
   ['Space, or =', 'All points of a question, or those proposed'],
 ];
 export const extra = {}; // single keys of the marking screen
+
+let print = () => false; // asks what is to be printed; false where nothing is
+export function onPrint(ask) {
+  print = ask;
+}
 
 const writes = (e) => e.target.closest?.('input, textarea, select, [contenteditable="true"]');
 
@@ -58,6 +64,10 @@ document.addEventListener('keydown', (e) => {
       ...(hand.name === 'pick' ? { a: pickPage } : {}),
       ...(picked.all.length ? { d: duplicate } : {}),
     }[k];
+    if (k === 'p' && !e.shiftKey && print()) {
+      e.preventDefault(); // the browser's own would print the screen
+      return;
+    }
     if (run && !(writes(e) && 'zyad'.includes(k))) {
       e.preventDefault();
       run();

@@ -5,6 +5,7 @@ import * as queue from './queue.js';
 import { ask } from './net.js';
 import { dialog, question } from './dialogs.js';
 import { el } from './paint.js';
+import { onPrint } from './keys.js';
 import { marks } from './marks.js';
 import { lay } from './student.js';
 import { toast } from './toast.js';
@@ -25,6 +26,8 @@ export function begin() {
     press.textContent = 'Take it away';
     form.querySelector('[data-marked-too]').hidden = !marks.view.teacher || !marks.view.attempt;
     form.querySelector('[data-class-too]').hidden = !marks.view.teacher || form.elements.as.value === 'sheet';
+    form.querySelector('[data-print-it]').hidden = !PAGES.includes(form.elements.as.value);
+    form.querySelector('[data-whole-class]').href = `/assignments/${marks.view.assignment}/files`;
     form.querySelector('[data-notes-too]').hidden = form.elements.as.value !== 'printed';
   };
   link.addEventListener('click', (e) => {
@@ -38,6 +41,29 @@ export function begin() {
     bringMarked();
   });
   form.querySelector('[data-close]').addEventListener('click', () => d.close());
+  // chosen is where the file is of what was chosen.
+  const chosen = () => {
+    const url = new URL(link.href);
+    for (const [name, value] of new FormData(form)) if (value) url.searchParams.set(name, String(value));
+    if (anyway) url.searchParams.set('anyway', '1');
+    return url;
+  };
+  // Opened beside, the browser shows it and prints it.
+  form.querySelector('[data-print-it]').addEventListener('click', async () => {
+    const beside = window.open('', '_blank'),
+      url = chosen();
+    url.searchParams.set('open', '1');
+    finish();
+    await queue.drained();
+    (beside ?? window).location.href = url.href;
+    d.close();
+  });
+  onPrint(() => {
+    if (link.hidden) return false;
+    fresh();
+    d.showModal();
+    return true;
+  });
   form.addEventListener('submit', async (e) => {
     e.preventDefault();
     if (press.disabled) return;
@@ -48,9 +74,7 @@ export function begin() {
       toast('The ZIP is being made, and comes as a download meanwhile.');
       return;
     }
-    const url = new URL(link.href);
-    for (const [name, value] of new FormData(form)) if (value) url.searchParams.set(name, String(value));
-    if (anyway) url.searchParams.set('anyway', '1');
+    const url = chosen();
     press.disabled = true;
     making.hidden = false;
     wrong.hidden = true;
@@ -70,6 +94,9 @@ export function begin() {
     }
   });
 }
+
+// PAGES are the forms that are pages to print.
+const PAGES = ['printed', 'margin', 'sheet'];
 
 // bringMarked takes over what a teacher marked in another program.
 function bringMarked() {
