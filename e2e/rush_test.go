@@ -56,6 +56,24 @@ func TestThreeHundredSubmitInOneSecond(t *testing.T) {
 	if states[flow.Submitted] != 300 || states[flow.InProgress] != 8 {
 		t.Errorf("copies: %v", states)
 	}
+	// In the next second all of them take their copies away.
+	var all sync.WaitGroup
+	var got atomic.Int32
+	for i, seat := range c.Seats[:300] {
+		as := []string{"printed", "movable", "margin"}[i%3]
+		all.Go(func() {
+			b, err := seat.Get(client, fmt.Sprintf("/copies/%d/print?as=%s&attempt=1", seat.Copy, as))
+			if err == nil && strings.HasPrefix(string(b), "%PDF-") {
+				got.Add(1)
+			} else if got.Load() < 5 {
+				t.Error(err)
+			}
+		})
+	}
+	all.Wait()
+	if got.Load() != 300 {
+		t.Errorf("%d of 300 got their copies", got.Load())
+	}
 }
 
 // The whole way of a copy with one connection to the database: whoever asks

@@ -17,6 +17,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
@@ -177,6 +178,14 @@ func TestACopyIsTakenAwayByPurpose(t *testing.T) {
 	if m, kind, err := image.Decode(bytes.NewReader(pictures)); err != nil || kind != "png" || m.Bounds().Dx() < 1230 || m.Bounds().Dx() > 1250 || !strings.HasSuffix(name, ".png") {
 		t.Errorf("%s is a %s: %v", name, kind, err)
 	}
+
+	// The browser's own command to print leads here, and what is printed opens beside.
+	steps(t, func() error { return chromedp.Do(p.Ctx, chromedp.KeyEvent("p", chromedp.KeyModifiers(2))) },
+		is("it asks what for", `document.querySelector('[data-dialog="take-away"]').open`),
+		press(`[data-dialog="take-away"] [value="margin"]`),
+		is("the tab beside is held", `(window.open = () => (window.beside = { location: {} })) && true`),
+		press(`[data-print-it]`), is("it is opened there", `window.beside?.location.href?.includes("open=1") && !document.querySelector('[data-dialog="take-away"]').open`),
+		is("it is for the browser to show", `(window.inline ??= (fetch(window.beside.location.href).then((r) => (window.how = r.headers.get("Content-Disposition"))), true)) && window.how?.startsWith("inline; filename")`))
 
 	// Some of its pages; a page that there is not is told, and what was typed stays.
 	steps(t, press(`[data-do="take-away"]`), func() error { return p.Fill("#take-pages", "1-9") }, press(`[data-dialog="take-away"] [type="submit"]`),

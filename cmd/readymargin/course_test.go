@@ -206,6 +206,16 @@ func TestACourseComesBack(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
+	// Ended in the middle, it is as if it had not begun.
+	ended, end := context.WithCancel(ctx)
+	_, err = there.ReadCourse(ended, bytes.NewReader(data), int64(len(data)), true, func(what string, _ int) {
+		if what == "ops" {
+			end()
+		}
+	})
+	if err == nil {
+		t.Error("it went on after it was ended")
+	}
 	if _, err := there.CourseFor(ctx, 2, 1); err == nil {
 		t.Error("a damaged archive left a course")
 	}
