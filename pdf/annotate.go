@@ -120,6 +120,9 @@ func (p *printer) annotate(fonts types.Dict) error {
 			d["Popup"] = window
 			on[a.Page] = append(on[a.Page], window)
 		}
+		if p.later != nil {
+			p.later.done(ref)
+		}
 	}
 	for _, n := range slices.Sorted(maps.Keys(on)) {
 		dict, ref, _, err := p.ctx.PageDict(n, false)

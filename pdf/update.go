@@ -21,6 +21,7 @@ import (
 type update struct {
 	first   int // number of the first object
 	objects []types.Object
+	written [][]byte // as they stand in a file, of those to which nothing is added any more
 }
 
 // gap is how far from the numbers of the update before it those of this one begin: that
@@ -29,8 +30,15 @@ const gap = 8
 
 // add gives an object a number. What it refers to may still change.
 func (u *update) add(o types.Object) types.IndirectRef {
-	u.objects = append(u.objects, o)
+	u.objects, u.written = append(u.objects, o), append(u.written, nil)
 	return *types.NewIndirectRef(u.first+len(u.objects)-1, 0)
+}
+
+// done says that nothing is added to an object any more: as it stands in a file it takes a
+// tenth of the room.
+func (u *update) done(ref types.IndirectRef) {
+	i := ref.ObjectNumber.Value() - u.first
+	u.written[i], u.objects[i] = literal(nil, u.objects[i]), nil
 }
 
 // inStream is how many objects lie in one object stream.
@@ -68,6 +76,10 @@ func (u *update) write(file []byte, root, info *types.IndirectRef, id types.Arra
 		var head, body []byte
 		for _, i := range in {
 			head = fmt.Appendf(head, "%d %d ", u.first+i, len(body))
+			if u.written[i] != nil {
+				body = append(append(body, u.written[i]...), '\n')
+				continue
+			}
 			body = append(literal(body, u.objects[i]), '\n')
 		}
 		content := pack(append(head, body...))

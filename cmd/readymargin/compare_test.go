@@ -57,7 +57,8 @@ func aSheet(t *testing.T) string {
 }
 
 // What mupdf annotates becomes marks of the same kinds, where they were put; words in
-// a blank's place, a stamp as it looks, and what is said about a mark as a note.
+// a blank's place, the border about text, a stamp as it looks, and what is said about a mark
+// as a note.
 func TestWhatMupdfAnnotatesBecomesMarks(t *testing.T) {
 	sheet := aSheet(t)
 	done := strings.Replace(sheet, "sheet", "done", 1)
@@ -76,7 +77,7 @@ func TestWhatMupdfAnnotatesBecomesMarks(t *testing.T) {
 	want := []string{
 		"highlight from Highlight at 100,100 ", "note from Highlight at 293,93 dangers", "underline from Underline at 100,130 ", "strikeout from StrikeOut at 100,160 ", "underline from Squiggly at 320,160 ",
 		"ink from Ink at 99,379 ", "line from Line at 94,444 ", "square from Square at 100,500 ", "circle from Circle at 220,500 ", "polyline from Polygon at 339,499 ", "polyline from PolyLine at 439,499 ",
-		"freetext from FreeText at 102,602 The range is 4,5 m.", "note from Text at 403,103 Why is this so?",
+		"freetext from FreeText at 102,602 The range is 4,5 m.", "square from FreeText at 100,600 ", "note from Text at 403,103 Why is this so?",
 	}
 	if len(kinds) != len(want)+1 || !slices.Equal(kinds[:len(want)], want) || got.Taken[len(want)].Kind != "picture" {
 		t.Errorf("taken over is\n%s", strings.Join(kinds, "\n"))

@@ -26,7 +26,7 @@ const exportUsage = `usage: readymargin export copy NUMBER FILE [-as printed|mar
        readymargin import paper ASSIGNMENT FILE...
        readymargin import marked ASSIGNMENT FILE...
 All are done as a teacher of the course, or as -for SIGN-IN-NAME. They end with 0 when
-everything was done, with 3 when a part was left out, which is said, and with 1 otherwise.`
+everything was done, with 3 when a part was left out, which is said, and with 1 otherwise`
 
 // errPartly says that a part of what was asked for was left out.
 var errPartly = errors.New("a part was left out")

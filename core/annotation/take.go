@@ -14,8 +14,9 @@ import (
 
 // Taken is what becomes of an annotation that is brought in.
 type Taken struct {
-	Mark *mark.Mark // nil where there is no mark for it
-	Note *mark.Mark // what is said about it, where it is no note itself
+	Mark  *mark.Mark // nil where there is no mark for it
+	Note  *mark.Mark // what is said about it, where it is no note itself
+	Frame *mark.Mark // the border around text, which is a mark of its own here
 	// Ours says that it was taken away from here and is as it was: Mark has the ID
 	// that it had. Moved says that it has only been moved since.
 	Ours, Moved bool
@@ -54,7 +55,33 @@ func (a Annotation) Take(name func() string) (t Taken) {
 	if a.Subtype != FreeText && a.Subtype != Text && a.Subtype != Caret {
 		t.Note = a.note(m, "", name)
 	}
+	if a.Subtype == FreeText {
+		t.Frame = a.around(name)
+	}
 	return t
+}
+
+// around returns the border that text has about it, in the colour of its letters (common
+// practice, no source); nil where none is asked for.
+func (a Annotation) around(name func() string) *mark.Mark {
+	if a.Width <= 0 || a.Inner.Empty() && a.Rect.Empty() {
+		return nil
+	}
+	r := a.Inner
+	if r.Empty() {
+		r = a.Rect
+	}
+	r = r.Grow(-a.Width / 2)
+	color := a.Letters
+	if !color.Good() {
+		color = "#000000"
+	}
+	m := mark.Mark{ID: name(), Page: a.Page, Body: &mark.Square{Shape: mark.Shape{Color: color, Width: page.Round(a.Width), Opacity: a.strength()},
+		Rect: [4]float64{page.Round(r.Min.X), page.Round(r.Min.Y), page.Round(r.Max.X), page.Round(r.Max.Y)}}}
+	if m.Valid() != nil {
+		return nil
+	}
+	return &m
 }
 
 // own returns the mark that the annotation was taken away as. What was filled

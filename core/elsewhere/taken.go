@@ -206,6 +206,13 @@ func (t *taker) put(a annotation.Annotation, m mark.Mark, taken annotation.Taken
 		return
 	}
 	t.out.Found = append(t.out.Found, f)
+	if taken.Frame != nil {
+		frame := Found{Mark: *taken.Frame, From: "annotation", Kind: string(a.Subtype), Rect: f.Rect, Loose: !a.Looks}
+		if frame.Mark.Page = to; from.Max.Sub(size.Max).Len() > 0.6 {
+			frame.Mark.Body = frame.Mark.Body.Fitted(from, size)
+		}
+		t.out.Found = append(t.out.Found, frame)
+	}
 	if taken.Note != nil {
 		t.note(a, *taken.Note, to)
 	}

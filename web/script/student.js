@@ -151,7 +151,11 @@ async function bringElsewhere(handed = null) {
           return yes ? send({ ...answers, anyway: 'yes' }) : null;
         }
         if (e.code === 'other pages') {
-          const yes = await question('Pages that are not of this sheet', e.message, 'Leave them out, take over the rest');
+          const yes = await question(
+            'Pages that are not of this sheet',
+            e.message,
+            'Leave them out, take over the rest',
+          );
           return yes ? send({ ...answers, some: 'yes' }) : null;
         }
         if (e.code !== 'which page') throw e;

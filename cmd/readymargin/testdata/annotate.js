@@ -12,7 +12,7 @@ make("Square", function (a) { a.setColor([0, 0.5, 0]); a.setBorder(1.5); a.setRe
 make("Circle", function (a) { a.setColor([0.5, 0, 0.5]); a.setBorder(1.5); a.setRect([220, 500, 320, 560]); });
 make("Polygon", function (a) { a.setColor([0.5, 0, 0.5]); a.setBorder(1.5); a.setVertices([[340, 500], [420, 520], [360, 560]]); });
 make("PolyLine", function (a) { a.setColor([0.5, 0.3, 0]); a.setBorder(2); a.setVertices([[440, 500], [520, 520], [460, 560]]); });
-make("FreeText", function (a) { a.setRect([100, 600, 260, 640]); a.setContents("The range is 4,5 m."); a.setDefaultAppearance("Helv", 12, [0.1, 0.2, 0.6]); });
+make("FreeText", function (a) { a.setRect([100, 600, 260, 640]); a.setContents("The range is 4,5 m."); a.setDefaultAppearance("Helv", 12, [0.1, 0.2, 0.6]); a.setBorder(2); });
 make("Text", function (a) { a.setRect([400, 100, 420, 120]); a.setContents("Why is this so?"); });
 make("Stamp", function (a) { a.setRect([400, 600, 500, 640]); a.setIcon("Approved"); });
 doc.save(scriptArgs[1], "");
