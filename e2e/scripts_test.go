@@ -4,15 +4,24 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp/kb"
+
+	"readymargin/core/document"
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/submission"
 	"readymargin/core/typeset"
+	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/school/assign"
+	"readymargin/school/intake"
 	"readymargin/school/takeaway"
 )
 
@@ -90,5 +99,76 @@ func TestEveryScriptComesOutAsTheBrowserSetsIt(t *testing.T) {
 				t.Errorf("%s: pdftotext does not find %q", s.name, word)
 			}
 		}
+	}
+}
+
+// Chinese characters that tell no language themselves are those of the sheet's: on a
+// Japanese one a student types them as they are written in Japan, on the screen and in
+// the file.
+func TestChineseCharactersAreOfTheSheetsLanguage(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	sc := setSceneNamed(t, "Kanji")
+	teacher, student := personOf(t, "kanji.teacher"), personOf(t, "kanji.student")
+	plain, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	what := document.Export{Marks: []mark.Mark{{ID: "kanji-print", Page: 1, Body: &mark.FreeText{X: 80, Y: 760, Width: 240,
+		Lines: []mark.TextLine{{Runs: []mark.Run{{Text: "潮の高さはどれくらいですか。", Size: 16, Color: "#1e2a44", Width: 240}}}}}}}}
+	pages, err := home.Engine.Inspect(ctx, plain)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range pages {
+		what.Boxes = append(what.Boxes, p.Box)
+	}
+	printed, err := home.Engine.Print(ctx, plain, what)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sheet, err := home.School.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "kanji.pdf", Data: printed})
+	if err != nil {
+		t.Fatal(err)
+	}
+	given, err := home.School.Assignments.Assign(ctx, teacher, assign.NewAssignment{Course: sc.course.ID, Worksheet: sheet.ID, Terms: assign.Terms{Points: "10", Title: "Kanji"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := home.School.Saving.OpenOwn(ctx, student, given.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	steps(t, func() error { return p.SignIn("kanji.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", c.ID)) }, p.Ready,
+		func() error {
+			return p.Until("the sheet's language is known", fmt.Sprintf(`(await (await fetch("/sheets/%d/guide")).json()).some((g) => g.han === "ja")`, c.RevisionID))
+		},
+		func() error { return p.Click(`[data-place="write"] .take`) },
+		func() error { return p.Press(browser.Place{Page: 1, X: 90, Y: 800}) },
+		func() error { return p.Until("the box says so", `document.activeElement?.lang === "ja"`) },
+		func() error { return p.Type("骨直海") },
+		func() error { return p.Key(kb.Escape) },
+		func() error {
+			return p.Until("it is set so", `[...document.querySelectorAll(".marks text tspan, .marks text")].some((n) => n.textContent === "骨直海" && n.closest("[lang]")?.getAttribute("lang") === "ja")`)
+		},
+		func() error {
+			return p.Until("it is saved", `document.querySelector("[data-saved]")?.textContent.startsWith("Saved")`)
+		},
+	)
+	f, err := home.School.Exports.TakeCopy(ctx, student, c.ID, takeaway.Choice{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	name := filepath.Join(t.TempDir(), "kanji.pdf")
+	if err := os.WriteFile(name, bytesOf(t, f), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	fonts, err := exec.Command("pdffonts", name).Output()
+	if err != nil {
+		t.Fatalf("pdffonts (apt-get install poppler-utils): %v", err)
+	}
+	if !strings.Contains(strings.ToLower(string(fonts)), "jp") || strings.Contains(strings.ToLower(string(fonts)), "-sc") {
+		t.Errorf("the fonts are\n%s", fonts)
 	}
 }

@@ -56,7 +56,7 @@ const hexDigits = "0123456789ABCDEF"
 
 func (b *fontBook) pieces(r draw.Run) []piece {
 	var out []piece
-	for _, g := range typeset.Of(typeset.Look{Font: r.Font, Bold: r.Bold, Italic: r.Italic}).Shape(r.Text, r.Size) {
+	for _, g := range typeset.Of(typeset.Look{Font: r.Font, Bold: r.Bold, Italic: r.Italic}).ShapeFor(r.Text, r.Lang, r.Size) {
 		s := b.subset(g.Face)
 		code, ok := s.code[g.ID]
 		if !ok {

@@ -38,7 +38,7 @@ func (p Page) Guide() worksheet.Guide {
 	} else {
 		found = p.Blanks()
 	}
-	g := worksheet.Guide{Blanks: []worksheet.Blank{}, Questions: []worksheet.Question{}}
+	g := worksheet.Guide{Blanks: []worksheet.Blank{}, Questions: []worksheet.Question{}, Han: p.Print.Han()}
 	for _, b := range found {
 		place := worksheet.Blank{Rect: worksheet.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Step: b.Step, Kind: b.Kind, Label: b.Label}
 		if f, ok := byPlace[topLeft(b)]; ok {

@@ -6,6 +6,7 @@
 package draw
 
 import (
+	"cmp"
 	"unicode/utf8"
 
 	"readymargin/core/ink"
@@ -115,7 +116,7 @@ func (p *painter) FreeText(_ mark.Mark, t *mark.FreeText) {
 		x := from.X
 		for _, r := range l.Runs {
 			size, rise := r.Set()
-			line.Runs = append(line.Runs, Run{r.Text, page.Round(size), r.Color, r.Font, r.Bold, r.Italic, page.Round(rise), mark.Han(r.Text), r.Width})
+			line.Runs = append(line.Runs, Run{r.Text, page.Round(size), r.Color, r.Font, r.Bold, r.Italic, page.Round(rise), cmp.Or(mark.Han(r.Text), t.Lang), r.Width})
 			if r.Under && r.Width > 0 {
 				p.ruled(page.R(x, from.Y+0.09*r.Size-rise, x+r.Width, from.Y+0.15*r.Size-rise), r.Color, t)
 			}

@@ -20,6 +20,7 @@ type FreeText struct {
 	Fill  Color      `json:"fill,omitempty"`  // behind it; none when empty
 	Turn  float64    `json:"turn,omitempty"`  // degrees clockwise about X, Y
 	Step  float64    `json:"step,omitempty"`  // from baseline to baseline on a ruling; 0 where the size tells it
+	Lang  string     `json:"lang,omitempty"`  // of Chinese characters where their neighbours do not tell: ja, ko, or "" for Chinese
 }
 
 // A TextLine is one line of typed text.
@@ -226,6 +227,8 @@ func (t *FreeText) check() error {
 		}
 	}
 	switch {
+	case t.Lang != "" && t.Lang != "ja" && t.Lang != "ko":
+		return invalid("Chinese characters of the language %q", t.Lang)
 	case n == 0 || n > MaxText:
 		return invalid("text of %d characters", n)
 	case t.Align != "" && t.Align != "center" && t.Align != "right":

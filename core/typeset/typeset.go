@@ -142,7 +142,12 @@ type Glyph struct {
 // Shape returns the glyphs of s at the given size, from the left. A letter that no
 // face has comes out as the last face's sign for "missing"; see Unfit.
 func (fs Faces) Shape(s string, size float64) []Glyph {
-	lang := mark.Han(s)
+	return fs.ShapeFor(s, mark.Han(s), size)
+}
+
+// ShapeFor is Shape with Chinese characters as they are written in a language, "" for
+// Chinese.
+func (fs Faces) ShapeFor(s, lang string, size float64) []Glyph {
 	if joins(s) {
 		return fs.shaped(s, lang, size)
 	}

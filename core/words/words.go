@@ -23,6 +23,28 @@ type Word struct {
 	Edges    []float64  `json:"x"`           // the left edge of each letter, and the right edge of the last
 }
 
+// Han returns the language for which Chinese characters on a page are set, as far as its
+// words tell: Japanese where there are kana, Korean where there is hangul, else "".
+func (p Page) Han() string {
+	kana, hangul := 0, 0
+	for _, w := range p.Words {
+		for _, r := range w.Text {
+			if unicode.In(r, unicode.Hiragana, unicode.Katakana) {
+				kana++
+			} else if unicode.Is(unicode.Hangul, r) {
+				hangul++
+			}
+		}
+	}
+	switch {
+	case kana > hangul:
+		return "ja"
+	case hangul > 0:
+		return "ko"
+	}
+	return ""
+}
+
 // Rect returns the word's box.
 func (w Word) Rect() page.Rect { return page.R(w.Box[0], w.Box[1], w.Box[2], w.Box[3]) }
 

@@ -75,6 +75,7 @@ type Guide struct {
 	Questions []Question `json:"questions"`
 	Heads     []Head     `json:"heads,omitempty"` // of the file's contents list, which lead here
 	Links     []Link     `json:"links,omitempty"` // from here to other pages
+	Han       string     `json:"han,omitempty"`   // see words.Page.Han
 }
 
 // A Head is an entry of the contents list of a file, and where on the page it

@@ -150,13 +150,13 @@ func (s *Elsewhere) BringUncoded(ctx context.Context, who school.Person, assignm
 
 // sort tells of which copy a page is, by its codes.
 func (s *Elsewhere) sort(ctx context.Context, who school.Person, given school.Assignment, codes []document.Code) (PaperPage, error) {
-	code, outcome := read(codes)
+	code, outcome := agreed(codes)
 	if outcome != PageLaid {
 		return PaperPage{Outcome: outcome}, nil
 	}
 	c, err := s.gate.Copy(ctx, who, code.Copy, access.OnPaper, submission.Work)
 	switch {
-	case errors.Is(err, access.ErrHidden), err == nil && !names(c, code):
+	case errors.Is(err, access.ErrHidden), err == nil && !isOf(code, c):
 		return PaperPage{Outcome: PageStrange}, nil
 	case err != nil:
 		return PaperPage{}, err
@@ -174,13 +174,13 @@ func workedOn(s flow.State) bool {
 	return s == flow.NotStarted || s == flow.InProgress || s == flow.Reworking
 }
 
-// names reports whether a code is of this copy, and not of one of its number elsewhere.
-func names(c school.CopyInCourse, code pagecode.Code) bool {
+// isOf reports whether a code is of this copy, and not of one of its number elsewhere.
+func isOf(code pagecode.Code, c school.CopyInCourse) bool {
 	return c.Assignment.PaperCode(c.Copy, code.Page).Tag == code.Tag && code.Page <= c.Revision.PageCount
 }
 
-// read returns what the codes of a page say; the page can be laid where they agree.
-func read(codes []document.Code) (out pagecode.Code, _ Outcome) {
+// agreed returns what the codes of a page say; the page can be laid where they agree.
+func agreed(codes []document.Code) (out pagecode.Code, _ Outcome) {
 	found := false
 	for _, c := range codes {
 		code, ok := pagecode.Parse(c.Says)
@@ -263,11 +263,11 @@ func (s *Elsewhere) ownPaper(ctx context.Context, who school.Person, c school.Co
 		if seen, of, err = s.engine.Codes(ctx, file, n); err != nil {
 			return out, false, err
 		}
-		code, outcome := read(seen)
+		code, outcome := agreed(seen)
 		switch {
 		case outcome != PageLaid || code.Page > c.Revision.PageCount:
 			code.Page = 0
-		case (code.Copy != c.ID || !names(c, code)) && !answers.Anyway:
+		case (code.Copy != c.ID || !isOf(code, c)) && !answers.Anyway:
 			return out, true, school.Refuse("another copy", "", "")
 		default:
 			coded = true

@@ -86,6 +86,9 @@ export const isPersonal = (b) => !!b?.h && b.h !== 'notes';
 // guided gives all that there is to be worked on, by page.
 export const guided = () => guides;
 
+// han is the language of the Chinese characters on the sheet, as far as it tells.
+export const han = () => guides.find((g) => g.han)?.han;
+
 // questions gives what the sheet asks under its numbers.
 export const questions = () => guides.flatMap((g) => g.questions);
 

@@ -11,7 +11,7 @@ import { find, hit, marks, mayChange, set } from './marks.js';
 import { instruments, take } from './pointer.js';
 import { settings } from './settings.js';
 import { toast } from './toast.js';
-import { blankAt, counted, isPersonal, letters, near, toDraw, walk } from './blanks.js';
+import { blankAt, counted, han, isPersonal, letters, near, toDraw, walk } from './blanks.js';
 import { offers } from './spine.js';
 import * as strip from './strip.js';
 import * as drafts from './drafts.js';
@@ -228,6 +228,7 @@ function edit(o, body) {
     'aria-label': blank?.l || 'Text on the page',
     enterKeyHint: isOneLine(blank) ? 'next' : 'enter',
     dir: 'auto',
+    lang: han(),
   });
   open.box = box;
   o.sheet.box.append(box);
@@ -581,6 +582,7 @@ function write() {
   }
   const body = { x: open.x, y: open.y, width, lines: open.comb ? combLines(lines) : lines };
   for (const [k, v] of Object.entries({
+    lang: /\p{Script=Han}/u.test(wordsOf(lines)) ? han() : undefined,
     box: open.width,
     align: of.align,
     fill: of.fill,
