@@ -220,7 +220,7 @@ func TestOneWorksheetFromHandToHand(t *testing.T) {
 		func() error { return teacher.Press(browser.Place{Page: 1, X: 480, Y: 440}) },
 		func() error { return teacher.Click(`[data-draft] [aria-label="Record"]`) },
 		func() error {
-			return teacher.Until("it records", `document.querySelector(".clip.live time")?.textContent === "0:02"`)
+			return teacher.Until("it records", `document.querySelector(".clip.live time")?.textContent >= "0:02"`)
 		},
 		func() error { return teacher.Click(`[data-draft] [aria-label="Stop"]`) },
 		func() error { return teacher.Click(`[data-draft] .dark`) },
