@@ -1,7 +1,6 @@
 package pdf
 
 import (
-	"bytes"
 	"crypto/sha256"
 	"fmt"
 	"maps"
@@ -9,7 +8,6 @@ import (
 	"readymargin/core/document"
 	"readymargin/core/page"
 
-	"github.com/pdfcpu/pdfcpu/pkg/api"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
@@ -38,15 +36,11 @@ func printMarks(file []byte, what composed) ([]byte, error) {
 	if err := p.allPages(); err != nil {
 		return nil, err
 	}
-	var out bytes.Buffer
-	out.Write(file)
-	if err := api.WriteIncrement(ctx, &out); err != nil {
-		return nil, fmt.Errorf("pdf: writing: %w", err)
+	out, err := updated(ctx, file)
+	if err != nil || p.later == nil {
+		return out, err
 	}
-	if p.later == nil {
-		return out.Bytes(), nil
-	}
-	return p.later.write(out.Bytes(), ctx.Root, ctx.Info, ctx.ID)
+	return p.later.write(out, ctx.Root, ctx.Info, ctx.ID)
 }
 
 // identifiers returns those of an update (ISO 32000-2, 14.4): the first stays what it

@@ -141,6 +141,19 @@ func (s *Gate) Course(ctx context.Context, who Person, id uint64, a access.Actio
 	return c.Course, c.Role, access.May(access.Person{SignedIn: true, Admin: who.Admin, Role: c.Role}, a, access.Thing{})
 }
 
+// Given loads an assignment with its course and checks one action there.
+func (s *Gate) Given(ctx context.Context, who Person, id uint64, a access.Action) (Assignment, Course, error) {
+	given, err := s.store.Assignment(ctx, id)
+	if errors.Is(err, ErrNotFound) {
+		return given, Course{}, access.ErrHidden
+	}
+	if err != nil {
+		return given, Course{}, err
+	}
+	c, _, err := s.Course(ctx, who, given.CourseID, a)
+	return given, c, err
+}
+
 // Closed reports whether a copy takes no more work now, of somebody to whom
 // the assignment is given, or no longer.
 func (s *Gate) Closed(a Assignment, c Copy, section string) bool {

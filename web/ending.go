@@ -154,10 +154,15 @@ func (s *Site) ownCopies(c *echo.Context) error {
 
 // zipped serves a ZIP of that name as it is written.
 func (s *Site) zipped(c *echo.Context, name string, write func(to io.Writer) error) error {
-	h := c.Response().Header()
-	h.Set("Content-Type", "application/zip")
-	h.Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(name))
+	c.Response().Header().Set("Content-Type", "application/zip")
+	called(c, "attachment", name)
 	return s.streaming(c, write(c.Response()))
+}
+
+// called gives what is answered a name, for the browser to keep ("attachment") or to show
+// ("inline") it by.
+func called(c *echo.Context, how, name string) {
+	c.Response().Header().Set("Content-Disposition", how+"; filename*=UTF-8''"+url.PathEscape(name))
 }
 
 // streaming ends a file that was written as it was made. Where that broke off, half of

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"encoding/json"
 	"net/http"
-	"net/url"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -37,7 +36,7 @@ func (s *Site) stack(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(f.Name))
+	called(c, "attachment", f.Name)
 	return send(c, f.Media)
 }
 

@@ -7,7 +7,6 @@ import (
 	"maps"
 	"math"
 	"net/http"
-	"net/url"
 	"strconv"
 	"strings"
 
@@ -77,7 +76,7 @@ func (s *Site) bookFile(c *echo.Context, ending, kind string, write func(markboo
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+url.PathEscape(book.Course.Name+", points."+ending))
+	called(c, "attachment", book.Course.Name+", points."+ending)
 	return c.Blob(http.StatusOK, kind, file)
 }
 

@@ -7,7 +7,6 @@ import (
 	"io"
 	"mime"
 	"net/http"
-	"net/url"
 	"strconv"
 	"time"
 
@@ -450,7 +449,7 @@ func (s *Site) printCopy(c *echo.Context) error {
 	if q.Get("open") == "1" { // to be printed by the browser
 		how = "inline"
 	}
-	c.Response().Header().Set("Content-Disposition", how+"; filename*=UTF-8''"+url.PathEscape(f.Name))
+	called(c, how, f.Name)
 	return send(c, f.Media)
 }
 

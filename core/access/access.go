@@ -228,7 +228,7 @@ func (t Thing) Watched() bool {
 // asks reports whether a student may ask something now, before the copy is submitted:
 // not where those who mark are to see no names.
 func (t Thing) asks() bool {
-	return t.lasts() && t.Given.Mode.HandedIn() && !t.Given.Nameless && (t.State == flow.NotStarted || t.State == flow.InProgress || t.State == flow.Reworking)
+	return t.lasts() && t.Given.Mode.HandedIn() && !t.Given.Nameless && t.State.WorkedOn()
 }
 
 // readLayer: the student's live work is the student's alone (the teachers see

@@ -82,6 +82,9 @@ func Next(s State, e Event, f Facts) (State, error) {
 	return to, nil
 }
 
+// WorkedOn reports whether the work on a copy is the student's to go on with.
+func (s State) WorkedOn() bool { return s == NotStarted || s == InProgress || s == Reworking }
+
 // Written returns the state of a copy on which there is work that came when
 // no change is taken any more: it is never "not started".
 func Written(s State) State {

@@ -210,26 +210,13 @@ func TermsOf(a school.Assignment, place *time.Location) Terms {
 
 // Given returns an assignment with its course to a teacher of it.
 func (s *Assignments) Given(ctx context.Context, who school.Person, id uint64) (school.Assignment, school.Course, error) {
-	return s.may(ctx, who, id, access.RunCourse)
+	return s.gate.Given(ctx, who, id, access.RunCourse)
 }
 
 // Marked says whether somebody marks what was assigned.
 func (s *Assignments) Marked(ctx context.Context, who school.Person, id uint64) error {
-	_, _, err := s.may(ctx, who, id, access.SeeRoll)
+	_, _, err := s.gate.Given(ctx, who, id, access.SeeRoll)
 	return err
-}
-
-// may returns an assignment with its course to whoever may do something there.
-func (s *Assignments) may(ctx context.Context, who school.Person, id uint64, what access.Action) (school.Assignment, school.Course, error) {
-	a, err := s.store.Assignment(ctx, id)
-	if errors.Is(err, school.ErrNotFound) {
-		return a, school.Course{}, access.ErrHidden
-	}
-	if err != nil {
-		return a, school.Course{}, err
-	}
-	c, _, err := s.gate.Course(ctx, who, a.CourseID, what)
-	return a, c, err
 }
 
 // ChangeTerms changes an assignment as it was at a version; when somebody else

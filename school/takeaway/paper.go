@@ -8,7 +8,6 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/document"
-	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/pagecode"
@@ -35,7 +34,7 @@ func (b *builder) empty(ctx context.Context, id uint64) error {
 	if err != nil {
 		return err
 	}
-	if mine && c.StudentID != 0 && workedOn(c.State) {
+	if mine && c.StudentID != 0 && c.State.WorkedOn() {
 		b.coded = &c
 	}
 	if b.view, err = b.screens.Empty(ctx, c); err == nil && c.Assignment.Hides(c.Copy) && !mine {
@@ -43,8 +42,6 @@ func (b *builder) empty(ctx context.Context, id uint64) error {
 	}
 	return err
 }
-
-func workedOn(s flow.State) bool { return s == flow.NotStarted || working(s) }
 
 // codes gives the pages of an empty sheet their codes, where they are free of print.
 func (b *builder) codes(ctx context.Context) error {
@@ -112,31 +109,21 @@ func (s *Exports) Filed(ctx context.Context, who school.Person, assignment uint6
 	return given, c, out, err
 }
 
-// StackName returns what the file is called that has the sheets of a whole class, to
-// those who mark it.
-func (s *Exports) StackName(ctx context.Context, who school.Person, assignment uint64, form Form) (string, error) {
-	given, course, err := s.marked(ctx, who, assignment)
-	if err == nil && !slices.Contains([]Form{Clean, Printed, Margin}, form) {
-		err = school.Refuse("form", "", "")
-	}
-	if form == Clean {
-		return fmt.Sprintf("%s, %s, empty sheets.pdf", school.FileName(given.Title), school.FileName(course.Name)), err
-	}
-	return fmt.Sprintf("%s, %s, to print.pdf", school.FileName(given.Title), school.FileName(course.Name)), err
-}
-
 // TakeStack returns the sheets of a whole class as one file to print: an empty one for
 // each student, or the newest attempt of each, with a page between that says whose is
 // next. Each begins a new sheet of paper where both sides are printed on. With nothing to
 // print it is the Problem "nothing".
 func (s *Exports) TakeStack(ctx context.Context, who school.Person, assignment uint64, form Form) (File, error) {
-	name, err := s.StackName(ctx, who, assignment, form)
+	given, course, err := s.marked(ctx, who, assignment)
+	if err == nil && !slices.Contains([]Form{Clean, Printed, Margin}, form) {
+		err = school.Refuse("form", "", "")
+	}
 	if err != nil {
 		return File{}, err
 	}
-	given, course, err := s.marked(ctx, who, assignment)
-	if err != nil {
-		return File{}, err
+	name := fmt.Sprintf("%s, %s, to print.pdf", school.FileName(given.Title), school.FileName(course.Name))
+	if form == Clean {
+		name = fmt.Sprintf("%s, %s, empty sheets.pdf", school.FileName(given.Title), school.FileName(course.Name))
 	}
 	stacked, err := s.stacked(ctx, given, course, form)
 	if err != nil {
@@ -207,7 +194,7 @@ func (s *Exports) stacked(ctx context.Context, given school.Assignment, course s
 			if err != nil {
 				return nil, err
 			}
-			if workedOn(c.State) {
+			if c.State.WorkedOn() {
 				one.copy = c.ID
 				out = append(out, one)
 			}

@@ -8,7 +8,6 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/document"
 	"readymargin/core/elsewhere"
-	"readymargin/core/flow"
 	"readymargin/core/page"
 	"readymargin/core/pagecode"
 	"readymargin/core/photograph"
@@ -50,7 +49,7 @@ type PaperPage struct {
 // told are laid nowhere. Tell is told of each page as it is done, and an error of it ends
 // the rest. The same file again changes nothing.
 func (s *Elsewhere) BringPaper(ctx context.Context, who school.Person, assignment uint64, f intake.Upload, tell func(PaperPage) error) error {
-	given, err := s.marksOf(ctx, who, assignment)
+	given, _, err := s.gate.Given(ctx, who, assignment, access.SeeRoll)
 	if err != nil {
 		return err
 	}
@@ -82,18 +81,6 @@ func (s *Elsewhere) BringPaper(ctx context.Context, who school.Person, assignmen
 	return nil
 }
 
-// marksOf returns an assignment to those who mark it.
-func (s *Elsewhere) marksOf(ctx context.Context, who school.Person, assignment uint64) (school.Assignment, error) {
-	given, err := s.store.Assignment(ctx, assignment)
-	if errors.Is(err, school.ErrNotFound) {
-		return given, access.ErrHidden
-	}
-	if err == nil {
-		_, _, err = s.gate.Course(ctx, who, given.CourseID, access.SeeRoll)
-	}
-	return given, err
-}
-
 // paper returns a scan or a photograph; what is neither is the Problem "no paper".
 func (s *Elsewhere) paper(ctx context.Context, f intake.Upload) ([]byte, error) {
 	file, err := s.intake.Developed(ctx, f.Data)
@@ -106,7 +93,7 @@ func (s *Elsewhere) paper(ctx context.Context, f intake.Upload) ([]byte, error) 
 // BringUncoded lays a picture of a page, of which no code was read, on a page of the
 // sheet of a student, as who looks at it says.
 func (s *Elsewhere) BringUncoded(ctx context.Context, who school.Person, assignment, student uint64, number int, f intake.Upload) (PaperPage, error) {
-	given, err := s.marksOf(ctx, who, assignment)
+	given, _, err := s.gate.Given(ctx, who, assignment, access.SeeRoll)
 	if err != nil {
 		return PaperPage{}, err
 	}
@@ -133,7 +120,7 @@ func (s *Elsewhere) BringUncoded(ctx context.Context, who school.Person, assignm
 		return PaperPage{}, school.Refuse("page", "page", fmt.Sprint(len(sizes)))
 	}
 	out := PaperPage{Page: 1, Of: 1, Outcome: PageLaid, Copy: c.ID, Student: c.Student.Name, Sheet: number}
-	if !workedOn(c.State) {
+	if !c.State.WorkedOn() {
 		out.Outcome = PageSubmitted
 		return out, nil
 	}
@@ -164,14 +151,10 @@ func (s *Elsewhere) sort(ctx context.Context, who school.Person, given school.As
 		return PaperPage{Outcome: PageElsewhere, Title: c.Assignment.Title}, nil
 	}
 	out := PaperPage{Outcome: PageLaid, Copy: c.ID, Student: c.Student.Name, Sheet: code.Page}
-	if !workedOn(c.State) {
+	if !c.State.WorkedOn() {
 		out.Outcome = PageSubmitted
 	}
 	return out, nil
-}
-
-func workedOn(s flow.State) bool {
-	return s == flow.NotStarted || s == flow.InProgress || s == flow.Reworking
 }
 
 // isOf reports whether a code is of this copy, and not of one of its number elsewhere.
