@@ -204,7 +204,7 @@ var rights = map[string]any{
 	"GET /worksheets/:id/found": "teacher", "GET /worksheets/:id/sources/:source/print/:n/:turn": "teacher", "POST /worksheets/:id/turned": "teacher",
 	"POST /worksheets/:id/spoken": "teacher", "POST /worksheets/:id/shelf": "teacher", "GET /worksheets/:id/extras/:hash": "",
 	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/weight": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
-	"GET /sheets/:id/pages/:n/:scale": holders, "GET /sheets/:id/print/:n": holders, "GET /sheets/:id/guide": holders, "GET /sheets/:id/extras/:hash": "", "GET /sheets/:id/held/:n/:scale": marks,
+	"GET /sheets/:id/pages/:n/:scale": holders, "GET /sheets/:id/print/:n": holders, "GET /sheets/:id/guide": holders, "GET /sheets/:id/words": holders, "GET /sheets/:id/extras/:hash": "", "GET /sheets/:id/held/:n/:scale": marks,
 	"POST /assignments": "teacher", "GET /assignments/:id": "classmate student",
 	"GET /assignments/:id/change": "teacher", "POST /assignments/:id/change": "teacher", "POST /assignments/:id/whom": "teacher",
 	"GET /assignments/:id/marking": marks, "POST /assignments/:id/return": marks, "GET /assignments/:id/roll": marks,
@@ -234,7 +234,7 @@ func submittedOnly(who string) map[flow.State]string {
 var guestRights = map[string]string{
 	"POST /worksheets/:id/copy": "colleague", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "colleague",
 	"GET /courses/:id": "practice", "GET /courses/:id/own": "practice", "GET /courses/:id/own/copies": "practice", "GET /assignments/:id": "practice",
-	"GET /sheets/:id/pages/:n/:scale": "practice", "GET /sheets/:id/print/:n": "practice", "GET /sheets/:id/guide": "practice",
+	"GET /sheets/:id/pages/:n/:scale": "practice", "GET /sheets/:id/print/:n": "practice", "GET /sheets/:id/guide": "practice", "GET /sheets/:id/words": "practice",
 }
 
 // guests walks the table as a colleague and as a practice student.

@@ -300,6 +300,12 @@ func (s Worksheets) FileGuides(ctx context.Context, file string) (out []string, 
 	return out, err
 }
 
+// TextLayers returns what is printed on each page of a file, as JSON of words.Page.
+func (s Worksheets) TextLayers(ctx context.Context, file string) (out []string, err error) {
+	err = s.db.WithContext(ctx).Table("file_pages").Where("file_hash = ?", file).Order("number").Pluck("text_layer", &out).Error
+	return out, err
+}
+
 // AddWorksheetAttachment notes that a sound or a picture lies with a worksheet.
 func (s Worksheets) AddWorksheetAttachment(ctx context.Context, e school.WorksheetAttachment) error {
 	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&e).Error

@@ -6,6 +6,7 @@ var icons = map[string]string{
 	"pick":           `<path d="M6 3.5l12.2 8.3-5.6 1.2-2.7 5.6z"/>`,
 	"type":           `<path d="M7.500 15L12 4.200 16.500 15M9.200 11.400h5.600M3.500 19.500h17"/>`,
 	"highlighter":    `<path d="M4 20.2h7M8.2 16.6l8-9.6 3.4 2.8-8 9.6-4.3.9zM14 9.6l3.4 2.8"/>`,
+	"words":          `<path d="M4 6h16M4 10.500h10M4 15h16M4 19.500h7"/>`,
 	"pen":            `<path d="M12 21v-7.5M7.2 17l-2-7L12 3l6.8 7-2 7-4.8 3.4z"/><circle cx="12" cy="12.2" r="1.4"/>`,
 	"stamp":          `<path d="M4 13.5l5 6L20 5"/>`,
 	"note":           `<path d="M4.5 5.5h15v10.5h-8l-4.5 4v-4H4.5z"/><path d="M8 9.2h8M8 12.4h5"/>`,

@@ -472,6 +472,19 @@ func (s *Site) guide(c *echo.Context) error {
 	return c.JSON(http.StatusOK, guides)
 }
 
+// inWords serves the sheet in words, page by page.
+func (s *Site) inWords(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	pages, err := s.school.Revisions.InWords(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, pages)
+}
+
 // print serves what is printed on a page, for selecting and reading aloud.
 func (s *Site) print(c *echo.Context) error {
 	n, err := number(c, "id")

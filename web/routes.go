@@ -145,6 +145,7 @@ var routes = []route{
 	{"GET", heldPath, (*Site).heldPicture, 0, made},
 	{"GET", "/sheets/:id/print/:n", (*Site).print, 0, quick},
 	{"GET", "/sheets/:id/guide", (*Site).guide, 0, quick},
+	{"GET", "/sheets/:id/words", (*Site).inWords, 0, quick},
 	{"GET", "/sheets/:id/extras/:hash", (*Site).sheetExtra, 0, quick},
 	{"GET", "/assignments/own", (*Site).ownPagesPage, 0, quick},
 	{"POST", "/assignments", (*Site).assign, 0, long},

@@ -11,6 +11,8 @@ import (
 	"readymargin/core/blank"
 	"readymargin/core/document"
 	"readymargin/core/heldback"
+	"readymargin/core/inwords"
+	"readymargin/core/page"
 )
 
 // An inspection is what inspect prints. Lengths are points from the top left
@@ -21,6 +23,7 @@ type inspection struct {
 	Blanks      []inspectedAt   `json:"blanks"`
 	Questions   []inspectedAt   `json:"questions"`
 	AnswerPages []answerPage    `json:"answerPages"`
+	InWords     []inWords       `json:"inWords"` // in the order in which it is read
 	Limits      document.Limits `json:"limits"`
 }
 
@@ -47,6 +50,12 @@ type inspectedAt struct {
 	Confidence float64  `json:"confidence,omitempty"`
 	Number     string   `json:"number,omitempty"`
 	Blanks     []int    `json:"blanks,omitempty"` // of a question, counted from 1 on its page
+}
+
+// inWords is a page as headings, paragraphs, tables, pictures and places to write.
+type inWords struct {
+	Page   int             `json:"page"`
+	Pieces []inwords.Piece `json:"pieces"`
 }
 
 type answerPage struct {
@@ -95,6 +104,7 @@ func look(pages []document.Page) inspection {
 	for i, p := range pages {
 		n := i + 1
 		in.Pages = append(in.Pages, inspectedPage{n, p.Width, p.Height, p.Box.Rotate, len(p.Print.Words)})
+		in.InWords = append(in.InWords, inWords{n, inwords.Of(p.TextLayer(), p.Guide(), page.Pt(p.Width, p.Height))})
 		for _, f := range p.Fields {
 			in.Fields = append(in.Fields, inspectedAt{Page: n, X: f.Rect.Min.X, Y: f.Rect.Min.Y, W: f.Rect.W(), H: f.Rect.H(), Name: f.Name, Type: f.Type, Options: f.Options})
 		}

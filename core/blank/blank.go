@@ -200,7 +200,7 @@ func (f *finder) empty(r page.Rect) bool {
 		}
 	}
 	for _, w := range f.page.Words {
-		if r.Contains(w.Rect().Center()) && !isRun(w.Text) {
+		if r.Contains(w.Rect().Center()) && !IsRun(w.Text) {
 			return false
 		}
 	}
@@ -249,7 +249,7 @@ func (f *finder) measure(b *Blank) {
 	nearest := math.Inf(1)
 	for i := range f.text {
 		r := &f.text[i]
-		if isRun(r.String()) {
+		if IsRun(r.String()) {
 			continue
 		}
 		d := math.Hypot(max(b.Rect.Min.X-r.box.Max.X, r.box.Min.X-b.Rect.Max.X, 0), 3*math.Abs(r.baseline-b.Baseline))
@@ -298,7 +298,7 @@ func (f *finder) label(b Blank) string {
 		var before, behind []string
 		from, to := f.between(b, r)
 		for _, w := range r.words {
-			if isRun(w.Text) {
+			if IsRun(w.Text) {
 				if w.Box[2] < b.Rect.Min.X-1 {
 					before = nil // that led to an earlier blank
 				}
@@ -358,7 +358,7 @@ func (f *finder) between(b Blank, r row) (from, to float64) {
 			to = min(to, o.Rect.Min.X)
 		}
 		if b.Kind == Line && o.Rect.Max.X <= b.Rect.Min.X+1 && slices.ContainsFunc(r.words, func(w words.Word) bool {
-			return w.Box[0] >= o.Rect.Max.X-2 && w.Box[2] <= b.Rect.Min.X+3 && !isRun(w.Text)
+			return w.Box[0] >= o.Rect.Max.X-2 && w.Box[2] <= b.Rect.Min.X+3 && !IsRun(w.Text)
 		}) {
 			from = max(from, o.Rect.Max.X-2)
 		}
@@ -383,7 +383,7 @@ func (f *finder) ownPart(r row, before []string) []string {
 // within returns the words of a row, of one column only if column is set.
 func (f *finder) within(r row, lo, hi float64, column bool) (out []string) {
 	for _, w := range r.words {
-		if c := w.Rect().Center().X; !isRun(w.Text) && (!column || c > lo && c < hi) {
+		if c := w.Rect().Center().X; !IsRun(w.Text) && (!column || c > lo && c < hi) {
 			out = append(out, w.Text)
 		}
 	}
@@ -393,8 +393,8 @@ func (f *finder) within(r row, lo, hi float64, column bool) (out []string) {
 // overlap is the length that two stretches share.
 func overlap(a0, a1, b0, b1 float64) float64 { return min(a1, b1) - max(a0, b0) }
 
-// isRun reports whether a word is made to be written over.
-func isRun(s string) bool {
+// IsRun reports whether a word is made to be written over.
+func IsRun(s string) bool {
 	n := 0
 	for _, r := range s {
 		switch r {
@@ -417,7 +417,7 @@ func (f *finder) runs() {
 				continue // nothing, or a line that parts print from print
 			}
 			w := r.words[i]
-			for i+1 < len(r.words) && isRun(r.words[i+1].Text) && r.words[i+1].Box[0]-hi < 8 {
+			for i+1 < len(r.words) && IsRun(r.words[i+1].Text) && r.words[i+1].Box[0]-hi < 8 {
 				i++
 				hi = r.words[i].Box[2]
 			}
@@ -442,7 +442,7 @@ func runIn(w words.Word) (lo, hi float64, ok bool) {
 		for j < len(letters) && strings.ContainsRune("_….·‥-", letters[j]) {
 			j++
 		}
-		if j-i > to-from && isRun(string(letters[i:j])) {
+		if j-i > to-from && IsRun(string(letters[i:j])) {
 			from, to = i, j
 		}
 		i = max(i, j)

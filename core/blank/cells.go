@@ -145,7 +145,7 @@ func (f *finder) rest(c cell, full bool) {
 		if !c.Contains(w.Rect().Center()) {
 			continue
 		}
-		if isRun(w.Text) {
+		if IsRun(w.Text) {
 			return
 		}
 		if count == 0 {

@@ -177,7 +177,7 @@ func (f *finder) writable(s span) bool {
 		}
 		on := 0.0
 		for _, w := range r.words {
-			if o := overlap(w.Box[0], w.Box[2], s.lo, s.hi); o > 0 && !isRun(w.Text) {
+			if o := overlap(w.Box[0], w.Box[2], s.lo, s.hi); o > 0 && !IsRun(w.Text) {
 				on += o
 			}
 		}
@@ -212,7 +212,7 @@ func (f *finder) asked(s span) bool {
 	for _, r := range f.text {
 		level := r.baseline > s.at-9 && r.baseline < s.at+4
 		for _, w := range r.words {
-			if isRun(w.Text) || !level {
+			if IsRun(w.Text) || !level {
 				continue
 			}
 			if d := s.lo - w.Box[2]; d > -3 && d < 40 {

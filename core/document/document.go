@@ -43,6 +43,15 @@ func (p Page) Flat() blank.Page {
 	return blank.Page{Width: p.Width, Height: p.Height, Words: p.Print.Words, Strokes: p.Strokes, Art: p.Art}
 }
 
+// TextLayer returns what is printed on the page, with the tables and figures that its
+// lines and pictures make.
+func (p Page) TextLayer() words.Page {
+	out, flat := p.Print, p.Flat()
+	out.Tables = blank.Tables(flat)
+	out.Figures = blank.Figures(flat, out.Tables)
+	return out
+}
+
 // Blanks returns the blanks that are found on the page. On a picture of one
 // they have no labels, and lean as the page does.
 func (p Page) Blanks() []blank.Blank {

@@ -55,10 +55,12 @@ type Rule struct {
 	Y  float64 `json:"y"`
 }
 
-// A Page holds what is printed: words in reading order and rules.
+// A Page holds what is printed: words in reading order, rules, tables and figures.
 type Page struct {
-	Words []Word `json:"words"`
-	Rules []Rule `json:"rules"`
+	Words   []Word       `json:"words"`
+	Rules   []Rule       `json:"rules"`
+	Tables  []Table      `json:"tables,omitempty"`
+	Figures [][4]float64 `json:"figures,omitempty"` // pictures and drawings: left, top, right, bottom
 }
 
 // Lines returns the words, line by line.
@@ -194,6 +196,15 @@ func (pg Page) Between(from, to page.Point, letters bool) (run Run, ok bool) {
 		hi = letterAt(pg.Words[last], b.X) + 1
 	}
 	return pg.run(first, last, lo, hi), true
+}
+
+// Span returns the run of the words from one number to before another, as they are read;
+// ok is false where there are none.
+func (pg Page) Span(from, to int) (run Run, ok bool) {
+	if from < 0 || to > len(pg.Words) || from >= to {
+		return Run{}, false
+	}
+	return pg.run(from, to-1, 0, len(pg.Words[to-1].Edges)-1), true
 }
 
 // letterAt returns the index of the letter of w that x is on, or the nearest.

@@ -46,6 +46,7 @@ type RevisionStore interface {
 	// RevisionGuides returns what each page of a revision has to be worked on.
 	RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error)
 	FileGuides(ctx context.Context, file string) ([]string, error) // of each page
+	TextLayers(ctx context.Context, file string) ([]string, error) // of each page, as JSON of words.Page
 	// RevisedIn returns revisions with their worksheets as they are now.
 	RevisedIn(ctx context.Context, ids ...uint64) ([]school.Revised, error)
 	Worksheet(ctx context.Context, id uint64) (school.Worksheet, error)

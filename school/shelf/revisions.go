@@ -2,6 +2,7 @@ package shelf
 
 import (
 	"context"
+	"encoding/json"
 	"slices"
 	"strings"
 	"sync"
@@ -9,11 +10,13 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"readymargin/core/access"
+	"readymargin/core/inwords"
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/recording"
 	"readymargin/core/submission"
 	"readymargin/core/trail"
+	"readymargin/core/words"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 )
@@ -57,6 +60,33 @@ func (s *Revisions) Guides(ctx context.Context, who school.Person, revision uint
 		out[i] = g.ForStudents()
 	}
 	return out, err
+}
+
+// InWords returns each page that students get in words.
+func (s *Revisions) InWords(ctx context.Context, who school.Person, revision uint64) ([][]inwords.Piece, error) {
+	r, err := s.gate.Revision(ctx, who, revision, access.SeeWorksheet)
+	if err != nil {
+		return nil, err
+	}
+	issued, err := s.Issued(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	layers, err := s.store.TextLayers(ctx, r.FileHash)
+	if err != nil {
+		return nil, err
+	}
+	out := make([][]inwords.Piece, len(issued.Guides))
+	for i, g := range issued.Guides {
+		var print words.Page
+		if i < len(layers) && layers[i] != "" {
+			if err := json.Unmarshal([]byte(layers[i]), &print); err != nil {
+				return nil, err
+			}
+		}
+		out[i] = inwords.Of(print, g, issued.Sizes[i])
+	}
+	return out, nil
 }
 
 // Issued is what a revision has for the work as its worksheet says now. It is

@@ -130,7 +130,7 @@ func filePages(hash string, pages []document.Page) ([]school.FilePage, error) {
 	rows := make([]school.FilePage, len(pages))
 	for i, p := range pages {
 		box, err1 := json.Marshal(p.Box)
-		print, err2 := json.Marshal(p.Print)
+		print, err2 := json.Marshal(p.TextLayer())
 		guide, err3 := json.Marshal(p.Guide())
 		if err := errors.Join(err1, err2, err3); err != nil {
 			return nil, err

@@ -33,7 +33,7 @@ var (
 func main() {
 	js.Global().Set("readymarginCore", js.ValueOf(map[string]any{
 		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
-		"run": bridge(run), "onWord": bridge(onWord), "clear": bridge(clear), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
+		"run": bridge(run), "span": bridge(span), "onWord": bridge(onWord), "clear": bridge(clear), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
 		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "tasks": bridge(tasks), "asked": bridge(asked), "near": bridge(near), "paper": bridge(paper), "signs": bridge(signs), "practised": bridge(practised), "crossing": bridge(crossing),
 	}))
@@ -116,6 +116,15 @@ func setPrint(a []js.Value) (any, error) {
 // run(page, x0, y0, x1, y1, letters) gives the words between two places, or null.
 func run(a []js.Value) (any, error) {
 	r, ok := prints[a[0].Int()].Between(page.Pt(a[1].Float(), a[2].Float()), page.Pt(a[3].Float(), a[4].Float()), a[5].Bool())
+	if !ok {
+		return nil, nil
+	}
+	return asJSON(map[string]any{"quadPoints": mark.QuadPoints(r.Quads), "text": r.Text})
+}
+
+// span(page, from, to) gives a run of words by their numbers, to behind the last.
+func span(a []js.Value) (any, error) {
+	r, ok := prints[a[0].Int()].Span(a[1].Int(), a[2].Int())
 	if !ok {
 		return nil, nil
 	}

@@ -37,6 +37,7 @@ export const core = {
   shapes: (mark) => parsed(call('shapes', JSON.stringify(mark))) ?? [],
   setPrint: (page, text) => call('setPrint', page, text),
   run: (page, a, b, letters) => parsed(call('run', page, a.x, a.y, b.x, b.y, letters)),
+  span: (page, from, to) => parsed(call('span', page, from, to)),
   onWord: (page, p) => call('onWord', page, p.x, p.y) ?? false,
   clear: (page, at, r, reach) => parsed(call('clear', page, ...at, r, reach)) ?? at,
   settle: (page, p, size) => call('settle', page, p.x, p.y, size) ?? p.y + 0.35 * size,

@@ -23,7 +23,7 @@ export const filledIn = (b) =>
   own(b).find((e) => e.mark.kind === 'widget' && (e.mark.blank ? e.mark.blank === b.i : same(e.mark.body.rect, b.r)));
 
 const middle = (r) => [(r[0] + r[2]) / 2, (r[1] + r[3]) / 2];
-function ticked(b) {
+export function ticked(b) {
   if (b.f) return filledIn(b);
   return own(b).find((e) => {
     if (e.mark.kind !== 'stamp') return false;
@@ -35,7 +35,7 @@ function ticked(b) {
 
 // tick puts a sign into a box, or takes it out again: a tick, or the stamp that
 // is in the hand.
-function tick(b) {
+export function tick(b) {
   const now = ticked(b);
   if (now) set(now.mark.id, null, { before: now.mark });
   else stampIn(b, hand.name === 'stamp' && settings.stamp.own === undefined ? settings.stamp.name : 'tick');

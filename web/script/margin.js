@@ -24,7 +24,7 @@ const margin = document.querySelector('[data-margin]'),
 const leaders = document.querySelector('[data-leaders]'),
   screen = document.querySelector('[data-screen]');
 let threads = [],
-  cards = new Map(),
+  cardOf = new Map(),
   markers = new Map(),
   active = null,
   signature = '';
@@ -63,19 +63,19 @@ export function gather() {
       remark: { version: e.version, layer: e.layer, author: e.by, mine: e.mine, sent: e.sent, at: e.at },
     }));
   const now = JSON.stringify([all, all.map((s) => s.mark.body.on && find(s.mark.body.on)?.version)]); // and what they speak about
-  if (now === signature && cards.size + written.size) {
+  if (now === signature && cardOf.size + written.size) {
     arrange();
     return;
   }
   const focused = /** @type {any} */ (document.activeElement);
-  if (notes.contains(focused) && (focused.of ?? focused).value) {
+  if (focused?.closest('.said-note') && (focused.of ?? focused).value) {
     arrange();
     return;
   } // what is typed there is not taken away
   signature = now;
   ({ threads, whole } = core.threads(all));
   for (const m of markers.values()) m.remove();
-  cards = new Map();
+  cardOf = new Map();
   markers = new Map();
   const empty = marks.view.teacher
     ? 'Notes you leave on the sheet stand here, level with their places.'
@@ -85,9 +85,9 @@ export function gather() {
   notes.replaceChildren(...(threads.length || written.size || !empty ? [] : [el('p', { className: 'empty' }, empty)]));
   for (const t of threads) {
     const key = t.remarks[0].id;
-    cards.set(key, card(t, key));
+    cardOf.set(key, card(t, key));
     markers.set(key, marker(t, key));
-    notes.append(cards.get(key));
+    notes.append(cardOf.get(key));
   }
   for (const d of written.values()) notes.append(d.card);
   showWhole();
@@ -152,7 +152,7 @@ function marker(t, key) {
         click: () => {
           screen.classList.add('notes-open');
           activate(key);
-          cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true });
+          cardOf.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true });
         },
       },
     },
@@ -736,7 +736,7 @@ export function resume(broken) {
   for (const r of broken) {
     const to = r.about.reply,
       t = to === WHOLE ? ofAll : threads.find((one) => one.remarks[0].id === to),
-      card = to === WHOLE ? document.querySelector('[data-whole]') : cards.get(to),
+      card = to === WHOLE ? document.querySelector('[data-whole]') : cardOf.get(to),
       box = t && card?.querySelector('.answer:last-child');
     if (box) spoken(t, box, r);
   }
@@ -852,14 +852,14 @@ export function show(key) {
   goTo(t.page, t.place[1]);
   screen.classList.add('notes-open');
   activate(key);
-  cards.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true });
+  cardOf.get(key)?.querySelector('textarea, .go')?.focus({ preventScroll: true });
   return true;
 }
 
 // together brings a note and its place into view at once, where the margin is a
 // drawer over the lower part of the page.
 function together(key) {
-  const card = cards.get(key) ?? written.get(key)?.card,
+  const card = cardOf.get(key) ?? written.get(key)?.card,
     m = markers.get(key) ?? written.get(key)?.marker;
   if (!card || !m) return;
   card.scrollIntoView({ block: 'nearest' });
@@ -900,6 +900,17 @@ function free(page, at, r) {
   return kept.get(key);
 }
 
+// cards gives the cards of notes, with where on which page they speak about something.
+export const cards = () => [
+  ...threads.map((t) => ({ card: cardOf.get(t.remarks[0].id), page: t.page, at: t.place })),
+  ...[...written.values()].map((d) => ({ card: d.card, page: d.page, at: d.place })),
+];
+
+// gatherHome puts the cards back that stood elsewhere.
+export function gatherHome() {
+  for (const { card } of cards()) notes.append(card);
+}
+
 // arrange sets every card level with its place.
 export function arrange() {
   const z = pixels(),
@@ -919,7 +930,7 @@ export function arrange() {
   };
   for (const t of threads) {
     const k = t.remarks[0].id;
-    place(k, t.page, t.place, cards.get(k), markers.get(k));
+    place(k, t.page, t.place, cardOf.get(k), markers.get(k));
   }
   for (const [k, d] of written) place(k, d.page, d.place, d.card, d.marker);
   if (narrow) {
@@ -949,7 +960,7 @@ export function arrange() {
 // leader draws the line of the one note in hand, or under the pointer.
 function leader() {
   const key = hovered ?? active,
-    c = cards.get(key) ?? written.get(key)?.card,
+    c = cardOf.get(key) ?? written.get(key)?.card,
     m = markers.get(key) ?? written.get(key)?.marker;
   leaders.replaceChildren();
   if (!c || !m || window.innerWidth <= 1000) return;

@@ -35,7 +35,7 @@ export async function keep(view) {
       active.postMessage({
         page: location.pathname,
         leads: [`/assignments/${view.assignment}`],
-        files: [`/sheets/${view.sheet}/guide`, ...files],
+        files: [`/sheets/${view.sheet}/guide`, `/sheets/${view.sheet}/words`, ...files],
       });
   } catch {
     /* a browser that keeps nothing works as long as it is connected */

@@ -30,6 +30,7 @@ import * as drafts from './drafts.js';
 import * as takeaway from './takeaway.js';
 import * as papers from './papers.js';
 import * as leads from './leads.js';
+import * as inwords from './inwords.js';
 import { instruments } from './pointer.js';
 import { ask } from './net.js';
 import { toast } from './toast.js';
@@ -50,10 +51,12 @@ marks.onChange = () => {
   margin.count();
   pagenav.count();
   practice.show();
+  inwords.soon();
 };
 blanks.whenBegun(() => {
   papers.follow();
   leads.show();
+  inwords.begin(marks.view);
 });
 blanks.whenCounted(margin.count);
 surface.onMove = () => {
@@ -86,6 +89,7 @@ export async function begins(view) {
   performance.mark('ready');
   await typing;
   screen.dataset.ready = 'yes';
+  inwords.first();
   offline.keep(view);
   offline.note();
   if (!view.teacher) student.takeHanded();

@@ -12,6 +12,7 @@ import { signed } from './draw.js';
 import { noteOnWords } from './say.js';
 import { close, lay, offers } from './spine.js';
 import { toast } from './toast.js';
+import * as inwords from './inwords.js';
 
 let laid = false,
   timer = 0;
@@ -22,6 +23,7 @@ function dismiss() {
 
 // chosen gives the run of words that the browser has selected, or null.
 function chosen() {
+  if (inwords.shown()) return inwords.chosen();
   const s = getSelection();
   if (s.isCollapsed || hand.name !== 'pick') return null;
   const n = s.anchorNode?.parentElement?.closest('.print');

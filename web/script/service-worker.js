@@ -11,7 +11,7 @@ const MOST = 800; // pictures and words of pages
 const PATIENCE = 6000; // milliseconds that a page is waited for when it is kept here
 const COPY = /^\/copies\/\d+$/,
   LASTING = /^\/(sheets\/\d+\/(pages|print|extras)|copies\/\d+\/pictures)\//,
-  FRESH = /^\/sheets\/\d+\/guide$/;
+  FRESH = /^\/sheets\/\d+\/(guide|words)$/;
 
 self.addEventListener('install', (e) =>
   e.waitUntil(

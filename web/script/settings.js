@@ -57,7 +57,20 @@ const teacher = {
   hand: 'pen',
 };
 
-const VIEW = { left: false, plain: false, ruler: false, keysOff: false, night: false, unlabelled: false };
+const VIEW = {
+  left: false,
+  plain: false,
+  ruler: false,
+  keysOff: false,
+  night: false,
+  unlabelled: false,
+  view: '', // 'words' or 'page'; '' until somebody has said
+  letters: 0, // steps above or below the usual size in words
+  wide: false, // lines as long as the window
+  loose: false, // more room between letters, words and lines
+  face: '', // 'serif' or 'school'
+  paper: '', // 'cream', 'blue' or 'dark'
+};
 /** @type {typeof VIEW & typeof student & Record<string, any>} */
 export const settings = /** @type {any} */ ({ ...VIEW });
 let mine = null,

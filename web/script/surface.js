@@ -43,6 +43,7 @@ function sheet(number, size, sent) {
   if (sent) s.scale = SENT;
   s.washes = layer('washes', size);
   s.print = layer('print', size);
+  s.print.setAttribute('aria-hidden', 'true'); // the sheet in words says it
   s.marks = layer('marks', size);
   s.over = layer('over', size);
   s.box.append(s.img, s.washes, s.print, s.marks, s.over);
@@ -143,6 +144,7 @@ export async function words(s) {
 // selecting, copying and reading aloud; one text element a line.
 function setWords(s, print) {
   s.wordless = !print.words?.length;
+  s.printed = print.words ?? [];
   let line = null,
     number = -1;
   for (const w of print.words ?? []) {

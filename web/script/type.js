@@ -24,8 +24,8 @@ import { hardLines, linesOf, look, lookOf, read } from './rich.js';
 import { offer, dismiss, shift } from './raised.js';
 
 const EDGE = 8; // points kept free at the page's right edge
-const LEAST = 0.8; // of a blank's own size: what is too long for it gets no smaller
-const INSET = 3; // points between the edge of a blank and what is written in it
+export const LEAST = 0.8; // of a blank's own size: what is too long for it gets no smaller
+export const INSET = 3; // points between the edge of a blank and what is written in it
 const READABLE = 13; // CSS pixels
 const SMALLEST = 8; // points, in a field of several lines, which cannot grow
 let open = null; // {id, sheet, x, y, box, editor, of, width, turn, before, merge}
@@ -386,7 +386,7 @@ function widthOf(letters, size) {
 }
 
 // isOneLine says of a blank that what is written in it stands on one line.
-const isOneLine = (b) => !!b && ['line', 'cell', 'number', 'comb'].includes(b.k) && b.r[3] - b.r[1] <= 40;
+export const isOneLine = (b) => !!b && ['line', 'cell', 'number', 'comb'].includes(b.k) && b.r[3] - b.r[1] <= 40;
 
 // roomIn gives how high what is written in a blank may be, in pixels; 0 for as
 // high as one likes.
@@ -580,7 +580,12 @@ function write() {
     if (now) set(id, null, { before, merge });
     return;
   }
-  const body = { x: open.x, y: open.y, width, lines: open.comb ? combLines(lines) : lines };
+  const body = {
+    x: open.x,
+    y: open.y,
+    width,
+    lines: open.comb ? combLines(open.field, open.of, linesOf(lines).join('')) : lines,
+  };
   for (const [k, v] of Object.entries({
     lang: /\p{Script=Han}/u.test(wordsOf(lines)) ? han() : undefined,
     box: open.width,
@@ -610,14 +615,14 @@ function write() {
 }
 
 // wordsOf gives what lines say, with the breaks that the writer made.
-const wordsOf = (lines) =>
+export const wordsOf = (lines) =>
   linesOf(lines)
     .map((words, i) => words + (lines[i].hard && i < lines.length - 1 ? '\n' : ''))
     .join('');
 
 // goneOn gives what of a field's value stands on pages that were added: the
 // field keeps one value, of which it shows what fits.
-const goneOn = (b) =>
+export const goneOn = (b) =>
   [...marks.shown.values()]
     .filter((e) => e.mark.kind === 'freetext' && e.mark.blank === b.i && e.mark.page > b.page && !e.conflict)
     .sort((a, c) => a.mark.page - c.mark.page)
@@ -638,12 +643,10 @@ function follows(blank) {
 }
 
 // combLines sets each letter in the middle of its part.
-function combLines(lines) {
+export function combLines(field, of, text) {
   const z = pixels(),
-    { field, of } = open,
     part = (field.r[2] - field.r[0]) / field.m,
     first = (part - widthOf('0', of.size * z) / z) / 2;
-  const text = linesOf(lines).join('');
   return [
     {
       x: round(first),

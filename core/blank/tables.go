@@ -1,0 +1,108 @@
+package blank
+
+import (
+	"math"
+	"slices"
+
+	"readymargin/core/page"
+	"readymargin/core/words"
+)
+
+// Tables returns the tables of a page that are ruled: at least two by two cells that
+// touch, with print in some of them.
+func Tables(p Page) (out []words.Table) {
+	f := &finder{page: p, text: textOf(p.Words)}
+	f.across, f.down = straighten(p.Strokes)
+	all := f.closed()
+	squared := f.squared(all)
+	of := make([]int, len(all)) // which group each belongs to
+	for i := range of {
+		of[i] = i
+	}
+	for i, a := range all {
+		for j, b := range all[:i] {
+			if of[i] != of[j] && !squared[i] && !squared[j] && touches(a.Rect, b.Rect) {
+				from, to := of[i], of[j]
+				for k := range of {
+					if of[k] == from {
+						of[k] = to
+					}
+				}
+			}
+		}
+	}
+	for g := range all {
+		var x, y []float64
+		cells := 0
+		for i, c := range all {
+			if of[i] == g && !squared[i] && c.W() >= 14 && c.H() >= 8 {
+				x, y = append(x, c.Min.X, c.Max.X), append(y, c.Min.Y, c.Max.Y)
+				cells++
+			}
+		}
+		if x, y = apart(x), apart(y); cells < 4 || len(x) < 3 || len(y) < 3 || len(x) > 40 || len(y) > 120 {
+			continue
+		}
+		t, printed := words.Table{X: x, Y: y}, map[[2]int]bool{}
+		for _, w := range p.Words {
+			if row, column, in := t.Cell(w.Rect().Center()); in && !IsRun(w.Text) {
+				printed[[2]int{row, column}] = true
+			}
+		}
+		if len(printed) >= 2 {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// apart returns values in order, those that are nearly equal once.
+func apart(v []float64) []float64 {
+	slices.Sort(v)
+	return slices.CompactFunc(v, func(a, b float64) bool { return math.Abs(a-b) < 4 })
+}
+
+// Figures returns where the pictures and drawings of a page stand that are large
+// enough to say something, those that touch as one.
+func Figures(p Page, tables []words.Table) (out [][4]float64) {
+	const least, whole = 14, 0.85 // points along, of the page's area
+	var all []page.Rect
+	for _, a := range p.Art {
+		r := a.Rect.Intersect(page.R(0, 0, p.Width, p.Height))
+		if !r.Empty() && (a.Picture || r.W() > 5 && r.H() > 5) && r.W()*r.H() < whole*p.Width*p.Height {
+			all = append(all, r)
+		}
+	}
+	all = append(all, grids(p)...)
+	for joined := true; joined; {
+		joined = false
+		for i := 0; i < len(all); i++ {
+			for j := i + 1; j < len(all); j++ {
+				if !all[i].Grow(3).Intersect(all[j]).Empty() {
+					all[i], joined = all[i].Union(all[j]), true
+					all = slices.Delete(all, j, j+1)
+					j--
+				}
+			}
+		}
+	}
+	for _, r := range all {
+		r = page.Rect{Min: r.Min.Round(), Max: r.Max.Round()}
+		inTable := slices.ContainsFunc(tables, func(t words.Table) bool { return t.Rect().Contains(r.Center()) })
+		if r.W() >= least && r.H() >= least && !inTable && r.W()*r.H() < whole*p.Width*p.Height {
+			out = append(out, [4]float64{r.Min.X, r.Min.Y, r.Max.X, r.Max.Y})
+		}
+	}
+	return out
+}
+
+// grids returns where squared paper stands, and the like for a curve or a chart.
+func grids(p Page) (out []page.Rect) {
+	f := &finder{page: p, text: textOf(p.Words)}
+	f.across, f.down = straighten(p.Strokes)
+	all := f.closed()
+	for i := range f.squared(all) {
+		out = append(out, all[i].Rect)
+	}
+	return out
+}

@@ -1,0 +1,419 @@
+// inwords has the sheet in words: one column of headings, paragraphs, tables, pictures
+// and fields, in the order in which they are read. It stands beside the page and says
+// the same: what is typed there is the mark on the page, and the other way round. Where
+// the page is shown, it is there for those who do not see it.
+
+import { answering, place } from './places.js';
+import { textIn } from './answers.js';
+import { guided } from './blanks.js';
+import { core } from './core.js';
+import { boundsOf, described } from './described.js';
+import { drawQuads, isDyed } from './dyed.js';
+import * as margin from './margin.js';
+import { marks } from './marks.js';
+import { ask } from './net.js';
+import { el, icon, node } from './paint.js';
+import { instruments } from './pointer.js';
+import { keep, settings } from './settings.js';
+import { goTo, pictureAt, sheetOf, surface, words } from './surface.js';
+import { finish } from './type.js';
+
+const screen = document.querySelector('[data-screen]'),
+  root = document.querySelector('[data-inwords]'),
+  column = root.querySelector('[data-column]'),
+  press = document.querySelector('[data-do="words"]');
+const AT = 150; // the scale of pictures that are cut from the page
+
+let pages = [], // {number, pieces: [{box, element, extra, question}], bits, places}
+  fetched = { sheet: 0, pieces: null },
+  built = null;
+
+export const shown = () => screen.classList.contains('in-words');
+
+// begin fetches the words of a sheet, once.
+export async function begin(view) {
+  await core.loaded;
+  if (fetched.sheet !== view.sheet)
+    fetched = { sheet: view.sheet, pieces: ask(`/sheets/${view.sheet}/words`).catch(() => null) };
+  const mine = fetched,
+    pieces = await mine.pieces;
+  if (mine !== fetched || surface.sheet !== view.sheet || !guided().length) return;
+  if (!pieces) {
+    fetched = { sheet: 0, pieces: null }; // there is no line: it is tried again
+    return;
+  }
+  const as = `${view.sheet} ${view.edit} ${JSON.stringify(guided().map((g) => g.places.length))}`;
+  if (built !== as) build(pieces, view);
+  built = as;
+  sync();
+  for (const s of surface.sheets) await words(s); // to say what marks are at
+  sync();
+}
+
+function build(pieces, view) {
+  pages = pieces.map((all, i) => {
+    const page = { number: i + 1, places: [], bits: [], pieces: [] };
+    page.box = el('section', { 'aria-label': `Page ${i + 1}`, data: { words: i + 1 } });
+    let list = null;
+    for (const p of all ?? []) {
+      const element = piece(p, page, view);
+      if (p.k === 'item') {
+        if (!list) page.box.append((list = el('ul')));
+        list.append(el('li', {}, ...element.childNodes));
+      } else {
+        list = null;
+        page.box.append(element);
+      }
+      const extra = el('div', { className: 'extra' });
+      (p.k === 'item' ? list : element).after(extra);
+      page.pieces.push({ box: p.x, extra, question: p.q });
+    }
+    return page;
+  });
+  column.replaceChildren(...pages.map((p) => p.box));
+  reach();
+}
+
+function piece(p, page, view) {
+  const inside = (all) => (all ?? []).flatMap((b) => [b.p ? field(b, page) : text(b, page), ' ']);
+  switch (p.k) {
+    case 'heading': {
+      const level = p.q ? p.h + 1 : 2,
+        head = el(`h${level}`, {}, ...(p.s ? [p.s] : inside(p.b)));
+      return p.q ? asked(p, head, page, view) : head;
+    }
+    case 'table':
+      return table(p, inside);
+    case 'picture': {
+      const s = sheetOf(page.number),
+        [l, t, r, b] = p.x,
+        cut = node('svg', {
+          viewBox: `${l} ${t} ${r - l} ${b - t}`,
+          role: 'img',
+          'aria-label': p.a || `Picture on page ${page.number}, not described`,
+        });
+      cut.style.width = `${((r - l) / s.w) * 100}%`;
+      cut.append(node('image', { href: pictureAt(page.number, AT), width: s.w, height: s.h }));
+      return el('figure', {}, cut);
+    }
+    default:
+      return el('p', {}, ...inside(p.b));
+  }
+}
+
+function table(p, inside) {
+  const row = (cells, y) =>
+    el(
+      'tr',
+      {},
+      ...cells.map((c, x) => {
+        const head = p.d && y === 0;
+        return el(
+          head || (x === 0 && c.every((b) => b.t)) ? 'th' : 'td',
+          head ? { scope: 'col' } : x === 0 ? { scope: 'row' } : {},
+          ...inside(c),
+        );
+      }),
+    );
+  return el('div', { className: 'scrolls' }, el('table', {}, ...p.r.map(row)));
+}
+
+// asked makes the head of a question: what it asks, its points, and what can be said.
+function asked(p, head, page, view) {
+  const q = guided()[page.number - 1]?.questions.find((x) => x.i === p.q),
+    box = el('div', { className: 'asks', data: { asks: p.q } }, head);
+  box.append(el('span', { className: 'given', hidden: true }));
+  const called = q?.n.replace(/[.()\s]/g, '') || '';
+  if (q?.m)
+    box.append(
+      el(
+        'button',
+        { className: 'button quiet', on: { click: () => toPage(page.number, q.r[1]) } },
+        icon('pen'),
+        `${called ? `Question ${called}` : 'This question'} on the page`,
+      ),
+    );
+  if (view.edit)
+    box.append(
+      el(
+        'button',
+        {
+          className: 'button quiet',
+          on: { click: () => instruments.note.write(page.number, { at: [p.x[2], p.x[1] + 6], quote: q?.t ?? '' }) },
+        },
+        icon('note'),
+        el('span', {}, `Note at ${called || 'this question'}`),
+      ),
+    );
+  return box;
+}
+
+// text makes the words of a bit, which marks on the page may dye.
+function text(b, page) {
+  const span = el('span', { className: 'printed', data: { from: b.f ?? 0 } }, b.t);
+  page.bits.push({ span, from: b.f ?? 0, words: b.t.split(' '), was: '' });
+  return span;
+}
+
+function field(b, page) {
+  const of = guided()[page.number - 1]?.places[b.p - 1];
+  if (!of) return '';
+  const one = place({ ...of, page: page.number, place: b.p - 1 }, b.n, { toPage, shown });
+  page.places.push(one);
+  return one.box;
+}
+
+// toPage shows a part of the page itself.
+export function toPage(number, y) {
+  show(false);
+  goTo(number, y);
+  surface.desk.focus({ preventScroll: true });
+}
+
+// sync brings everything in line with what is on the copy.
+let waits = 0;
+export function soon() {
+  if (waits || !built) return;
+  const run = () => {
+    waits = 0;
+    sync();
+  };
+  waits = shown() ? requestAnimationFrame(run) : /** @type {any} */ (setTimeout(run, 250));
+}
+
+function sync() {
+  const all = [...marks.shown.values()].filter((e) => !e.conflict);
+  for (const page of pages) {
+    for (const p of page.places) p.show();
+    const here = all.filter((e) => e.mark.page === page.number),
+      s = sheetOf(page.number);
+    drawQuads(page.bits, here, s?.printed);
+    const answers = new Set(page.places.flatMap((p) => answering(p.of))),
+      said = page.places.map((p) => ({ r: p.of.r, name: p.name, text: p.of.k === 'tick' ? '' : textIn(p.of) })),
+      at = new Map(page.pieces.map((p) => [p, []]));
+    for (const e of here) {
+      if (answers.has(e) || ['note', 'reply', 'paper'].includes(e.mark.kind)) continue;
+      const to = nearest(page, boundsOf(e));
+      if (to) at.get(to).push(e);
+    }
+    for (const [p, entries] of at) {
+      const say = (all) => described(all, said, s?.printed),
+        seen = say(entries.filter((e) => !isDyed(e))),
+        dyed = say(entries.filter(isDyed)), // which those who see it need not be told
+        now = [...seen, '', ...dyed].join('\n');
+      if (p.lines === now) continue;
+      p.lines = now;
+      p.list?.remove();
+      const line = (sort) => (l) => el('li', { className: sort }, l);
+      p.list =
+        seen.length + dyed.length
+          ? el(
+              'ul',
+              { className: seen.length ? 'marks-here' : 'sr-only' },
+              ...seen.map(line('')),
+              ...dyed.map(line('sr-only')),
+            )
+          : null;
+      if (p.list) p.extra.prepend(p.list);
+    }
+  }
+  given();
+  house();
+}
+
+// nearest gives the piece of a page that something belongs to: the last that begins
+// above its middle.
+function nearest(page, r) {
+  const middle = (r[1] + r[3]) / 2;
+  let best = page.pieces[0];
+  for (const p of page.pieces) if (p.box[1] <= middle + 4 && p.box[1] >= best.box[1]) best = p;
+  return best;
+}
+
+// given says the points of the questions.
+function given() {
+  const { view } = marks;
+  for (const tag of column.querySelectorAll('.given')) {
+    const { asks } = tag.parentElement.dataset,
+      q = view.questions?.find((x) => x.id === asks),
+      box = /** @type {HTMLInputElement} */ (document.querySelector(`[data-top] [data-question="${asks}"]`)),
+      has = q && (view.teacher ? (box?.value ?? '') : view.feedback === view.attempt ? q.given : '');
+    tag.hidden = !q || !(view.teacher ? box : has);
+    if (tag.hidden) continue;
+    const says = has ? `${has} of ${q.of}` : `no points yet, of ${q.of}`;
+    if (tag.textContent === says) continue;
+    tag.replaceChildren(
+      view.teacher
+        ? el(
+            'button',
+            {
+              className: 'button quiet',
+              on: {
+                click: () => {
+                  screen.classList.add('notes-open');
+                  box.focus();
+                  box.select();
+                },
+              },
+            },
+            says,
+          )
+        : says,
+    );
+  }
+}
+
+// house puts the cards of notes to their questions while the words are shown.
+function house() {
+  if (!shown()) return;
+  for (const { card, page, at } of margin.cards()) {
+    const p = pages[page - 1],
+      to = p && nearest(p, [...at, ...at]);
+    if (to && card.parentElement !== to.extra) to.extra.append(card);
+  }
+}
+document.addEventListener('said', house);
+
+// reach lets Tab go through the fields only where they are seen.
+function reach() {
+  const on = shown();
+  for (const n of column.querySelectorAll('input, textarea, select, button')) n.tabIndex = on ? 0 : -1;
+}
+
+// show shows the sheet in words, or its pages.
+export function show(on) {
+  finish();
+  const from = current();
+  screen.classList.toggle('in-words', on);
+  press.setAttribute('aria-pressed', String(on));
+  root.setAttribute('role', on ? 'main' : 'region');
+  surface.desk.inert = on;
+  reach();
+  if (on) house();
+  else margin.gatherHome();
+  if (on) to(from);
+  else if (from) goTo(from.number, from.y);
+  margin.arrange();
+}
+
+// current gives which part of which page is seen now.
+function current() {
+  if (!shown()) {
+    if (surface.desk.scrollTop < 40) return { number: 1, y: 0 };
+    const frame = surface.desk.getBoundingClientRect(),
+      s = surface.sheets.find((x) => x.box.getBoundingClientRect().bottom > frame.top + 40);
+    if (!s) return null;
+    const r = s.box.getBoundingClientRect();
+    return { number: s.number, y: Math.max(0, ((frame.top + 40 - r.top) / r.height) * s.h) };
+  }
+  const top = root.getBoundingClientRect().top;
+  for (const page of pages)
+    for (const p of page.pieces)
+      if (p.extra.getBoundingClientRect().bottom > top + 8) return { number: page.number, y: p.box[1] };
+  return null;
+}
+
+function to(place) {
+  const page = place && pages[place.number - 1];
+  if (!page?.pieces.length || (place.number === 1 && place.y < 60)) {
+    root.scrollTop = 0;
+    return;
+  }
+  const { extra } = nearest(page, [0, place.y, 0, place.y]);
+  root.scrollTop = Math.max(0, extra.offsetTop - 80);
+}
+
+// choose shows one of both views, and remembers it.
+export function choose(on) {
+  settings.view = on ? 'words' : 'page';
+  keep();
+  show(on);
+}
+press.addEventListener('click', () => choose(!shown()));
+
+// look sets letters, lines and colours as the person has them.
+const SIZES = [15, 17, 19, 22, 26, 32, 40]; // CSS pixels
+export function look() {
+  const size = SIZES[Math.min(SIZES.length - 1, Math.max(0, settings.letters + 2))];
+  root.style.setProperty('--letters', `${size / 16}rem`);
+  root.classList.toggle('wide', settings.wide);
+  root.classList.toggle('loose', settings.loose);
+  root.dataset.face = settings.face;
+  root.dataset.paper = settings.paper;
+  for (const b of root.querySelectorAll('[data-look]')) {
+    const { look: what } = b.dataset;
+    if (what === 'wide' || what === 'loose') b.setAttribute('aria-pressed', String(settings[what]));
+    if (what === 'smaller') b.disabled = settings.letters <= -2;
+    if (what === 'larger') b.disabled = settings.letters >= SIZES.length - 3;
+    if (b instanceof HTMLSelectElement) b.value = settings[what];
+  }
+}
+root.querySelector('[data-looks]').addEventListener('click', (e) => {
+  const what = /** @type {HTMLElement} */ (e.target).closest('button')?.dataset.look;
+  if (!what) return;
+  if (what === 'page') {
+    choose(false);
+    press.focus();
+    return;
+  }
+  if (what === 'smaller') settings.letters -= 1;
+  else if (what === 'larger') settings.letters += 1;
+  else settings[what] = !settings[what];
+  keep();
+  look();
+});
+root.querySelector('[data-looks]').addEventListener('change', (e) => {
+  const { value, dataset } = /** @type {HTMLSelectElement} */ (e.target);
+  settings[dataset.look] = value;
+  keep();
+  look();
+});
+
+// first shows the view that the person chose last; on a telephone held upright the
+// words are offered first.
+export function first() {
+  look();
+  if (settings.view === 'words') show(true);
+  else if (!settings.view && window.innerWidth <= 480 && window.innerHeight > window.innerWidth) offer();
+}
+
+function offer() {
+  const band = el('div', { className: 'mode offers-words', role: 'group', 'aria-label': 'How to read this sheet' });
+  const answer = (on) => () => {
+    band.remove();
+    choose(on);
+  };
+  band.append(
+    el('span', {}, 'Read and write it in words that fit this screen?'),
+    el('button', { className: 'button dark', on: { click: answer(true) } }, 'In words'),
+    el('button', { className: 'button', on: { click: answer(false) } }, 'The page'),
+  );
+  surface.desk.before(band);
+}
+
+// chosen gives the run of printed words that is selected in the column, or null.
+export function chosen() {
+  const s = getSelection();
+  if (s.isCollapsed || !column.contains(s.anchorNode)) return null;
+  const range = s.getRangeAt(0),
+    spans = [...column.querySelectorAll('.printed')].filter((n) => range.intersectsNode(n));
+  if (!spans.length) return null;
+  const number = +spans[0].closest('section').dataset.words,
+    here = spans.filter((n) => +n.closest('section').dataset.words === number);
+  const upTo = (n, container, offset) => {
+    if (!n.contains(container)) return null;
+    const r = document.createRange();
+    r.selectNodeContents(n);
+    r.setEnd(container, offset);
+    return String(r);
+  };
+  const gaps = (t) => (t.match(/ /g) ?? []).length,
+    from = (n) => +n.dataset.from,
+    before = upTo(here[0], range.startContainer, range.startOffset),
+    last = here.at(-1),
+    within = upTo(last, range.endContainer, range.endOffset);
+  const a = from(here[0]) + (before === null ? 0 : gaps(before)),
+    z = from(last) + (within === null ? gaps(last.textContent) + 1 : gaps(within.trimEnd()) + (within.trim() ? 1 : 0));
+  const run = core.span(number, a, z);
+  return run && { sheet: sheetOf(number), run, top: range.getBoundingClientRect().top, text: String(s) };
+}
