@@ -155,6 +155,7 @@ document.querySelector('[data-do="view"]')?.addEventListener('click', () => {
       press('Find', '[data-do="find"]'),
       press('Everything on this copy', '[data-do="list"]'),
       press('Plain view', '[data-do="plain"]'),
+      press('Help', '[data-do="help"]'),
     ),
   ]);
 });
