@@ -67,7 +67,7 @@ build: styles
 	@GOOS=js GOARCH=wasm $(GO) build -trimpath -ldflags="-s -w" -o web/static/dist/core.wasm ./web/corewasm
 	@cp "$$($(GO) env GOROOT)/lib/wasm/wasm_exec.js" web/static/dist/wasm_exec.js
 	@$(GO) run ./web/bundle
-	@$(GO) build -trimpath -o bin/readymargin ./cmd/readymargin
+	@$(GO) build -trimpath -o bin/ ./cmd/...
 
 clean:
 	rm -rf bin var/test var/packed web/static/dist/core.wasm web/static/dist/wasm_exec.js web/static/dist/script

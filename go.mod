@@ -13,6 +13,7 @@ require (
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
 	github.com/coder/websocket v1.8.15
+	github.com/ebitengine/purego v0.11.3
 	github.com/emersion/go-message v0.18.2
 	github.com/emersion/go-smtp v0.26.0
 	github.com/evanw/esbuild v0.28.2

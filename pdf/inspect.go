@@ -108,6 +108,7 @@ type noted struct {
 	unit     float64          // UserUnit (ISO 32000-2, table 31)
 	fields   []document.Field // rectangles in user space
 	pictured bool             // the page shows some picture
+	lang     string           // of the file (ISO 32000-2, 14.9.2)
 }
 
 // notes returns what pdfcpu knows of each page; where it cannot read the
@@ -122,7 +123,12 @@ func notes(file []byte, n int) (out []noted) {
 	if err != nil {
 		return out
 	}
+	lang, err := ctx.DereferenceText(ctx.RootDict["Lang"])
+	if err != nil || len(lang) > 40 {
+		lang = ""
+	}
 	for i := range out {
+		out[i].lang = lang
 		d, _, inherited, err := ctx.PageDict(i+1, false)
 		if err != nil || d == nil {
 			continue
@@ -228,7 +234,7 @@ func (d *openDocument) page(index int, n noted) (document.Page, error) {
 	box.Unit = n.unit
 	w, h := box.Size()
 	r := reader{d.pdf, loaded.Page, box.FromUser(), page.R(0, 0, w, h)}
-	p := document.Page{Box: box, Width: page.Round(w), Height: page.Round(h)}
+	p := document.Page{Box: box, Width: page.Round(w), Height: page.Round(h), Lang: n.lang}
 	p.Print, p.Strokes, p.Art, err = r.read()
 	for _, f := range n.fields {
 		f.Rect = page.Bounds(r.toPage.Apply(f.Rect.Min), r.toPage.Apply(f.Rect.Max))

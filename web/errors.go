@@ -6,6 +6,8 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"readymargin/core/aloud"
+	reader "readymargin/school/aloud"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -166,6 +168,10 @@ var files = map[error]sentence{
 	trail.ErrTrail:          {422, "What was shown while you spoke cannot be read, so nothing was kept. The recording is still on your device: keep it again, or record it again."},
 	recording.ErrUnreadable: {422, "This recording cannot be read. Record it again."},
 	speech.ErrUnreadable:    {422, "This recording could not be read. You can type what it says."},
+	aloud.ErrAway:           {503, "The voice that reads aloud cannot be reached. Nothing is lost; try again in a moment."},
+	aloud.ErrLanguage:       {422, "There is no voice here for the language of this text."},
+	reader.ErrSilent:        {422, "There is nothing here that can be read aloud."},
+	reader.ErrPassage:       {422, "This is too long to be read aloud at once. Choose a part of it."},
 	speech.ErrAway:          {503, "The program that writes down what is said cannot be reached. Type it, or try again later; nothing is lost."},
 	recording.ErrSilent:     {422, "Nothing was recorded. Check the microphone and record again."},
 	recording.ErrTooLong:    {422, "This recording is longer than the course allows. Record a shorter one."},

@@ -50,6 +50,8 @@ var routes = []route{
 	{"GET", "/slip", (*Site).slipPage, 0, quick},
 	{"POST", "/slip", (*Site).useSlip, 0, quick},
 	{"POST", "/invitations", (*Site).invite, 0, quick},
+	{"POST", "/aloud", (*Site).readAloud, 0, long},
+	{"GET", "/aloud/:key", (*Site).spoken, 0, quick},
 	{"GET", "/to-do", (*Site).toDo, 0, quick},
 	{"GET", "/pile/next", (*Site).nextPile, 0, quick},
 	{"GET", "/practice", (*Site).practise, 0, long},

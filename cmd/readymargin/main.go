@@ -20,6 +20,7 @@ import (
 	"readymargin/school/services"
 	"readymargin/sound"
 	"readymargin/store"
+	"readymargin/voice"
 )
 
 const usage = `readymargin serve       serve the school; settings come from flags or the environment
@@ -41,6 +42,7 @@ readymargin import worksheet|paper|marked …
                         bring in worksheets, sheets that were written on paper, or feedback
 readymargin demo        serve a school with demo data on a database of its own
 readymargin inspect FILE.pdf [-json]
+readymargin say TEXT.txt -o OUT.wav [-lang TAG] [-json]
                         say what is seen in a PDF: pages, fields, blanks, questions, likely answers
 readymargin compare SHEET.pdf DONE.pdf [-json]
                         say what would be taken over of a sheet that was completed elsewhere
@@ -59,7 +61,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "course": course, "export": export, "import": bringIn, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm,
+		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "course": course, "export": export, "import": bringIn, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm, "say": say,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {
@@ -150,6 +152,9 @@ func (o *options) open(ctx context.Context) (s *services.All, st *store.Store, p
 // programs are the other programs that the house asks.
 func (o *options) programs() (p services.Programs, err error) {
 	p = services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}}
+	if p.Voice, err = voice.NewShelf(voice.Espeak{}, o.cache+"/voice"); err != nil {
+		return p, err
+	}
 	if o.mail != "" {
 		if p.Mailer, err = mail.New(o.mail, o.mailFrom); err != nil {
 			return p, err

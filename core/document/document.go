@@ -19,6 +19,8 @@ type Page struct {
 	Height float64    `json:"height"`
 	Print  words.Page `json:"print"` // what is printed on it
 
+	Lang string `json:"lang,omitempty"` // as the file says, BCP 47; "" where it does not
+
 	Strokes []blank.Stroke `json:"strokes,omitempty"` // the straight lines on it
 	Art     []blank.Art    `json:"art,omitempty"`     // pictures and drawings
 	Fields  []Field        `json:"fields,omitempty"`  // of its form

@@ -2,8 +2,12 @@ package document
 
 import (
 	"slices"
+	"strings"
+
+	textlanguage "golang.org/x/text/language"
 
 	"readymargin/core/blank"
+	"readymargin/core/language"
 	"readymargin/core/worksheet"
 )
 
@@ -19,6 +23,18 @@ const (
 	noScroll    = 1 << 23
 	comb        = 1 << 24
 )
+
+// Language returns the page's as BCP 47 has it: the file's, or else what its words tell.
+func (p Page) Language() string {
+	if tag, err := textlanguage.Parse(p.Lang); err == nil && p.Lang != "" {
+		return tag.String()
+	}
+	var all []string
+	for _, w := range p.Print.Words {
+		all = append(all, w.Text)
+	}
+	return language.Guess(strings.Join(all, " "))
+}
 
 // Guide returns what is on the page to be worked on: the fields of its form
 // as they are with the lines beside them, or, where there is none, the blanks
@@ -38,7 +54,7 @@ func (p Page) Guide() worksheet.Guide {
 	} else {
 		found = p.Blanks()
 	}
-	g := worksheet.Guide{Blanks: []worksheet.Blank{}, Questions: []worksheet.Question{}, Han: p.Print.Han()}
+	g := worksheet.Guide{Blanks: []worksheet.Blank{}, Questions: []worksheet.Question{}, Han: p.Print.Han(), Lang: p.Language()}
 	for _, b := range found {
 		place := worksheet.Blank{Rect: worksheet.BoxOf(b.Rect), Baseline: b.Baseline, Size: b.Size, Step: b.Step, Kind: b.Kind, Label: b.Label}
 		if f, ok := byPlace[topLeft(b)]; ok {

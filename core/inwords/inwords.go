@@ -77,7 +77,7 @@ type row struct {
 	size     float64 // of its letters; 0 without words
 	table    int     // -1 for none
 	figure   bool
-	asks     int     // the question that begins here, -1 for none
+	asks     int // the question that begins here, -1 for none
 }
 
 func (r *row) add(s sign) {

@@ -76,6 +76,7 @@ type Guide struct {
 	Heads     []Head     `json:"heads,omitempty"` // of the file's contents list, which lead here
 	Links     []Link     `json:"links,omitempty"` // from here to other pages
 	Han       string     `json:"han,omitempty"`   // see words.Page.Han
+	Lang      string     `json:"lang,omitempty"`  // of the page, BCP 47; "" where it is not known
 }
 
 // A Head is an entry of the contents list of a file, and where on the page it
@@ -109,6 +110,18 @@ func (g Guide) ForStudents() Guide {
 		out.Questions[i] = q
 	}
 	return out
+}
+
+// Language returns that of most pages, "" where none is known.
+func Language(pages []Guide) (best string) {
+	count := map[string]int{}
+	for _, g := range pages {
+		count[g.Lang]++
+		if g.Lang != "" && (best == "" || count[g.Lang] > count[best]) {
+			best = g.Lang
+		}
+	}
+	return best
 }
 
 // Worth returns the questions that points are given for, page by page.

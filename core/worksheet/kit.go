@@ -3,6 +3,7 @@ package worksheet
 import (
 	"encoding/json"
 	"errors"
+	"regexp"
 	"strings"
 )
 
@@ -10,6 +11,7 @@ import (
 type Kit struct {
 	Key   []Meaning `json:"key,omitempty"`
 	Shelf []Picture `json:"shelf,omitempty"`
+	Lang  string    `json:"lang,omitempty"`  // of the worksheet, BCP 47; "" for as it is found
 	Light bool      `json:"light,omitempty"` // scans and photographs come over the line more roughly
 }
 
@@ -39,11 +41,24 @@ type Picture struct {
 // ErrKit says that a colour key or a picture shelf cannot be.
 var ErrKit = errors.New("worksheet: a colour key or a picture shelf that cannot be")
 
+// tag matches a language as BCP 47 writes it, and none.
+var tag = regexp.MustCompile(`^(?:[a-zA-Z]{2,8}(?:-[a-zA-Z0-9]{1,8}){0,4})?$`)
+
+// Spoken returns guides in the language that the kit says, where it says one.
+func (k Kit) Spoken(guides []Guide) []Guide {
+	if k.Lang != "" {
+		for i := range guides {
+			guides[i].Lang = k.Lang
+		}
+	}
+	return guides
+}
+
 // Check says what is wrong with the kit, or nil: every meaning needs a name
 // and a sign, and no two may share a name, a sign, or a colour for the same
 // kind of mark.
 func (k Kit) Check() error {
-	if len(k.Key) > 24 || len(k.Shelf) > 60 {
+	if len(k.Key) > 24 || len(k.Shelf) > 60 || !tag.MatchString(k.Lang) {
 		return ErrKit
 	}
 	seen := map[string]bool{}

@@ -84,7 +84,8 @@ type Base struct {
 	Shelf        []worksheet.Picture       `json:"shelf,omitempty"`  // pictures to lay on the sheet
 	Light        bool                      `json:"light,omitempty"`  // scans and photographs come more roughly
 	Zone         string                    `json:"zone"`
-	Person       uint64                    `json:"person"` // who looks
+	Language     string                    `json:"lang,omitempty"` // of the worksheet, BCP 47; "" where it is not known
+	Person       uint64                    `json:"person"`         // who looks
 	Me           string                    `json:"me"`
 	Section      string                    `json:"section,omitempty"` // of the course, that the student is in
 	Settings     string                    `json:"settings"`
@@ -360,7 +361,7 @@ func (s *Screens) showAttempt(ctx context.Context, v *Screen, a *school.Attempt,
 
 // issued fills in what the teacher has prepared for the work.
 func (v *Screen) issued(is shelf.Issued) {
-	v.Key, v.Shelf, v.Light = is.Key, is.Shelf, is.Light
+	v.Key, v.Shelf, v.Light, v.Language = is.Key, is.Shelf, is.Light, worksheet.Language(is.Guides)
 	for _, p := range is.Sizes {
 		v.Pages = append(v.Pages, school.PageSize{Width: p.X, Height: p.Y})
 	}

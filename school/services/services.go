@@ -8,6 +8,7 @@ import (
 	"readymargin/core/speech"
 	"readymargin/school"
 	"readymargin/school/administer"
+	"readymargin/school/aloud"
 	"readymargin/school/assign"
 	"readymargin/school/classline"
 	"readymargin/school/enrol"
@@ -53,6 +54,7 @@ type All struct {
 	Marking     *feedback.Marking
 	Exports     *takeaway.Exports
 	Office      *administer.Office
+	Aloud       *aloud.Aloud
 	Live        *live.Live
 	Notices     *notices.Notices
 	Mails       *jobs.Runner
@@ -121,6 +123,7 @@ type Programs struct {
 	Mailer     notices.Mailer    // mail.Sender is one; nil for none
 	Office     intake.Office     // office.LibreOffice is one
 	Photos     intake.Photos     // photo.Heif is one
+	Voice      aloud.Voice       // voice.Shelf is one; nil for none
 }
 
 // New wires all use cases over one store. Their clock is the machine's, unless
@@ -165,6 +168,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Exports = takeaway.New(store, engine, p.Transcoder, gate, s.Revisions, s.Screens, s.Attachments, s.Books)
 
 	s.Office = administer.New(store, now)
+	s.Aloud = aloud.New(p.Voice)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
 		school.JobRead:     s.Shelf.ReadBehind,

@@ -177,7 +177,7 @@ func (s *Revisions) issued(ctx context.Context, r school.Revision, w school.Work
 	if err != nil {
 		return Issued{}, err
 	}
-	out := Issued{now.Guides(then, guides, corners(sizes)), now.Directions(then, corners(sizes)), corners(sizes), w.Title, kit}
+	out := Issued{kit.Spoken(now.Guides(then, guides, corners(sizes))), now.Directions(then, corners(sizes)), corners(sizes), w.Title, kit}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if len(s.known) >= issuedMost {

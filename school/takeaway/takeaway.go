@@ -275,7 +275,7 @@ func (b *builder) put(m mark.Mark) {
 
 // describe returns what the file says of itself: no more of a person than its form needs.
 func describe(v screen.Screen, form Form) document.About {
-	out := document.About{Title: v.Title}
+	out := document.About{Title: v.Title, Language: v.Language}
 	if form == Clean {
 		return out
 	}

@@ -53,7 +53,7 @@ export async function begin(view) {
 function build(pieces, view) {
   pages = pieces.map((all, i) => {
     const page = { number: i + 1, places: [], bits: [], pieces: [] };
-    page.box = el('section', { 'aria-label': `Page ${i + 1}`, data: { words: i + 1 } });
+    page.box = el('section', { 'aria-label': `Page ${i + 1}`, lang: langOf(i + 1), data: { words: i + 1 } });
     let list = null;
     for (const p of all ?? []) {
       const element = piece(p, page, view);
@@ -66,7 +66,7 @@ function build(pieces, view) {
       }
       const extra = el('div', { className: 'extra' });
       (p.k === 'item' ? list : element).after(extra);
-      page.pieces.push({ box: p.x, extra, question: p.q });
+      page.pieces.push({ box: p.x, extra, question: p.q, of: p });
     }
     return page;
   });
@@ -124,6 +124,14 @@ function asked(p, head, page, view) {
     box = el('div', { className: 'asks', data: { asks: p.q } }, head);
   box.append(el('span', { className: 'given', hidden: true }));
   const called = q?.n.replace(/[.()\s]/g, '') || '';
+  box.append(
+    el(
+      'button',
+      { className: 'button quiet', data: { listen: p.q } },
+      icon('listen'),
+      el('span', {}, `Listen to ${called || 'this question'}`),
+    ),
+  );
   if (q?.m)
     box.append(
       el(
@@ -391,6 +399,97 @@ function offer() {
   surface.desk.before(band);
 }
 
+// tokensOf gives what is read aloud of a piece: its printed words, by their numbers on
+// the page, and what stands in its places; a table by rows, each cell with its head.
+function tokensOf({ of }, page) {
+  const out = /** @type {any[]} */ ([]);
+  const add = (bits) => {
+    for (const b of bits ?? [])
+      if (b.p) {
+        const one = page.places.find((x) => x.of.place === b.p - 1);
+        if (one) out.push({ t: one.of.k === 'tick' ? '' : textIn(one.of), p: true, one });
+      } else b.t.split(' ').forEach((t, i) => out.push({ t, page: page.number, word: (b.f ?? 0) + i }));
+  };
+  const pause = (sign) => {
+    if (out.length) out.push({ t: sign });
+  };
+  if (of.s) for (const t of of.s.split(' ')) out.push({ t });
+  add(of.b);
+  for (const [y, row] of (of.r ?? []).entries()) {
+    if (of.d && y === 0) continue; // they are said with each cell
+    row.forEach((cell, x) => {
+      if (of.d && x > 0) add(of.r[0][x]);
+      add(cell);
+      pause('–');
+    });
+    pause('.');
+  }
+  return out;
+}
+
+// passages gives what is read aloud, piece by piece: of a question alone, or from a
+// piece of a page on.
+export function passages({ question, number, y = 0 } = /** @type {any} */ ({})) {
+  const all = pages.flatMap((page) => page.pieces.map((p) => ({ p, page })));
+  let from = all.findIndex(({ p, page }) =>
+      question ? p.question === question : page.number === number ? p.box[3] > y + 1 : page.number > (number ?? 0),
+    ),
+    to = all.length;
+  if (from < 0) from = 0;
+  if (question) {
+    const level = all[from].p.of.h;
+    const end = all.findIndex(({ p }, i) => i > from && p.question && p.of.h <= level);
+    if (end > 0) to = end;
+  }
+  return all
+    .slice(from, to)
+    .map(({ p, page }) => ({ tokens: tokensOf(p, page), lang: langOf(page.number) }))
+    .filter((x) => x.tokens.length);
+}
+
+// withWord gives the passage that a printed word is in, and which of its tokens it is.
+export function withWord(number, word) {
+  const page = pages[number - 1];
+  for (const p of page?.pieces ?? []) {
+    const tokens = tokensOf(p, page),
+      token = tokens.findIndex((t) => t.word === word);
+    if (token >= 0) return { passage: { tokens, lang: langOf(number) }, token };
+  }
+  return null;
+}
+
+export const langOf = (number) => guided()[number - 1]?.lang || marks.view.lang || '';
+
+// here gives where one reads now.
+export const here = () => current();
+
+// rangeOf gives where a printed word stands in the column.
+export function rangeOf(number, word) {
+  const bit = pages[number - 1]?.bits.find((b) => word >= b.from && word < b.from + b.words.length);
+  if (!bit) return null;
+  const nth = word - bit.from;
+  const at = bit.words.slice(0, nth).reduce((n, w) => n + w.length + 1, 0),
+    end = at + bit.words[nth].length,
+    range = document.createRange(),
+    walk = document.createTreeWalker(bit.span, NodeFilter.SHOW_TEXT);
+  let before = 0,
+    begun = false;
+  while (walk.nextNode()) {
+    const n = /** @type {Text} */ (walk.currentNode),
+      long = n.data.length;
+    if (!begun && at < before + long) {
+      range.setStart(n, at - before);
+      begun = true;
+    }
+    if (begun && end <= before + long) {
+      range.setEnd(n, end - before);
+      return range;
+    }
+    before += long;
+  }
+  return null;
+}
+
 // chosen gives the run of printed words that is selected in the column, or null.
 export function chosen() {
   const s = getSelection();
@@ -415,5 +514,5 @@ export function chosen() {
   const a = from(here[0]) + (before === null ? 0 : gaps(before)),
     z = from(last) + (within === null ? gaps(last.textContent) + 1 : gaps(within.trimEnd()) + (within.trim() ? 1 : 0));
   const run = core.span(number, a, z);
-  return run && { sheet: sheetOf(number), run, top: range.getBoundingClientRect().top, text: String(s) };
+  return run && { sheet: sheetOf(number), run, words: [a, z], top: range.getBoundingClientRect().top, text: String(s) };
 }

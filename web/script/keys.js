@@ -12,6 +12,8 @@ import { nudgeAid } from './aids.js';
 import { finish } from './type.js';
 import * as panel from './panel.js';
 import { el } from './paint.js';
+import * as inwords from './inwords.js';
+import { readHere } from './aloud.js';
 
 const table = [
   ['1 – 6', 'Choose a place; again for its next instrument'],
@@ -28,6 +30,8 @@ const table = [
   ['Esc', 'Finish typing, let go'],
   ['Space held', 'Move the page'],
   ['/', 'Find'],
+  ['l', 'Listen from here on, or stop'],
+  ['w', 'The sheet in words, or the page'],
   ['Ctrl +, Ctrl −, Ctrl 0', 'Larger, smaller, fit the width'],
   ['Ctrl P', 'Take away, or print'],
 ];
@@ -113,7 +117,9 @@ document.addEventListener('keydown', (e) => {
   else if (key === '/') {
     e.preventDefault();
     panel.open('find');
-  } else if (extra[key]) {
+  } else if (key === 'l') readHere();
+  else if (key === 'w') inwords.choose(!inwords.shown());
+  else if (extra[key]) {
     e.preventDefault();
     extra[key]();
   }
@@ -122,6 +128,7 @@ document.addEventListener('keydown', (e) => {
 const HELP = {
   pick: 'Press a mark to take it in hand; draw a loop on empty paper around several. Drag to move, the squares to stretch, the round knob to turn. Printed words can be selected: what can be done with them stands at the rule.',
   move: 'Drag the page to move it.',
+  listen: 'Press a word and hear the text from there on. Escape stops it.',
   type: 'Press where you want to write, and type. Tinted places are blanks: Tab goes to the next one.',
   signs: 'Press where you want to write, then choose signs.',
   highlighter: 'Drag over words, or from empty paper to cover a box.',

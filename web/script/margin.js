@@ -278,7 +278,21 @@ function remark(t, r, i) {
       box.append(el('p', { className: 'hint' }, `${marks.view.student} has heard it to ${clockOf(to)}`));
     if (trail) box.append(el('p', { className: 'hint' }, 'Points and draws on the page while it plays'));
   }
-  if (r.text) box.append(words(r.text, r.rich, arrange));
+  if (r.text) {
+    box.append(words(r.text, r.rich, arrange));
+    box.querySelector('.by').append(
+      el(
+        'button',
+        {
+          className: 'aloud',
+          'aria-label': `Listen to ${i ? 'this answer' : named(t)}`,
+          title: 'Listen',
+          data: { aloud: bare(r.text, r.rich) },
+        },
+        icon('listen'),
+      ),
+    );
+  }
   if (r.mine && mayChange(r)) {
     const tools = el('div', { className: 'tools' });
     tools.append(

@@ -31,6 +31,7 @@ import * as takeaway from './takeaway.js';
 import * as papers from './papers.js';
 import * as leads from './leads.js';
 import * as inwords from './inwords.js';
+import './aloud.js';
 import { instruments } from './pointer.js';
 import { ask } from './net.js';
 import { toast } from './toast.js';

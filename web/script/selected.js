@@ -13,6 +13,7 @@ import { noteOnWords } from './say.js';
 import { close, lay, offers } from './spine.js';
 import { toast } from './toast.js';
 import * as inwords from './inwords.js';
+import { readWords } from './aloud.js';
 
 let laid = false,
   timer = 0;
@@ -37,6 +38,20 @@ function chosen() {
     b = at({ clientX: last.right - 1, clientY: last.top + last.height / 2 }, sheet);
   const run = core.run(sheet.number, a, b, settings.highlighter.letters);
   return run && { sheet, run, top: first.top, text: String(s) };
+}
+
+// wordsIn gives the numbers of the words of a run: the first, and that behind the last.
+function wordsIn({ sheet, run }) {
+  const within = ({ b }) =>
+    run.quadPoints.some((q) => {
+      const x = (b[0] + b[2]) / 2,
+        y = (b[1] + b[3]) / 2;
+      return (
+        x > Math.min(q[0], q[4]) && x < Math.max(q[2], q[6]) && y > Math.min(q[1], q[3]) && y < Math.max(q[5], q[7])
+      );
+    });
+  const from = sheet.printed?.findIndex(within) ?? -1;
+  return from < 0 ? null : [from, sheet.printed.findLastIndex(within) + 1];
 }
 
 function show() {
@@ -80,6 +95,13 @@ function show() {
         noteOnWords(c.sheet.number, c.run);
       }),
     );
+  out.push(
+    button(icon('listen'), 'Listen', () => {
+      getSelection().removeAllRanges();
+      dismiss();
+      readWords(c.sheet.number, c.words ?? wordsIn(c), c.run.text);
+    }),
+  );
   out.push(
     button(icon('copy'), 'Copy', async () => {
       try {

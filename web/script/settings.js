@@ -70,6 +70,7 @@ const VIEW = {
   loose: false, // more room between letters, words and lines
   face: '', // 'serif' or 'school'
   paper: '', // 'cream', 'blue' or 'dark'
+  speed: 2, // of what is read aloud, from 0 for very slow to 4
 };
 /** @type {typeof VIEW & typeof student & Record<string, any>} */
 export const settings = /** @type {any} */ ({ ...VIEW });

@@ -19,6 +19,7 @@ const spine = document.querySelector('[data-spine]'),
 export const NAMES = {
   pick: 'Pick',
   move: 'Move',
+  listen: 'Listen',
   type: 'Type',
   signs: 'Signs',
   highlighter: 'Highlighter',
@@ -35,7 +36,7 @@ export const NAMES = {
 };
 /** @type {[string, string[]][]} */
 const ALL = [
-  ['pick', ['pick', 'move']],
+  ['pick', ['pick', 'move', 'listen']],
   ['write', ['type', 'signs']],
   ['mark', ['highlighter', 'underline', 'crossout']],
   ['draw', ['pen', 'shape', 'stamp', 'picture', 'ruler']],
@@ -65,7 +66,7 @@ export const offers = (view, name) =>
 
 export function build(view) {
   const offered = ALL.map(([p, i]) => [p, i.filter((n) => offers(view, n))]).filter(([, i]) => i.length);
-  places = view.edit ? offered : [['pick', ['pick', 'move']]];
+  places = view.edit ? offered : [['pick', ['pick', 'move', 'listen']]];
   spine.replaceChildren();
   if (view.edit) {
     const step = (name, run) =>

@@ -1,0 +1,17 @@
+// Command readymargin-voice says one text for readymargin, and tells when each of its
+// words is said. It is a program of its own because it loads a library.
+package main
+
+import (
+	"fmt"
+	"os"
+
+	"readymargin/voice/espeak"
+)
+
+func main() {
+	if err := espeak.Serve(os.Stdin, os.Stdout); err != nil {
+		fmt.Fprintln(os.Stderr, "readymargin-voice:", err)
+		os.Exit(1)
+	}
+}

@@ -1,0 +1,271 @@
+// aloud reads to people: sentence by sentence, with the word that is being said marked
+// where it stands, on the page or in the sheet in words.
+
+import { ask } from './net.js';
+import { el, icon } from './paint.js';
+import { sheetOf, surface } from './surface.js';
+import { core } from './core.js';
+import { keep, settings } from './settings.js';
+import { toast } from './toast.js';
+import * as inwords from './inwords.js';
+import { instruments } from './pointer.js';
+
+const SPEEDS = [0.6, 0.8, 1, 1.25, 1.5],
+  NAMES = ['Very slow', 'Slow', 'As people speak', 'Quick', 'Very quick'];
+const audio = new Audio();
+let reading = null; // {passages, p, s, said, bar, frame, token, asked}
+
+export const isReading = () => !!reading;
+
+/**
+ * read reads passages, one behind the other.
+ * @param {{tokens: any[], lang: string}[]} passages
+ * @param {{token?: number}} [how] token is the one of the first passage to begin at
+ */
+export function read(passages, { token = 0 } = {}) {
+  stop();
+  if (!passages.length) {
+    toast('There is nothing here that can be read aloud. A scan is read once its words are known.');
+    return;
+  }
+  reading = { passages, p: 0, s: 0, said: null, bar: bar(), frame: 0, token: -1, asked: new Map() };
+  go(0, 0, token);
+}
+
+// readText reads what somebody wrote.
+const readText = (text) =>
+  read([
+    {
+      tokens: text
+        .split(/\s+/)
+        .filter(Boolean)
+        .map((t) => ({ t })),
+      lang: '',
+    },
+  ]);
+
+// stop ends it at once.
+export function stop() {
+  if (!reading) return;
+  const { frame, bar: box } = reading;
+  reading = null;
+  cancelAnimationFrame(frame);
+  audio.pause();
+  mark(null);
+  box.remove();
+}
+
+function sentence(p, s, token = 0) {
+  const { passages, asked } = reading,
+    key = `${p} ${token ? `at ${token}` : s}`,
+    { tokens, lang } = passages[p];
+  if (!asked.has(key))
+    asked.set(
+      key,
+      ask('/aloud', {
+        method: 'POST',
+        json: { tokens: tokens.map(({ t, p: place }) => (place ? { t, p: true } : { t })), lang, sentence: s, token },
+      }),
+    );
+  return asked.get(key);
+}
+
+// go says a sentence, and has the next one made meanwhile.
+async function go(p, s, token = 0) {
+  const mine = reading;
+  Object.assign(mine, { p, s, said: null });
+  audio.pause();
+  mark(null);
+  let said;
+  try {
+    said = await sentence(p, s, token);
+  } catch (e) {
+    if (reading !== mine || mine.p !== p) return;
+    if (e.status === 422 && p + 1 < mine.passages.length) {
+      go(p + 1, 0); // nothing is said of this one
+      return;
+    }
+    stop();
+    toast(e.message);
+    return;
+  }
+  if (reading !== mine || mine.p !== p || mine.s !== s) return;
+  Object.assign(mine, { said, s: said.sentence, token: -1 });
+  audio.src = `/aloud/${said.sound}`;
+  audio.playbackRate = SPEEDS[settings.speed];
+  audio.preservesPitch = true;
+  audio.play().catch(() => say());
+  say();
+  cancelAnimationFrame(mine.frame);
+  follow();
+  if (said.sentence + 1 < said.sentences.length) sentence(p, said.sentence + 1).catch(() => {});
+  else if (p + 1 < mine.passages.length) sentence(p + 1, 0).catch(() => {});
+}
+
+function on() {
+  const { p, s, said, passages } = reading;
+  if (said && s + 1 < said.sentences.length) go(p, s + 1);
+  else if (p + 1 < passages.length) go(p + 1, 0);
+  else stop();
+}
+
+async function back() {
+  const { p, s } = reading;
+  if (s > 0) go(p, s - 1);
+  else if (p > 0) {
+    const first = await sentence(p - 1, 0).catch(() => null);
+    if (reading) go(p - 1, first ? first.sentences.length - 1 : 0);
+  } else go(0, 0);
+}
+
+audio.addEventListener('ended', () => {
+  if (reading) on();
+});
+for (const e of ['play', 'pause']) audio.addEventListener(e, () => reading && say());
+
+// follow marks the word that is being said, by the clock of the sound.
+function follow() {
+  if (!reading) return;
+  const { said, p, passages } = reading;
+  if (said) {
+    const t = audio.currentTime * 1000,
+      [from] = said.sentences[said.sentence];
+    let at = -1;
+    said.times.forEach(([begins], i) => {
+      if (begins >= 0 && begins <= t) at = from + i;
+    });
+    if (at !== reading.token && !audio.paused) {
+      reading.token = at;
+      mark(passages[p].tokens[at]);
+    }
+  }
+  reading.frame = requestAnimationFrame(follow);
+}
+
+// mark shows a token as the one that is said, and keeps it in view.
+let there = null;
+function mark(token) {
+  there?.remove();
+  there = null;
+  CSS.highlights?.delete('spoken');
+  if (!token) return;
+  if (inwords.shown()) {
+    const range = token.word === undefined ? null : inwords.rangeOf(token.page, token.word);
+    if (range && CSS.highlights) CSS.highlights.set('spoken', new window.Highlight(range));
+    const node = range?.startContainer.parentElement ?? token.one?.box;
+    const r = (range ?? node)?.getBoundingClientRect();
+    if (r && (r.top < 100 || r.bottom > window.innerHeight - 140)) node.scrollIntoView({ block: 'center' });
+    return;
+  }
+  const s = sheetOf(token.page ?? token.one?.of.page),
+    r = token.one?.of.r ?? s?.printed?.[token.word]?.b;
+  if (!s || !r) return;
+  there = el('div', { className: 'spoken-word', data: { word: token.word ?? '' } });
+  const share = (v, of) => `${(100 * v) / of}%`;
+  Object.assign(there.style, {
+    left: share(r[0], s.w),
+    top: share(r[1], s.h),
+    width: share(r[2] - r[0], s.w),
+    height: share(r[3] - r[1], s.h),
+  });
+  s.box.append(there);
+  const seen = there.getBoundingClientRect(),
+    desk = surface.desk.getBoundingClientRect();
+  if (seen.top < desk.top + 20 || seen.bottom > desk.bottom - 90)
+    there.scrollIntoView({ block: 'center', inline: 'nearest' });
+}
+
+// bar has what can be done while something is read.
+function bar() {
+  const button = (name, sign, run) =>
+    el('button', { className: 'button quiet', 'aria-label': name, title: name, on: { click: run } }, icon(sign));
+  const speed = el(
+    'select',
+    {
+      className: 'field',
+      'aria-label': 'How fast it is read',
+      on: {
+        change: () => {
+          settings.speed = +speed.value;
+          keep();
+          audio.playbackRate = SPEEDS[settings.speed];
+        },
+      },
+    },
+    ...NAMES.map((n, i) => el('option', { value: String(i) }, n)),
+  );
+  speed.value = String(settings.speed);
+  const box = el(
+    'div',
+    { className: 'reading-bar', role: 'toolbar', 'aria-label': 'Reading aloud' },
+    button('Sentence back', 'left', back),
+    el('button', { className: 'button dark', data: { pause: '' }, on: { click: toggle } }, icon('pause'), 'Pause'),
+    button('Sentence on', 'right', () => on()),
+    speed,
+    button('Stop reading', 'cross', stop),
+  );
+  document.querySelector('[data-screen]').append(box);
+  return box;
+}
+
+function toggle() {
+  if (audio.paused) audio.play();
+  else audio.pause();
+}
+
+function say() {
+  const b = reading?.bar.querySelector('[data-pause]');
+  const words = audio.paused ? 'Go on' : 'Pause';
+  if (b && b.textContent !== words) b.replaceChildren(icon(audio.paused ? 'play' : 'pause'), words);
+}
+
+// readHere reads what is selected, or the sheet from what is seen now on; it ends what is
+// being read.
+export function readHere() {
+  if (reading) {
+    stop();
+    return;
+  }
+  const at = inwords.here() ?? { number: 1, y: 0 };
+  read(inwords.passages({ number: at.number, y: at.y }));
+}
+
+// readWords reads the printed words of a run on a page.
+export function readWords(number, words, text) {
+  const tokens = words
+    ? sheetOf(number)
+        .printed.slice(...words)
+        .map((w, i) => ({ t: w.t, page: number, word: words[0] + i }))
+    : text.split(/\s+/).map((t) => ({ t }));
+  read([{ tokens, lang: inwords.langOf(number) }]);
+}
+
+// With this instrument one presses words, and hears them from there on.
+instruments.listen = {
+  tap(p) {
+    const printed = p.sheet.printed ?? [],
+      word = printed.findIndex(({ b }) => p.x > b[0] - 3 && p.x < b[2] + 3 && p.y > b[1] - 1 && p.y < b[3] + 1);
+    if (word < 0 || !core.ready) {
+      stop();
+      return;
+    }
+    const found = inwords.withWord(p.sheet.number, word);
+    if (found) read([found.passage], { token: found.token });
+  },
+  leave() {
+    stop();
+  },
+};
+
+document.addEventListener('click', (e) => {
+  const on = /** @type {HTMLElement} */ (e.target),
+    what = on.closest?.('[data-listen]')?.getAttribute('data-listen'),
+    text = on.closest?.('[data-aloud]')?.getAttribute('data-aloud');
+  if (text) readText(text);
+  if (what === 'here') readHere();
+  else if (what) read(inwords.passages({ question: what }));
+});
+document.addEventListener('keydown', (e) => {
+  if (e.key === 'Escape') stop();
+});
+window.addEventListener('pagehide', stop);
