@@ -27,6 +27,7 @@ var arrows = map[string][]string{
 	"school/shelf":          {"core", "queue", "school", "school/intake", "practice"},
 	"school/assign":         {"core", "school", "school/shelf"},
 	"school/live":           {"core", "school"},
+	"school/aloud":          {"core", "school"},
 	"school/screen":         {"core", "school", "school/shelf"},
 	"school/work":           {"core", "school", "school/intake", "school/shelf", "school/assign", "school/screen"},
 	"school/feedback":       {"core", "school", "school/enrol", "school/assign", "school/shelf", "school/screen"},

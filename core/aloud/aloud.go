@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -64,13 +65,15 @@ func Sentences(tokens []Token, language string) (out []Sentence) {
 		for to < len(tokens) && !ends(tokens[from:to]) && to-from < breath {
 			to++
 		}
-		if s := w.sentence(tokens, from, to); s.Text != "" {
+		if s := w.sentence(tokens, from, to); strings.ContainsFunc(s.Text, isSaid) {
 			out = append(out, s)
 		}
 		from = to
 	}
 	return out
 }
+
+func isSaid(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '…' }
 
 // ends reports whether a sentence ends with the last of some tokens.
 func ends(tokens []Token) bool {

@@ -49,6 +49,13 @@ func (w words) say(tokens []Token, i int, first bool) string {
 		n := strings.Trim(t.Text, "().")
 		return cmp.Or(roman[n], n) + ","
 	}
+	if t.Text == "·" { // a sign of multiplication between numbers, else it parts words
+		between := i > 0 && i+1 < len(tokens) && amount.MatchString(tokens[i-1].Text) && amount.MatchString(tokens[i+1].Text)
+		if !between {
+			return ""
+		}
+		return w.signs["×"]
+	}
 	if said, ok := w.signs[t.Text]; ok {
 		return said
 	}
@@ -161,7 +168,7 @@ func (w words) raise(base, up string) string {
 var spoken = map[string]words{
 	"en": {
 		blank: "blank", squared: "squared", cubed: "cubed", power: "to the power of", minus: "minus",
-		signs: map[string]string{"=": "equals", "+": "plus", "−": "minus", "-": "minus", "–": ",", "—": ",", "×": "times", "·": ",", "÷": "divided by", "<": "is less than", ">": "is greater than", "≤": "is at most", "≥": "is at least", "≈": "is about", "≠": "is not", "→": "leads to", "±": "plus or minus", "&": "and", "√": "square root of"},
+		signs: map[string]string{"=": "equals", "+": "plus", "−": "minus", "-": "minus", "–": ",", "—": ",", "×": "times", "÷": "divided by", "<": "is less than", ">": "is greater than", "≤": "is at most", "≥": "is at least", "≈": "is about", "≠": "is not", "→": "leads to", "±": "plus or minus", "&": "and", "√": "square root of"},
 		units: map[string][2]string{
 			"m": {"metre", "metres"}, "km": {"kilometre", "kilometres"}, "cm": {"centimetre", "centimetres"}, "mm": {"millimetre", "millimetres"}, "m²": {"square metre", "square metres"}, "cm²": {"square centimetre", "square centimetres"}, "km²": {"square kilometre", "square kilometres"}, "m³": {"cubic metre", "cubic metres"}, "cm³": {"cubic centimetre", "cubic centimetres"},
 			"kg": {"kilogram", "kilograms"}, "g": {"gram", "grams"}, "mg": {"milligram", "milligrams"}, "t": {"tonne", "tonnes"}, "l": {"litre", "litres"}, "L": {"litre", "litres"}, "ml": {"millilitre", "millilitres"}, "s": {"second", "seconds"}, "min": {"minute", "minutes"}, "h": {"hour", "hours"}, "km/h": {"kilometre an hour", "kilometres an hour"}, "m/s": {"metre a second", "metres a second"}, "m/s²": {"metre per second squared", "metres per second squared"},
@@ -170,7 +177,7 @@ var spoken = map[string]words{
 	},
 	"de": {
 		blank: "Lücke", squared: "Quadrat", cubed: "hoch drei", power: "hoch", minus: "minus",
-		signs: map[string]string{"=": "gleich", "+": "plus", "−": "minus", "-": "minus", "–": ",", "—": ",", "×": "mal", "·": "mal", "÷": "geteilt durch", "<": "ist kleiner als", ">": "ist größer als", "≤": "ist höchstens", "≥": "ist mindestens", "≈": "ist etwa", "≠": "ist nicht", "→": "führt zu", "±": "plus minus", "&": "und", "√": "Wurzel aus"},
+		signs: map[string]string{"=": "gleich", "+": "plus", "−": "minus", "-": "minus", "–": ",", "—": ",", "×": "mal", "÷": "geteilt durch", "<": "ist kleiner als", ">": "ist größer als", "≤": "ist höchstens", "≥": "ist mindestens", "≈": "ist etwa", "≠": "ist nicht", "→": "führt zu", "±": "plus minus", "&": "und", "√": "Wurzel aus"},
 		units: map[string][2]string{
 			"m": {"Meter", "Meter"}, "km": {"Kilometer", "Kilometer"}, "cm": {"Zentimeter", "Zentimeter"}, "mm": {"Millimeter", "Millimeter"}, "m²": {"Quadratmeter", "Quadratmeter"}, "cm²": {"Quadratzentimeter", "Quadratzentimeter"}, "km²": {"Quadratkilometer", "Quadratkilometer"}, "m³": {"Kubikmeter", "Kubikmeter"}, "cm³": {"Kubikzentimeter", "Kubikzentimeter"},
 			"kg": {"Kilogramm", "Kilogramm"}, "g": {"Gramm", "Gramm"}, "mg": {"Milligramm", "Milligramm"}, "t": {"Tonne", "Tonnen"}, "l": {"Liter", "Liter"}, "L": {"Liter", "Liter"}, "ml": {"Milliliter", "Milliliter"}, "s": {"Sekunde", "Sekunden"}, "min": {"Minute", "Minuten"}, "h": {"Stunde", "Stunden"}, "km/h": {"Kilometer pro Stunde", "Kilometer pro Stunde"}, "m/s": {"Meter pro Sekunde", "Meter pro Sekunde"}, "m/s²": {"Meter pro Sekunde Quadrat", "Meter pro Sekunde Quadrat"},
@@ -179,7 +186,7 @@ var spoken = map[string]words{
 	},
 	"fr": {
 		blank: "trou", squared: "au carré", cubed: "au cube", power: "puissance", minus: "moins",
-		signs: map[string]string{"=": "égale", "+": "plus", "−": "moins", "-": "moins", "–": ",", "—": ",", "×": "fois", "·": ",", "÷": "divisé par", "<": "est inférieur à", ">": "est supérieur à", "≤": "est au plus", "≥": "est au moins", "≈": "est environ", "≠": "n’est pas", "→": "donne", "±": "plus ou moins", "&": "et", "√": "racine carrée de"},
+		signs: map[string]string{"=": "égale", "+": "plus", "−": "moins", "-": "moins", "–": ",", "—": ",", "×": "fois", "÷": "divisé par", "<": "est inférieur à", ">": "est supérieur à", "≤": "est au plus", "≥": "est au moins", "≈": "est environ", "≠": "n’est pas", "→": "donne", "±": "plus ou moins", "&": "et", "√": "racine carrée de"},
 		units: map[string][2]string{
 			"m": {"mètre", "mètres"}, "km": {"kilomètre", "kilomètres"}, "cm": {"centimètre", "centimètres"}, "mm": {"millimètre", "millimètres"}, "m²": {"mètre carré", "mètres carrés"}, "cm²": {"centimètre carré", "centimètres carrés"}, "km²": {"kilomètre carré", "kilomètres carrés"}, "m³": {"mètre cube", "mètres cubes"}, "cm³": {"centimètre cube", "centimètres cubes"},
 			"kg": {"kilogramme", "kilogrammes"}, "g": {"gramme", "grammes"}, "mg": {"milligramme", "milligrammes"}, "t": {"tonne", "tonnes"}, "l": {"litre", "litres"}, "L": {"litre", "litres"}, "ml": {"millilitre", "millilitres"}, "s": {"seconde", "secondes"}, "min": {"minute", "minutes"}, "h": {"heure", "heures"}, "km/h": {"kilomètre à l’heure", "kilomètres à l’heure"}, "m/s": {"mètre par seconde", "mètres par seconde"},
@@ -188,7 +195,7 @@ var spoken = map[string]words{
 	},
 	"es": {
 		blank: "hueco", squared: "al cuadrado", cubed: "al cubo", power: "elevado a", minus: "menos",
-		signs: map[string]string{"=": "igual a", "+": "más", "−": "menos", "-": "menos", "–": ",", "—": ",", "×": "por", "·": ",", "÷": "dividido por", "<": "es menor que", ">": "es mayor que", "≤": "es como mucho", "≥": "es al menos", "≈": "es aproximadamente", "≠": "no es", "→": "da", "±": "más o menos", "&": "y", "√": "raíz cuadrada de"},
+		signs: map[string]string{"=": "igual a", "+": "más", "−": "menos", "-": "menos", "–": ",", "—": ",", "×": "por", "÷": "dividido por", "<": "es menor que", ">": "es mayor que", "≤": "es como mucho", "≥": "es al menos", "≈": "es aproximadamente", "≠": "no es", "→": "da", "±": "más o menos", "&": "y", "√": "raíz cuadrada de"},
 		units: map[string][2]string{
 			"m": {"metro", "metros"}, "km": {"kilómetro", "kilómetros"}, "cm": {"centímetro", "centímetros"}, "mm": {"milímetro", "milímetros"}, "m²": {"metro cuadrado", "metros cuadrados"}, "cm²": {"centímetro cuadrado", "centímetros cuadrados"}, "km²": {"kilómetro cuadrado", "kilómetros cuadrados"}, "m³": {"metro cúbico", "metros cúbicos"}, "cm³": {"centímetro cúbico", "centímetros cúbicos"},
 			"kg": {"kilogramo", "kilogramos"}, "g": {"gramo", "gramos"}, "mg": {"miligramo", "miligramos"}, "t": {"tonelada", "toneladas"}, "l": {"litro", "litros"}, "L": {"litro", "litros"}, "ml": {"mililitro", "mililitros"}, "s": {"segundo", "segundos"}, "min": {"minuto", "minutos"}, "h": {"hora", "horas"}, "km/h": {"kilómetro por hora", "kilómetros por hora"}, "m/s": {"metro por segundo", "metros por segundo"},

@@ -1,0 +1,111 @@
+package inwords
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"readymargin/core/blank"
+	"readymargin/core/page"
+	"readymargin/core/words"
+	"readymargin/core/worksheet"
+)
+
+// A sheet is laid line by line: each is "x y size words", the words seven points a
+// letter at size 12.
+func laid(lines ...string) (p words.Page) {
+	for n, line := range lines {
+		var x, y, size float64
+		fmt.Sscanf(line, "%f %f %f", &x, &y, &size)
+		for _, text := range strings.Fields(line)[3:] {
+			wide := float64(len([]rune(text))) * size * 0.55
+			p.Words = append(p.Words, words.Word{Text: text, Box: [4]float64{x, y - 0.8*size, x + wide, y + 0.2*size}, Baseline: y, Line: n, Size: size, Edges: []float64{x, x + wide}})
+			x += wide + size*0.3
+		}
+	}
+	return p
+}
+
+func place(kind blank.Kind, l, t, r, b float64, label string) worksheet.Blank {
+	return worksheet.Blank{ID: label, Rect: worksheet.Box{l, t, r, b}, Baseline: b - 2, Size: 12, Kind: kind, Label: label}
+}
+
+// outline writes pieces as lines: kind, then words, places as [their names].
+func outline(pieces []Piece) string {
+	var b strings.Builder
+	bits := func(all []Bit) string {
+		var out []string
+		for _, x := range all {
+			if x.Place > 0 {
+				out = append(out, "["+x.Name+"]")
+			} else {
+				out = append(out, x.Text)
+			}
+		}
+		return strings.Join(out, " ")
+	}
+	for _, p := range pieces {
+		switch p.Kind {
+		case Heading:
+			fmt.Fprintf(&b, "h%d %s%s\n", p.Level, p.Said, bits(p.Bits))
+		case Table:
+			for _, row := range p.Rows {
+				var cells []string
+				for _, c := range row {
+					cells = append(cells, bits(c))
+				}
+				fmt.Fprintf(&b, "| %s\n", strings.Join(cells, " | "))
+			}
+		default:
+			fmt.Fprintf(&b, "%s %s\n", p.Kind, bits(p.Bits))
+		}
+	}
+	return b.String()
+}
+
+func TestPieces(t *testing.T) {
+	ask := func(number string, x, y float64, text string) worksheet.Question {
+		return worksheet.Question{ID: "q" + number, Number: number, Text: text, Rect: worksheet.Box{x, y - 10, x + 300, y + 2}}
+	}
+	for _, c := range []struct {
+		name  string
+		print words.Page
+		guide worksheet.Guide
+		want  string
+	}{
+		{"a gap in a sentence", laid("72 80 20 Tides", "72 120 12 1. The range is", "230 120 12 m today."),
+			worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Line, 180, 108, 225, 122, "x")}, Questions: []worksheet.Question{ask("1.", 72, 120, "The range is")}},
+			"h1 Tides\nh2 1.\nparagraph The range is [1: The range is … m today.] m today.\n"},
+		{"what is made to be written over", laid("72 100 12 Name: ________ Class ....... 4b"),
+			worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Line, 115, 90, 170, 102, "Name")}},
+			"paragraph Name: [blank 1 of 1: Name: … Class 4b] Class 4b\n"},
+		{"lines under a question", laid("72 100 12 2. Why is that so?", "72 300 12 3. And now?"),
+			worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Lines, 72, 115, 500, 200, "Why is that so?")}, Questions: []worksheet.Question{ask("2.", 72, 100, "Why is that so?"), ask("3.", 72, 300, "And now?")}},
+			"h2 2. Why is that so?\nparagraph [2: Why is that so?]\nh2 3. And now?\n"},
+		{"parts of a question, and boxes to tick", laid("72 100 12 4. Tick what is true.", "90 120 12 a) rain", "90 140 12 b) snow"),
+			worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Tick, 76, 110, 86, 120, "rain"), place(blank.Tick, 76, 130, 86, 140, "snow")}, Questions: []worksheet.Question{ask("4.", 72, 100, "Tick what is true.")}},
+			"h2 4. Tick what is true.\nitem [4, box 1 of 2: a) rain] a) rain\nitem [4, box 2 of 2: b) snow] b) snow\n"},
+		{"two columns", laid("72 100 12 left one", "72 114 12 left two", "320 100 12 right one", "320 114 12 right two"), worksheet.Guide{}, "paragraph left one left two\nparagraph right one right two\n"},
+		{"paragraphs and a list", laid("72 100 12 A text that goes on", "72 114 12 here.", "72 128 12 Another begins.", "72 160 12 • first", "72 174 12 • second"), worksheet.Guide{},
+			"paragraph A text that goes on here.\nparagraph Another begins.\nitem • first\nitem • second\n"},
+		{"a question that is not printed", laid("72 300 12 print"), worksheet.Guide{Questions: []worksheet.Question{ask("9", 72, 100, "said by the teacher")}}, "h2 9 said by the teacher\nparagraph print\n"},
+		{"a picture of a page", words.Page{}, worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Line, 72, 90, 200, 102, "")}}, "picture \nparagraph [blank 1 of 1]\n"},
+	} {
+		if got := outline(Of(c.print, c.guide, page.Pt(595, 842))); got != c.want {
+			t.Errorf("%s:\n%swant\n%s", c.name, got, c.want)
+		}
+	}
+}
+
+// What stands in a table is named by the heads of its row and its column.
+func TestATableInWords(t *testing.T) {
+	p := laid("80 114 12 Time", "180 114 12 Height", "80 144 12 05:12", "80 174 12 08:20")
+	p.Tables = []words.Table{{X: []float64{72, 170, 300}, Y: []float64{100, 130, 160, 190}}}
+	p.Figures = [][4]float64{{320, 100, 400, 190}}
+	g := worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Cell, 171, 131, 299, 159, ""), place(blank.Cell, 171, 161, 299, 189, "")}}
+	pieces := Of(p, g, page.Pt(595, 842))
+	const want = "| Time | Height\n| 05:12 | [blank 1 of 2: 05:12, Height]\n| 08:20 | [blank 2 of 2: 08:20, Height]\npicture \n"
+	if got := outline(pieces); got != want || !pieces[0].Heads {
+		t.Errorf("%swant\n%s", got, want)
+	}
+}

@@ -1,0 +1,337 @@
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp/kb"
+
+	"readymargin/core/flow"
+	"readymargin/core/mark"
+	"readymargin/core/submission"
+	"readymargin/demo"
+	"readymargin/e2e/browser"
+)
+
+// written returns what a copy has in its work, by the labels of its kinds: texts of
+// places and values of fields.
+func written(t *testing.T, id uint64) (out []string) {
+	t.Helper()
+	heads, err := home.Store.Heads(context.Background(), id, submission.Work)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, h := range heads {
+		if h.Mark.Blank == "" {
+			continue
+		}
+		switch b := h.Mark.Body.(type) {
+		case *mark.FreeText:
+			out = append(out, b.String())
+		case *mark.Widget:
+			out = append(out, strings.Join(b.Values, ", "))
+		case *mark.Stamp:
+			out = append(out, b.Name)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// holds waits until a copy has some texts in its places.
+func holds(t *testing.T, id uint64, want ...string) {
+	t.Helper()
+	slices.Sort(want)
+	var got []string
+	for range 100 {
+		if got = written(t, id); slices.Equal(got, want) {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Errorf("the places hold %q, want %q", got, want)
+}
+
+const inWords = `document.querySelector('[data-screen]').classList.contains('in-words')`
+
+// A form is filled in in words: it is the marks on the page, with the same undo; on two
+// devices what changes in one is in the other; changing from one view to the other asks
+// the server for nothing.
+func TestASheetIsFilledInInWords(t *testing.T) {
+	t.Parallel()
+	file, err := demo.PassagePlan()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "inwords", file, 1)
+	p := tab(t, 1280, 800)
+	at := fmt.Sprintf("/copies/%d", id)
+	field := func(name string) string { return fmt.Sprintf(`[data-column] [aria-label^=%q]`, name) }
+	type_ := func(name, text string) func() error {
+		return func() error {
+			if _, err := browser.Eval[bool](p, fmt.Sprintf("const f=document.querySelector(%q); f.focus(); f.select?.(); return true", field(name))); err != nil {
+				return err
+			}
+			return p.Type(text)
+		}
+	}
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	press := func(selector string) func() error { return func() error { return p.Click(selector) } }
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(at) }, p.Ready,
+		is("it is there in words", `document.querySelectorAll('[data-column] input').length > 5`))
+	if _, err := browser.Eval[bool](p, `window.asked = []; const f = window.fetch; window.fetch = (...a) => { window.asked.push(String(a[0])); return f(...a); }; return true`); err != nil {
+		t.Fatal(err)
+	}
+	steps(t, press(`[data-do="words"]`), is("the words are shown", inWords), press(`[data-look="page"]`), is("the page is shown", "!"+inWords), press(`[data-do="words"]`))
+	asked, err := browser.Eval[[]string](p, `return window.asked.filter((a) => !a.includes("/settings"))`)
+	if err != nil || len(asked) > 0 {
+		t.Errorf("changing the view asks for %v, %v", asked, err)
+	}
+	axeFinds(t, p, "a sheet in words")
+	steps(t, type_("1, blank 1", "Tern"), type_("1, blank 2", "4XQ"), type_("5", "Along the pier,\nthen to the white tower."),
+		press(field("2, box 2")), press(field("3, box 1")), press(field("3, box 3")),
+		func() error {
+			_, err := browser.Eval[bool](p, fmt.Sprintf(`const s=document.querySelector(%q); s.selectedIndex = 1; s.dispatchEvent(new Event("change", {bubbles: true})); return true`, field("2, blank 3")))
+			return err
+		},
+		press(`fieldset.several input`))
+	ports, err := browser.Eval[string](p, fmt.Sprintf(`return document.querySelector(%q).value`, field("2, blank 3")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	ebb, err := browser.Eval[string](p, `return [...document.querySelectorAll("fieldset.several input")].filter((b) => b.checked).map((b) => b.value).join(", ")`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := []string{"4XQ", "Along the pier,\nthen to the white tower.", "Tern", ebb, ports, "ebb", "flares", "lifejackets"}
+	got := func() []string { return written(t, id) }
+	for range 50 {
+		if len(got()) == len(want) {
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	for _, w := range []string{"4XQ", "Along the pier,\nthen to the white tower.", "Tern", ebb, ports} {
+		if !slices.Contains(got(), w) {
+			t.Errorf("the places hold %q, and not %q", got(), w)
+		}
+	}
+	if len(got()) != len(want) {
+		t.Errorf("%d places hold something, want %d: %q", len(got()), len(want), got())
+	}
+	// Undo takes back the last of it, in words too.
+	before := len(got())
+	steps(t, press(`[data-step="undo"]`), is("the list is empty again", `![...document.querySelectorAll("fieldset.several input")].some((b) => b.checked)`), press(`[data-step="redo"]`),
+		is("it is back", `[...document.querySelectorAll("fieldset.several input")].some((b) => b.checked)`))
+	if n := len(got()); n != before {
+		t.Errorf("after undo and redo %d places hold something, before %d", n, before)
+	}
+
+	// On another device it is there, on the page and in words, and what is typed there comes here.
+	q, err := chrome.Own(home.Base, 390, 844)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer q.Close()
+	steps(t, func() error { return q.SignIn(login, scenePassword) }, func() error { return q.Go(at) }, q.Ready,
+		func() error {
+			return q.Until("the words are chosen there too", inWords)
+		},
+		func() error {
+			return q.Until("the boat has its name there", fmt.Sprintf(`document.querySelector(%q).value === "Tern"`, field("1, blank 1")))
+		},
+		func() error {
+			_, err := browser.Eval[bool](q, fmt.Sprintf("const f=document.querySelector(%q); f.focus(); f.setSelectionRange(4, 4); return true", field("1, blank 1")))
+			return err
+		},
+		func() error { return q.Type(" of Skerry") },
+		is("it comes here", fmt.Sprintf(`document.querySelector(%q).value === "Tern of Skerry"`, field("1, blank 1"))))
+	axeFinds(t, q, "a sheet in words on a telephone")
+	wide, err := browser.Eval[bool](q, `return document.querySelector("[data-inwords]").scrollWidth <= document.querySelector("[data-inwords]").clientWidth`)
+	if err != nil || !wide {
+		t.Errorf("the words are wider than the telephone, %v", err)
+	}
+}
+
+// Words are chosen in words and highlighted; the mark is the one that the highlighter
+// makes on the page over the same words.
+func TestWordsAreMarkedInWords(t *testing.T) {
+	t.Parallel()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "wordsmarked", file, 2)
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	choose := func(from, to string) func() error {
+		return func() error {
+			_, err := browser.Eval[bool](p, fmt.Sprintf(`const n=[...document.querySelectorAll(".printed")].find((s) => s.textContent.includes(%q)), at=n.textContent.indexOf(%q), end=n.textContent.indexOf(%q)+%d;
+				const r=document.createRange(), text=n.firstChild; r.setStart(text, at); r.setEnd(text, end); getSelection().removeAllRanges(); getSelection().addRange(r); return true`, from, from, to, len(to)))
+			return err
+		}
+	}
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		is("it is there in words", `document.querySelector(".printed")`), func() error { return p.Click(`[data-do="words"]`) },
+		is("the words of the page are known", `[...document.querySelectorAll(".printed")].some((s) => s.textContent.includes("Carrick"))`),
+		choose("Carrick", "rocks,"), func() error { return p.ClickWords("Highlight") },
+		is("it is highlighted in words", `document.querySelector("[data-column] mark")?.textContent === "Carrick rocks,"`))
+	var found []mark.Mark
+	for range 50 {
+		heads, err := home.Store.Heads(context.Background(), id, submission.Work)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if found = nil; len(heads) > 0 {
+			found = append(found, *heads[0].Mark)
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	if len(found) != 1 {
+		t.Fatal("it is not kept")
+	}
+	h, ok := found[0].Body.(*mark.Highlight)
+	if !ok || h.Text != "Carrick rocks," || len(h.QuadPoints) != 1 {
+		t.Errorf("it is kept as %+v", found[0].Body)
+	}
+}
+
+// tidesByTree are the places of the first page as somebody is told of them, and what is
+// written there.
+var tidesByTree = [][2]string{
+	{"Name", "Tree Student"}, {"1, blank 1 of 6: 05:12, Height of tide", "0.9 m"}, {"1, blank 4 of 6: 08:20, Depth over the sill", "1.3 m"},
+	{"2, blank 1 of 2: The range of the tide is", "4.5"}, {"2, blank 2 of 2:", "neap"}, {"5: 5. Explain in your own words", "By the rule of twelfths."},
+}
+
+// A worksheet is done, submitted, marked and read again by two people who get nothing but
+// the accessibility tree: roles, names and values, no places of the screen. The page is
+// shown, and not the words.
+func TestAWorksheetByTheTreeAlone(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "tree", file, 2)
+	p := tab(t, 1280, 800)
+	var student []func() error
+	do := func(role, words, key string) func() error { return func() error { return p.Do(role, words, key) } }
+	student = append(student, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready)
+	for _, place := range tidesByTree {
+		student = append(student, func() error { return p.Say("textbox", place[0], place[1]) })
+	}
+	steps(t, student...)
+	var texts []string
+	for _, place := range tidesByTree {
+		texts = append(texts, place[1])
+	}
+	holds(t, id, texts...)
+	for _, place := range tidesByTree {
+		if n, err := p.Told("textbox", place[0]); err != nil || n.Value != place[1] {
+			t.Errorf("%s: told %q, %v", place[0], n.Value, err)
+		}
+	}
+	// The places come in the order in which the sheet is read, after what stands before them.
+	tree, err := p.Tree()
+	if err != nil {
+		t.Fatal(err)
+	}
+	order := []string{"heading Tide heights", "textbox Name", "heading 1. Read the extract", "textbox 1, blank 1", "textbox 1, blank 6", "heading 2.", "textbox 2, blank 1", "heading 3.", "heading 4.", "heading 5.", "textbox 5:"}
+	for _, n := range tree {
+		if len(order) > 0 && strings.HasPrefix(n.Role+" "+n.Name, order[0]) {
+			order = order[1:]
+		}
+	}
+	if len(order) > 0 {
+		t.Errorf("the tree does not come to %q", order)
+	}
+	steps(t, do("button", "Submit", kb.Enter), func() error {
+		// The one in the dialog, which is told last.
+		for range 50 {
+			all, err := p.Tree()
+			if err != nil {
+				return err
+			}
+			i := slices.IndexFunc(all, func(n browser.Node) bool { return n.Role == "dialog" })
+			for _, n := range all[max(i, 0):] {
+				if i >= 0 && n.Role == "button" && n.Name == "Submit" {
+					if err := p.Reach(n); err != nil {
+						return err
+					}
+					return p.Enter()
+				}
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+		return fmt.Errorf("no dialog asks")
+	}, func() error { _, err := p.Told("heading", "It is in"); return err })
+
+	// The teacher hears the answers, puts a note at the wrong one, and gives points.
+	c, err := home.Store.CopyInCourse(ctx, id, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	teacher, err := chrome.Own(home.Base, 1280, 800)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer teacher.Close()
+	steps(t, func() error { return teacher.SignIn("tree.teacher", scenePassword) },
+		func() error {
+			return teacher.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.Copy.AssignmentID, id))
+		}, teacher.Ready,
+		func() error {
+			n, err := teacher.Told("textbox", "1, blank 4 of 6: 08:20, Depth over the sill")
+			if err == nil && n.Value != "1.3 m" {
+				err = fmt.Errorf("the answer is told as %q", n.Value)
+			}
+			return err
+		},
+		func() error { return teacher.Do("button", "Note at 1", kb.Enter) },
+		func() error { return teacher.Say("textbox", "Your note", "Add the tide to the depth at datum.") },
+		func() error { return teacher.Do("button", "Keep", kb.Enter) },
+		func() error {
+			return teacher.Until("the note is kept", `document.querySelector("[data-note]") && !document.querySelector("[data-draft]")`)
+		},
+		func() error { return teacher.Do("button", "Return", kb.Enter) })
+	var state flow.State
+	for range 100 {
+		if c, err = home.Store.CopyInCourse(ctx, id, 0); err != nil {
+			t.Fatal(err)
+		}
+		if state = c.Copy.State; state == flow.Returned {
+			break
+		}
+		if all, err := teacher.Tree(); err == nil { // a dialog asks whether it goes back without points
+			i := slices.IndexFunc(all, func(n browser.Node) bool { return n.Role == "dialog" })
+			for _, n := range all[max(i, 0):] {
+				if i >= 0 && n.Role == "button" && strings.HasPrefix(n.Name, "Return") {
+					steps(t, func() error { return teacher.Reach(n) }, teacher.Enter)
+					break
+				}
+			}
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	if state != flow.Returned {
+		t.Fatalf("it is %s, and not returned", state)
+	}
+
+	// The student finds what was wrong, and why.
+	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, func() error { _, err := p.Told("textbox", "1, blank 4 of 6"); return err })
+	all, err := p.Tree()
+	if err != nil {
+		t.Fatal(err)
+	}
+	told, _ := json.Marshal(all)
+	if !strings.Contains(string(told), "Add the tide to the depth at datum.") {
+		t.Errorf("the remark is not told: %s", told)
+	}
+}

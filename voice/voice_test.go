@@ -1,0 +1,135 @@
+package voice
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"readymargin/core/aloud"
+	"readymargin/core/aloud/aloudtest"
+	"readymargin/voice/espeak"
+)
+
+// TestMain lets the test program be the child that loads the library.
+func TestMain(m *testing.M) {
+	if len(os.Args) > 1 && os.Args[1] == "voice" {
+		if err := espeak.Serve(os.Stdin, os.Stdout); err != nil {
+			os.Exit(1)
+		}
+		return
+	}
+	os.Exit(m.Run())
+}
+
+func engine() Espeak { return Espeak{Program: []string{os.Args[0], "voice"}} }
+
+// Four languages are said by the library that Debian carries.
+func TestEspeakConforms(t *testing.T) {
+	aloudtest.Conform(t, engine(), map[string]string{
+		"en":    "The white tower leads in on a bearing, and then the water is deep.",
+		"en-US": "The white tower leads in.",
+		"de":    "Der weiße Turm zeigt den Weg, und dann wird das Wasser tief.",
+		"fr":    "La tour blanche montre le chemin.",
+		"es":    "La torre blanca muestra el camino.",
+	})
+}
+
+// What the child answers is believed no more than any stranger; one that is not there, or
+// says nothing, is told as such.
+func TestAnEngineThatFails(t *testing.T) {
+	for name, program := range map[string][]string{
+		"not there": {"/no/such/program"}, "says nothing": {"true"}, "fails": {"false"}, "says something else": {"echo", "hello"},
+		"cut off": {"echo", `{"words":[],"bytes":900}`}, "an error of its own": {"echo", `{"error":"no data"}`},
+	} {
+		if _, err := (Espeak{Program: program}).Say(context.Background(), "hello", "en"); !errors.Is(err, aloud.ErrAway) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+// counting counts how often it is asked.
+type counting struct {
+	aloud.Engine
+	asked atomic.Int32
+}
+
+func (c *counting) Say(ctx context.Context, text, language string) (aloud.Speech, error) {
+	c.asked.Add(1)
+	return c.Engine.Say(ctx, text, language)
+}
+
+// A class of three hundred that listens to one sentence has it made once; it is as long
+// as what was said, and found again by another process. Who goes away leaves the others.
+func TestAClassListens(t *testing.T) {
+	once := &counting{Engine: engine()}
+	dir := t.TempDir()
+	shelf, err := NewShelf(once, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const text = "The range of the tide is four and a half metres."
+	gone, leave := context.WithCancel(context.Background())
+	go func() { shelf.Say(gone, text, "en") }()
+	leave()
+	var all sync.WaitGroup
+	keys := make([]string, 300)
+	for i := range keys {
+		all.Go(func() {
+			key, words, err := shelf.Say(context.Background(), text, "en")
+			if err != nil || len(words) != 10 {
+				t.Errorf("%d words, %v", len(words), err)
+			}
+			keys[i] = key
+		})
+	}
+	all.Wait()
+	if n := once.asked.Load(); n != 1 {
+		t.Errorf("it is made %d times", n)
+	}
+	again, err := NewShelf(once, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	key, words, err := again.Say(context.Background(), text, "en")
+	if err != nil || key != keys[0] || once.asked.Load() != 1 {
+		t.Errorf("another process: %v, asked %d times", err, once.asked.Load())
+	}
+	f, err := again.Open(key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	sound, err := io.ReadAll(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	probe := exec.Command("ffprobe", "-v", "error", "-show_entries", "format=duration", "-of", "csv=p=0", "-")
+	probe.Stdin = strings.NewReader(string(sound))
+	out, err := probe.Output()
+	if err != nil {
+		t.Fatalf("ffprobe (apt-get install ffmpeg): %v", err)
+	}
+	var seconds float64
+	if _, err := fmt.Sscan(string(out), &seconds); err != nil || seconds < float64(words[len(words)-1].To)/1000-0.05 || seconds > float64(words[len(words)-1].To)/1000+0.2 {
+		t.Errorf("it lasts %v s, and its last word ends at %d ms", seconds, words[len(words)-1].To)
+	}
+	for _, wrong := range []string{"", "../voice.go", strings.Repeat("0", 64), keys[0] + "00", keys[0] + ".json"} {
+		if _, err := again.Open(wrong); !errors.Is(err, ErrGone) {
+			t.Errorf("%q: %v", wrong, err)
+		}
+	}
+	// A program that died between the sound and its words leaves nothing that misleads.
+	if err := os.Remove(again.path(key) + ".json"); err != nil {
+		t.Fatal(err)
+	}
+	if _, words, err := again.Say(context.Background(), text, "en"); err != nil || len(words) != 10 || once.asked.Load() != 2 {
+		t.Errorf("after a loss: %v, asked %d times", err, once.asked.Load())
+	}
+}
