@@ -397,6 +397,7 @@ function offer() {
     el('button', { className: 'button', on: { click: answer(false) } }, 'The page'),
   );
   surface.desk.before(band);
+  surface.desk.addEventListener('pointerdown', () => band.remove(), { once: true }); // the page is worked on
 }
 
 // tokensOf gives what is read aloud of a piece: its printed words, by their numbers on
