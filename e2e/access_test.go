@@ -221,8 +221,9 @@ var rights = map[string]any{
 	"GET /copies/:id/print": map[flow.State]string{
 		flow.NotStarted: "student", flow.InProgress: "student", flow.Submitted: "student " + marks, flow.Returned: "student " + marks, flow.Reworking: "student " + marks},
 	"GET /drafts/:thing/:id": holdersOfCopy, "POST /drafts/:thing/:id": holdersOfCopy, // of a copy; of the others in TestDraftsAreTheirOwn
-	"GET /progress/:name": everybody,                     // tells a number, to whoever made the name up
-	"POST /aloud":         signed, "GET /aloud/:key": "", // whoever has had the text said
+	"GET /progress/:name":     everybody, // tells a number, to whoever made the name up
+	"GET /copies/:id/look-up": marks + " student",
+	"POST /aloud":             signed, "GET /aloud/:key": "", // whoever has had the text said
 	"POST /settings": signed, "GET /practice": signed, "GET /service-worker.js": everybody, "GET /manifest.webmanifest": everybody, "GET /share": signed, "POST /share": everybody,
 }
 

@@ -16,6 +16,7 @@ import (
 	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/school/assign"
 )
 
 // written returns what a copy has in its work, by the labels of its kinds: texts of
@@ -334,4 +335,44 @@ func TestAWorksheetByTheTreeAlone(t *testing.T) {
 	if !strings.Contains(string(told), "Add the tide to the depth at datum.") {
 		t.Errorf("the remark is not told: %s", told)
 	}
+}
+
+// A word of the sheet is looked up where it stands, and said; an assignment that leaves
+// looking up out does not offer it, and the server refuses it to students.
+func TestAWordIsLookedUp(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "lookup", file, 2)
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	choose := func() error {
+		_, err := browser.Eval[bool](p, `const n=[...document.querySelectorAll(".printed")].find((s) => s.textContent.includes("rocks,")), at=n.textContent.indexOf("dry");
+			const r=document.createRange(); r.setStart(n.firstChild, at); r.setEnd(n.firstChild, at+3); getSelection().removeAllRanges(); getSelection().addRange(r); return true`)
+		return err
+	}
+	offered := `[...document.querySelectorAll("[data-popover] button")].some((b) => b.textContent === "Look up")`
+	known := is("the words are known", `[...document.querySelectorAll(".printed")].some((s) => s.textContent.includes("rocks,"))`)
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		known, func() error { return p.Click(`[data-do="words"]`) }, choose,
+		is("it is offered", offered), func() error { return p.ClickWords("Look up") },
+		is("it is told", `document.querySelector(".meanings h3")?.textContent === "dry" && document.querySelector(".meanings").textContent.includes("remove the moisture from")`),
+		func() error { return p.Click(`.meanings [aria-label="Listen to dry"]`) }, is("it is said", `document.querySelector(".reading-bar")`), func() error { return p.Key(kb.Escape) })
+	axeFinds(t, p, "a word looked up")
+	c, err := home.Store.CopyInCourse(ctx, id, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := home.School.Assignments.ChangeTerms(ctx, personOf(t, "lookup.teacher"), c.Assignment.ID, c.Assignment.Version, assign.Terms{Title: "A reading test", Instruments: []string{"type", "highlighter"}}); err != nil {
+		t.Fatal(err)
+	}
+	look := fmt.Sprintf(`return (await fetch("/copies/%d/look-up?word=dry")).status`, id)
+	if code, err := browser.Eval[int](p, look); err != nil || code != 403 {
+		t.Errorf("where it is left out: %d, %v", code, err)
+	}
+	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, known, is("the words are shown again", inWords), choose,
+		is("what can be done with words is offered", `document.querySelector("[data-popover]:not([hidden]) button")`), is("but not to look them up", "!("+offered+")"))
 }

@@ -108,7 +108,7 @@ type instrument struct {
 
 // instruments lists those that can be left out; with none chosen all are on.
 func instruments(chosen []string) (out []instrument) {
-	words := map[string]string{"type": "Type", "highlighter": "Highlighter", "underline": "Underline", "crossout": "Cross out", "pen": "Pen", "shape": "Shapes", "picture": "Pictures"}
+	words := map[string]string{"type": "Type", "highlighter": "Highlighter", "underline": "Underline", "crossout": "Cross out", "pen": "Pen", "shape": "Shapes", "picture": "Pictures", "look-up": "Look up words"}
 	for _, name := range mark.Instruments {
 		out = append(out, instrument{name, words[name], len(chosen) == 0 || slices.Contains(chosen, name)})
 	}

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"readymargin/core/aloud"
+	"readymargin/core/lookup"
 	reader "readymargin/school/aloud"
 	"strings"
 
@@ -170,6 +171,8 @@ var files = map[error]sentence{
 	speech.ErrUnreadable:    {422, "This recording could not be read. You can type what it says."},
 	aloud.ErrAway:           {503, "The voice that reads aloud cannot be reached. Nothing is lost; try again in a moment."},
 	aloud.ErrLanguage:       {422, "There is no voice here for the language of this text."},
+	lookup.ErrUnknown:       {422, "The dictionary does not have this word."},
+	lookup.ErrLanguage:      {422, "There is no dictionary here for the language of this sheet."},
 	reader.ErrSilent:        {422, "There is nothing here that can be read aloud."},
 	reader.ErrPassage:       {422, "This is too long to be read aloud at once. Choose a part of it."},
 	speech.ErrAway:          {503, "The program that writes down what is said cannot be reached. Type it, or try again later; nothing is lost."},

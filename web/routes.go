@@ -200,6 +200,7 @@ var routes = []route{
 	{"POST", "/copies/:id/heard", (*Site).heard, 0, quick},
 	{"GET", "/copies/:id/asked", (*Site).asked, 0, quick},
 	{"GET", "/copies/:id/colleagues", (*Site).colleagues, 0, quick},
+	{"GET", "/copies/:id/look-up", (*Site).lookUp, 0, quick},
 	{"GET", "/copies/:id/print", (*Site).printCopy, 0, long},
 	{"GET", "/drafts/:thing/:id", (*Site).drafts, 0, quick},
 	{"POST", "/drafts/:thing/:id", (*Site).keepDrafts, 0, quick},

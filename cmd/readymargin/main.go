@@ -12,6 +12,8 @@ import (
 	"syscall"
 
 	"readymargin/core/document"
+	"readymargin/core/lookup"
+	"readymargin/dictionary"
 	"readymargin/mail"
 	"readymargin/office"
 	"readymargin/pdf"
@@ -152,6 +154,9 @@ func (o *options) open(ctx context.Context) (s *services.All, st *store.Store, p
 // programs are the other programs that the house asks.
 func (o *options) programs() (p services.Programs, err error) {
 	p = services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}}
+	if p.Dictionary, err = openDictionary(); err != nil {
+		return p, err
+	}
 	if p.Voice, err = voice.NewShelf(voice.Espeak{}, o.cache+"/voice"); err != nil {
 		return p, err
 	}
@@ -216,4 +221,16 @@ func warm(_ context.Context, args []string) error {
 	}
 	defer press.Close()
 	return press.Warm()
+}
+
+// openDictionary opens the machine's dictionary; a machine that has none looks no words up.
+func openDictionary() (lookup.Dictionary, error) {
+	d, err := dictionary.Open(dictionary.Where)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return d, nil
 }

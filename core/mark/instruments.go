@@ -3,8 +3,13 @@ package mark
 import "slices"
 
 // Instruments are those that an assignment can leave out. Picking and erasing
-// are always there.
-var Instruments = []string{"type", "highlighter", "underline", "crossout", "pen", "shape", "picture"}
+// are always there; looking words up makes no mark.
+var Instruments = []string{"type", "highlighter", "underline", "crossout", "pen", "shape", "picture", "look-up"}
+
+// Offers reports whether an instrument is among those offered; none are all.
+func Offers(instruments []string, name string) bool {
+	return len(instruments) == 0 || slices.Contains(instruments, name)
+}
 
 // madeWith says with which of the Instruments a kind of mark is made. A stroke
 // of the pen can become a neat shape, and a tick is typed into a box as well

@@ -3,6 +3,7 @@ package services
 
 import (
 	"context"
+	words "readymargin/core/lookup"
 	"time"
 
 	"readymargin/core/speech"
@@ -16,6 +17,7 @@ import (
 	"readymargin/school/intake"
 	"readymargin/school/jobs"
 	"readymargin/school/live"
+	"readymargin/school/lookup"
 	"readymargin/school/markbook"
 	"readymargin/school/notices"
 	"readymargin/school/screen"
@@ -55,6 +57,7 @@ type All struct {
 	Exports     *takeaway.Exports
 	Office      *administer.Office
 	Aloud       *aloud.Aloud
+	Lookup      *lookup.Lookup
 	Live        *live.Live
 	Notices     *notices.Notices
 	Mails       *jobs.Runner
@@ -124,6 +127,7 @@ type Programs struct {
 	Office     intake.Office     // office.LibreOffice is one
 	Photos     intake.Photos     // photo.Heif is one
 	Voice      aloud.Voice       // voice.Shelf is one; nil for none
+	Dictionary words.Dictionary  // dictionary.WordNet is one; nil for none
 }
 
 // New wires all use cases over one store. Their clock is the machine's, unless
@@ -169,6 +173,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Office = administer.New(store, now)
 	s.Aloud = aloud.New(p.Voice)
+	s.Lookup = lookup.New(gate, s.Revisions, p.Dictionary)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
 		school.JobRead:     s.Shelf.ReadBehind,

@@ -33,7 +33,7 @@ export function read(passages, { token = 0 } = {}) {
 }
 
 // readText reads what somebody wrote.
-const readText = (text) =>
+export const readText = (text) =>
   read([
     {
       tokens: text

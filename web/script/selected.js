@@ -14,6 +14,7 @@ import { close, lay, offers } from './spine.js';
 import { toast } from './toast.js';
 import * as inwords from './inwords.js';
 import { readWords } from './aloud.js';
+import { lookUp } from './lookup.js';
 
 let laid = false,
   timer = 0;
@@ -102,6 +103,14 @@ function show() {
       readWords(c.sheet.number, c.words ?? wordsIn(c), c.run.text);
     }),
   );
+  if (marks.view.copy && offers(marks.view, 'look-up'))
+    out.push(
+      button(icon('look-up'), 'Look up', () => {
+        getSelection().removeAllRanges();
+        laid = false;
+        lookUp(c.run.text, c.top);
+      }),
+    );
   out.push(
     button(icon('copy'), 'Copy', async () => {
       try {

@@ -48,6 +48,7 @@ let places = [];
 // offers says whether the assignment offers an instrument; it may leave some
 // out, and others that go with them.
 const LEAVABLE = {
+  'look-up': 'look-up',
   type: 'type',
   signs: 'type',
   highlighter: 'highlighter',

@@ -1,0 +1,59 @@
+// lookup shows what a word of the sheet means: at the rule, where what can be done with
+// chosen words stands.
+
+import { ask } from './net.js';
+import { el, icon } from './paint.js';
+import { marks } from './marks.js';
+import { lay } from './spine.js';
+import { readText } from './aloud.js';
+
+// lookUp looks a word up, level with a place of the window.
+export async function lookUp(word, top) {
+  const plain = word.trim().split(/\s+/).slice(0, 3).join(' '),
+    field = el('input', {
+      className: 'field',
+      value: plain.replace(/[.,:;!?()“”"]/g, ''),
+      'aria-label': 'Word to look up',
+      autocomplete: 'off',
+    }),
+    says = el('div', { className: 'meanings', role: 'status' }, 'Looking it up…'),
+    form = el(
+      'form',
+      { className: 'look-up', on: { submit: (e) => (e.preventDefault(), look()) } },
+      field,
+      el('button', { className: 'button', 'aria-label': 'Look it up' }, icon('look-up')),
+    );
+  const look = async () => {
+    const of = field.value;
+    try {
+      const entries = await ask(`/copies/${marks.view.copy}/look-up?word=${encodeURIComponent(of)}`);
+      if (field.value === of) says.replaceChildren(...entries.map(entry));
+    } catch (e) {
+      says.replaceChildren(el('p', {}, e.message));
+    }
+  };
+  lay('Look up', [form, says], top);
+  await look();
+}
+
+function entry({ word, senses }) {
+  return el(
+    'section',
+    {},
+    el(
+      'h3',
+      {},
+      word,
+      el(
+        'button',
+        { className: 'button quiet', 'aria-label': `Listen to ${word}`, on: { click: () => readText(word) } },
+        icon('listen'),
+      ),
+    ),
+    el(
+      'ol',
+      {},
+      ...senses.map((s) => el('li', {}, el('i', {}, s.part), ` ${s.says}`, s.example ? el('q', {}, s.example) : null)),
+    ),
+  );
+}
