@@ -134,7 +134,7 @@ func TestASheetIsFilledInInWords(t *testing.T) {
 	}
 
 	// On another device it is there, on the page and in words, and what is typed there comes here.
-	q, err := chrome.Own(home.Base, 390, 844)
+	q, err := chrome.Tab(home.Base, 390, 844)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -279,7 +279,7 @@ func TestAWorksheetByTheTreeAlone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	teacher, err := chrome.Own(home.Base, 1280, 800)
+	teacher, err := chrome.Tab(home.Base, 1280, 800)
 	if err != nil {
 		t.Fatal(err)
 	}

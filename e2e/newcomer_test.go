@@ -74,7 +74,7 @@ func (n *newcomer) draws(through ...browser.Place) func() error {
 const stray = `const out=[]; for (const e of document.querySelectorAll("button, a, input, select, textarea, [role]")) {
 	if (!e.getClientRects().length || e.closest(".sr-only, .sheet, [aria-hidden=true], [data-pagenav], .screen:not(.in-words) > .inwords") || getComputedStyle(e).visibility === "hidden" || e.classList.contains("sr-only")) continue;
 	const r = e.getBoundingClientRect(); let inside = r.left >= -1 && r.right <= innerWidth + 1 && (document.documentElement.scrollHeight > innerHeight || r.top >= -1 && r.bottom <= innerHeight + 1);
-	for (let p = e.parentElement; !inside && p; p = p.parentElement) { const o = getComputedStyle(p); if (/auto|scroll/.test(o.overflowY + o.overflowX) && p !== document.body && p.getBoundingClientRect().top < innerHeight) inside = true; if (getComputedStyle(p).transform !== "none" && p.matches(".margin")) inside = true; }
+	for (let p = e.parentElement; !inside && p; p = p.parentElement) { const o = getComputedStyle(p); if (/auto|scroll/.test(o.overflowY + o.overflowX) && p !== document.body && (p.getBoundingClientRect().top < innerHeight || document.documentElement.scrollHeight > innerHeight)) inside = true; if (getComputedStyle(p).transform !== "none" && p.matches(".margin")) inside = true; }
 	if (!inside) out.push((e.getAttribute("aria-label") || e.innerText || e.outerHTML).slice(0, 50)); } return out`
 
 // A newcomer fills ten places, writes a long answer on five rules, circles a

@@ -341,13 +341,13 @@ func TestWhoIsInACourse(t *testing.T) {
 		}
 	}
 	// The teacher sets how the sheet is shown for a student.
-	if err := home.School.Roster.SetHelp(ctx, teacher, sc.course.ID, student.ID, enrol.Help{Left: true, Ruler: true}); err != nil {
+	if err := home.School.Roster.SetHelp(ctx, teacher, sc.course.ID, student.ID, enrol.Help{Left: true, Ruler: true, View: enrol.InWords}); err != nil {
 		t.Fatal(err)
 	}
 	p := tab(t, 1280, 800)
 	steps(t, func() error { return p.SignIn("staff.student", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", c.ID)) }, p.Ready,
 		func() error {
-			return p.Until("left-handed, with the reading window", `document.querySelector(".screen.left.reading .reading-window")`)
+			return p.Until("left-handed, in words, with the reading window", `document.querySelector(".screen.left.reading.in-words .reading-window")`)
 		})
 }
 

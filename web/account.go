@@ -56,10 +56,19 @@ func (s *Site) renameOwn(c *echo.Context) error {
 	return s.kept(c, err, "Your name is changed. You sign in as before.")
 }
 
+// helpIn reads how a form wants the screen to be kept.
+func helpIn(c *echo.Context) enrol.Help {
+	on := func(name string) bool { return c.FormValue(name) == "1" }
+	h := enrol.Help{Left: on("left"), Plain: on("plain"), Ruler: on("ruler")}
+	if on("words") {
+		h.View = enrol.InWords
+	}
+	return h
+}
+
 // setHand sets how the person's screen is kept.
 func (s *Site) setHand(c *echo.Context) error {
-	on := func(name string) bool { return c.FormValue(name) == "1" }
-	err := s.school.Accounts.SetOwnHelp(c.Request().Context(), me(c), enrol.Help{Left: on("left"), Plain: on("plain"), Ruler: on("ruler")})
+	err := s.school.Accounts.SetOwnHelp(c.Request().Context(), me(c), helpIn(c))
 	return s.kept(c, err, "Kept. Sheets open so from now on.")
 }
 

@@ -16,7 +16,6 @@ import (
 	"readymargin/core/roster"
 	"readymargin/school"
 	"readymargin/school/assign"
-	"readymargin/school/enrol"
 	"readymargin/school/feedback"
 )
 
@@ -180,8 +179,7 @@ func (s *Site) admit(c *echo.Context) error {
 	case "section":
 		err = s.school.Roster.SetSection(ctx, me(c), n, person, c.FormValue("section"))
 	case "help":
-		on := func(name string) bool { return c.FormValue(name) == "1" }
-		if err = s.school.Roster.SetHelp(ctx, me(c), n, person, enrol.Help{Left: on("left"), Plain: on("plain"), Ruler: on("ruler")}); err == nil {
+		if err = s.school.Roster.SetHelp(ctx, me(c), n, person, helpIn(c)); err == nil {
 			s.tell(c, "Kept.")
 			return seeOther(c, "/courses/"+id(n)+"/people/"+id(person))
 		}

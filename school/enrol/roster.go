@@ -161,7 +161,14 @@ type Help struct {
 	Left  bool `json:"left"`  // writes with the left hand
 	Plain bool `json:"plain"` // sees the sheet and little else
 	Ruler bool `json:"ruler"` // reads through a window over the line
+	View  View `json:"view"`  // in which sheets open
 }
+
+// A View is one of the two that there are of a sheet; "" until somebody has chosen.
+type View string
+
+// InWords is the view of a sheet as headings, paragraphs and fields in one column.
+const InWords View = "words"
 
 // HelpOf returns how the screen is kept for a member of the teacher's course.
 func (s *Roster) HelpOf(ctx context.Context, who school.Person, course, person uint64) (school.Course, school.Person, school.Membership, Help, error) {
@@ -212,7 +219,7 @@ func setHelp(ctx context.Context, store interface {
 	if err := json.Unmarshal([]byte(p.Settings), &all); err != nil {
 		return err
 	}
-	all["left"], all["plain"], all["ruler"] = h.Left, h.Plain, h.Ruler
+	all["left"], all["plain"], all["ruler"], all["view"] = h.Left, h.Plain, h.Ruler, h.View
 	b, err := json.Marshal(all)
 	if err != nil {
 		return err

@@ -22,10 +22,29 @@ function isIn(b, { mark: { page, blank, kind, body } }) {
   return in_(b.r, (body.rect[0] + body.rect[2]) / 2, (body.rect[1] + body.rect[3]) / 2, NEAR);
 }
 
+// What may stand in places, by page; kept while many places are asked one after the other.
+let kept = /** @type {Map<number, any[]> | null} */ (null);
+function sorted() {
+  const out = new Map();
+  for (const e of marks.shown.values())
+    if (e.layer === 'work' && !e.conflict && ['widget', 'freetext', 'stamp'].includes(e.mark.kind))
+      out.set(e.mark.page, [...(out.get(e.mark.page) ?? []), e]);
+  return out;
+}
+
+// together lets f ask for many places of what is shown now.
+export function together(f) {
+  kept = sorted();
+  try {
+    f();
+  } finally {
+    kept = null;
+  }
+}
+
 // standsIn gives what the student has in a place, from the top down.
 export const standsIn = (b) =>
-  [...marks.shown.values()]
-    .filter((e) => e.layer === 'work' && !e.conflict && ['widget', 'freetext', 'stamp'].includes(e.mark.kind))
+  ((kept ?? sorted()).get(b.page) ?? [])
     .filter((e) => isIn(b, e))
     .sort((a, c) => (a.mark.body.y ?? 0) - (c.mark.body.y ?? 0));
 

@@ -26,10 +26,21 @@ const KINDS = {
   underline: 'Underline',
   strikeout: 'Crossed out',
 };
-const NEAR = 60; // points
+const NEAR = 60, // points
+  MOST = 20000; // marks
 
-// boundsOf gives left, top, right and bottom of what a mark covers.
-export const boundsOf = (e) => core.bounds(e.version) ?? [0, 0, 0, 0];
+// boundsOf gives left, top, right and bottom of what a mark covers; a version of it never
+// changes.
+const bounds = new Map();
+export function boundsOf(e) {
+  if (!bounds.has(e.version)) {
+    const r = core.bounds(e.version);
+    if (!r) return [0, 0, 0, 0];
+    if (bounds.size > MOST) bounds.clear();
+    bounds.set(e.version, r);
+  }
+  return bounds.get(e.version);
+}
 
 // whose says who made a mark.
 export function whose(e) {

@@ -16,9 +16,9 @@ function box(q) {
   return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
 }
 
-// drawQuads dyes the words of bits by the marks of their page; printed are its words
-// with their places, where they are known.
-export function drawQuads(bits, entries, printed) {
+// dye dyes the words of bits by the marks of their page; printed are its words with
+// their places, where they are known.
+export function dye(bits, entries, printed) {
   const on = new Map(); // the marks on a word, by its number
   for (const e of printed ? entries : []) {
     if (!KINDS[e.mark.kind]) continue;

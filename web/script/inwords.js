@@ -4,11 +4,11 @@
 // the page is shown, it is there for those who do not see it.
 
 import { answering, place } from './places.js';
-import { textIn } from './answers.js';
+import { textIn, together } from './answers.js';
 import { guided } from './blanks.js';
 import { core } from './core.js';
 import { boundsOf, described } from './described.js';
-import { drawQuads, isDyed } from './dyed.js';
+import { dye, isDyed } from './dyed.js';
 import * as margin from './margin.js';
 import { marks } from './marks.js';
 import { ask } from './net.js';
@@ -23,6 +23,9 @@ const screen = document.querySelector('[data-screen]'),
   column = root.querySelector('[data-column]'),
   press = document.querySelector('[data-do="words"]');
 const AT = 150; // the scale of pictures that are cut from the page
+const AHEAD = 40; // pages whose words are fetched before they are looked at
+const idle = (f) =>
+  window.requestIdleCallback ? window.requestIdleCallback(f, { timeout: 2000 }) : setTimeout(f, 200);
 
 let pages = [], // {number, pieces: [{box, element, extra, question}], bits, places}
   fetched = { sheet: 0, pieces: null },
@@ -46,7 +49,8 @@ export async function begin(view) {
   if (built !== as) build(pieces, view);
   built = as;
   sync();
-  for (const s of surface.sheets) await words(s); // to say what marks are at
+  if (!shown()) await new Promise((ok) => idle(ok));
+  for (const s of surface.sheets.slice(0, AHEAD)) await words(s); // to say what marks are at
   sync();
 }
 
@@ -186,16 +190,20 @@ export function soon() {
     waits = 0;
     sync();
   };
-  waits = shown() ? requestAnimationFrame(run) : /** @type {any} */ (setTimeout(run, 250));
+  waits = shown() ? requestAnimationFrame(run) : /** @type {any} */ (setTimeout(() => idle(run), 250)); // the hand comes first
 }
 
 function sync() {
+  together(bring);
+}
+
+function bring() {
   const all = [...marks.shown.values()].filter((e) => !e.conflict);
   for (const page of pages) {
     for (const p of page.places) p.show();
     const here = all.filter((e) => e.mark.page === page.number),
       s = sheetOf(page.number);
-    drawQuads(page.bits, here, s?.printed);
+    dye(page.bits, here, s?.printed);
     const answers = new Set(page.places.flatMap((p) => answering(p.of))),
       said = page.places.map((p) => ({ r: p.of.r, name: p.name, text: p.of.k === 'tick' ? '' : textIn(p.of) })),
       at = new Map(page.pieces.map((p) => [p, []]));
@@ -291,6 +299,7 @@ function reach() {
 // show shows the sheet in words, or its pages.
 export function show(on) {
   finish();
+  document.querySelector('.offers-words')?.remove();
   const from = current();
   screen.classList.toggle('in-words', on);
   press.setAttribute('aria-pressed', String(on));
@@ -392,8 +401,8 @@ function offer() {
     choose(on);
   };
   band.append(
-    el('span', {}, 'Read and write it in words that fit this screen?'),
-    el('button', { className: 'button dark', on: { click: answer(true) } }, 'In words'),
+    el('span', {}, 'In words it fits this screen.'),
+    el('button', { className: 'button dark', on: { click: answer(true) } }, 'Show it so'),
     el('button', { className: 'button', on: { click: answer(false) } }, 'The page'),
   );
   surface.desk.before(band);
