@@ -62,7 +62,7 @@ var arrows = map[string][]string{
 	"e2e/corpus":            {"core", "pdf", "school/...", "e2e/house"},
 	"e2e/shots":             {"demo", "e2e/browser", "e2e/house"},
 	"e2e/engines":           {"core", "demo", "store/mariadb", "e2e/house"},
-	"e2e/bench":             {"core", "school/...", "web", "demo", "pdf", "e2e/browser", "e2e/held", "e2e/house"},
+	"e2e/bench":             {"voice", "core", "school/...", "web", "demo", "pdf", "e2e/browser", "e2e/held", "e2e/house"},
 }
 
 // computation is what core may import beside the standard library.

@@ -10,7 +10,6 @@ import (
 	"unicode/utf8"
 
 	"readymargin/core/blank"
-	"readymargin/core/page"
 	"readymargin/core/worksheet"
 )
 
@@ -364,6 +363,3 @@ func (p *Piece) each(f func(*Bit)) {
 		}
 	}
 }
-
-// Rect returns where a piece stands.
-func (p Piece) Rect() page.Rect { return p.Box.Rect() }

@@ -56,22 +56,6 @@ func unpacked(data []byte) (dir string, drop func(), err error) {
 	return dir, drop, nil
 }
 
-// archived opens the page that comes with the copies of a class, as it opens without a
-// line.
-func archived(t *browser.Tab) error {
-	data, err := fetched(t, tides+"/copies?as=margin")
-	if err != nil {
-		return err
-	}
-	dir, drop, err := unpacked(data)
-	if err != nil {
-		return err
-	}
-	leaving = append(leaving, drop)
-	t.Base = ""
-	return t.Go("file://" + filepath.Join(dir, "index.html"))
-}
-
 // broughtBack brings the copies of a class back in which a program has marked some.
 func broughtBack(t *browser.Tab) error {
 	data, err := fetched(t, tides+"/copies?as=movable")

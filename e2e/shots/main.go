@@ -60,6 +60,25 @@ func script(js string) func(*browser.Tab) error {
 	}
 }
 
+// inWords shows the sheet in words.
+func inWords(t *browser.Tab) error {
+	if err := t.Until("it is there in words", `document.querySelector("[data-column] table")`); err != nil {
+		return err
+	}
+	return t.Until("it is shown in words", `document.querySelector(".in-words") || (document.querySelector('[data-do="words"]').click(), false)`)
+}
+
+// listening has the sheet read aloud, and waits until some words were.
+func listening(t *browser.Tab) error {
+	if err := t.Until("it is there in words", `document.querySelector("[data-column] table")`); err != nil {
+		return err
+	}
+	if err := t.Key("l"); err != nil {
+		return err
+	}
+	return t.Until("it is read aloud", `+document.querySelector(".spoken-word")?.dataset.word > 9`)
+}
+
 // voice takes the voice note into the hand.
 func voice(t *browser.Tab) error {
 	return t.Until("voice is in hand", `document.querySelector('[data-place="say"] .name').textContent === "Voice note" || (document.body.dispatchEvent(new KeyboardEvent("keydown",{key:"5",bubbles:true})), false)`)
@@ -87,7 +106,6 @@ var views = []view{
 	{"recording", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk)},
 	{"talk-through", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk, click(`[data-draft] [aria-label="Stop"]`), click(`[data-draft] .dark`),
 		script(`await new Promise(r=>setTimeout(r,1500)); const all=[...document.querySelectorAll("[data-note] .clip .go")]; all[0].click(); await new Promise(r=>setTimeout(r,2600))`))},
-	{"school", "dr.amoako-lund", "/school", 1280, 800, false, nil},
 	{"start-teacher", "mr.okonjo-bell", "/", 1280, 800, false, nil},
 	{"bench", "mr.okonjo-bell", "/worksheets/3", 1280, 800, false, script(`await new Promise(r=>setTimeout(r,900))`)},
 	{"sheet", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-place="write"] .take`), press(browser.Place{Page: 1, X: 230, Y: 340}))},
@@ -100,8 +118,9 @@ var views = []view{
 	{"take-away", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-do="take-away"]`), script(`await new Promise(r=>setTimeout(r,500))`))},
 	{"brought-back", "mr.okonjo-bell", tides + "/files", 1280, 800, false, broughtBack},
 	{"beside-its-margin", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, besideItsMargin},
-	{"class-files", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, archived},
-	{"tablet", "rhys.pugh", tides, 820, 1180, true, then(sheet, click(`[data-do="margin"]`))},
+	{"words", "mateus.ribeiro", "/copies/22", 390, 844, true, then(sheet, inWords, script(`document.querySelector("[data-inwords]").scrollTop = 420`))},
+	{"listening", "mateus.ribeiro", "/copies/22", 1280, 800, false, then(sheet, listening)},
+	{"words-marking", "mr.okonjo-bell", tides + "/marking?copy=22", 1280, 800, false, then(sheet, inWords, script(`document.querySelector("[data-inwords]").scrollTop = 300`))},
 }
 
 func main() {

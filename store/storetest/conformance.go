@@ -207,6 +207,9 @@ func worksheets(c *check) {
 			c.Errorf("%q finds %d", query, len(got))
 		}
 	}
+	if layers := must(c.TextLayers(c.ctx, class.Revision.FileHash)); len(layers) != 1 || layers[0] != "{}" || len(must(c.TextLayers(c.ctx, "no such file"))) != 0 {
+		c.Errorf("what is printed on the pages of a file is %q", layers)
+	}
 	guides := must(c.RevisionGuides(c.ctx, class.Revision.ID))
 	if len(guides) != 1 || guides[0].Blanks[0].ID != "blank-worksheets" || guides[0].Blanks[0].Rect != class.Revision.Guides[0].Blanks[0].Rect {
 		c.Errorf("the guides of a revision: %+v", guides)
