@@ -17,6 +17,7 @@ import (
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/school/assign"
+	"readymargin/school/intake"
 )
 
 // written returns what a copy has in its work, by the labels of its kinds: texts of
@@ -182,6 +183,11 @@ func TestWordsAreMarkedInWords(t *testing.T) {
 		is("the words of the page are known", `[...document.querySelectorAll(".printed")].some((s) => s.textContent.includes("Carrick"))`),
 		choose("Carrick", "rocks,"), func() error { return p.ClickWords("Highlight") },
 		is("it is highlighted in words", `document.querySelector("[data-column] mark")?.textContent === "Carrick rocks,"`))
+	defer func() { // one of four pictures is taken, which is a circle about it, and left again
+		steps(t, func() error { return p.Click(`.one-of ~ .one-of button`) }, is("it is taken", `document.querySelectorAll('.take-picture[aria-pressed="true"]').length === 1`),
+			is("a circle is on the page", `document.querySelectorAll('[data-layer="work"]').length === 2`),
+			func() error { return p.Click(`.one-of button[aria-pressed="true"]`) }, is("it is left", `!document.querySelector('.take-picture[aria-pressed="true"]')`))
+	}()
 	var found []mark.Mark
 	for range 50 {
 		heads, err := home.Store.Heads(context.Background(), id, submission.Work)
@@ -375,4 +381,39 @@ func TestAWordIsLookedUp(t *testing.T) {
 	}
 	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, known, is("the words are shown again", inWords), choose,
 		is("what can be done with words is offered", `document.querySelector("[data-popover]:not([hidden]) button")`), is("but not to look them up", "!("+offered+")"))
+}
+
+// On the bench a teacher says what a picture shows, leaves another out as decoration, and
+// sets the language; the sheet in words has all of it.
+func TestPicturesAreDescribed(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	setSceneNamed(t, "Described")
+	teacher := personOf(t, "described.teacher")
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := home.School.Shelf.BringIn(ctx, teacher, intake.Upload{Name: "sheet.pdf", Data: file})
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	steps(t, func() error { return p.SignIn("described.teacher", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/worksheets/%d", w.ID)) },
+		is("the bench is ready", `document.querySelector("[data-screen]").dataset.ready`), func() error { return p.Click(`[data-place="words"] .take`) },
+		is("its four pictures are there", `document.querySelectorAll(".figure-said").length === 4`))
+	axeFinds(t, p, "the bench, in words")
+	steps(t, func() error { return p.Fill(`.figure-said textarea`, "A triangle on a staff, its point up") },
+		func() error { return p.Click(`.figure-said:nth-of-type(4) input[type="checkbox"]`) },
+		func() error {
+			_, err := browser.Eval[bool](p, `const s=document.querySelector("#bench-lang"); s.value="de"; s.dispatchEvent(new Event("change", {bubbles: true})); return true`)
+			return err
+		},
+		is("it is kept", `document.querySelector("[data-saved]").textContent.includes("Saved")`), func() error { time.Sleep(1500 * time.Millisecond); return nil },
+		is("all of it is kept", `document.querySelector("[data-saved]").textContent.includes("Saved")`),
+		func() error { return p.Go(fmt.Sprintf("/worksheets/%d/try#words", w.ID)) }, p.Ready,
+		is("the words are shown", inWords+` && document.querySelectorAll(".take-picture").length === 3`),
+		is("the picture is described", `document.querySelector('.take-picture[aria-label="A triangle on a staff, its point up"]')`),
+		is("the language is the teacher's", `document.querySelector('[data-words="1"]').lang === "de"`))
 }

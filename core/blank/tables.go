@@ -65,7 +65,7 @@ func apart(v []float64) []float64 {
 // Figures returns where the pictures and drawings of a page stand that are large
 // enough to say something, those that touch as one.
 func Figures(p Page, tables []words.Table) (out [][4]float64) {
-	const least, whole = 14, 0.85 // points along, of the page's area
+	const least, part, whole = 14, 120, 0.85 // points along, the same of what may be part of a drawing, of the page's area
 	var all []page.Rect
 	for _, a := range p.Art {
 		r := a.Rect.Intersect(page.R(0, 0, p.Width, p.Height))
@@ -73,7 +73,16 @@ func Figures(p Page, tables []words.Table) (out [][4]float64) {
 			all = append(all, r)
 		}
 	}
-	all = append(all, grids(p)...)
+	f := &finder{page: p, text: textOf(p.Words)}
+	f.across, f.down = straighten(p.Strokes)
+	cells := f.closed()
+	squared := f.squared(cells)
+	for i, c := range cells {
+		if squared[i] || c.empty && max(c.W(), c.H()) < part && f.attached(c.Rect) { // squared paper, and a box that is part of a drawing
+			all = append(all, c.Rect)
+		}
+	}
+	lines := f.short(part, tables) // which may go on from a drawing
 	for joined := true; joined; {
 		joined = false
 		for i := 0; i < len(all); i++ {
@@ -82,6 +91,18 @@ func Figures(p Page, tables []words.Table) (out [][4]float64) {
 					all[i], joined = all[i].Union(all[j]), true
 					all = slices.Delete(all, j, j+1)
 					j--
+				}
+			}
+		}
+	}
+	for grown := true; grown; {
+		grown = false
+		for i, r := range all {
+			for k, l := range lines {
+				if !r.Grow(3).Intersect(l).Empty() {
+					all[i], grown = r.Union(l), true
+					lines = slices.Delete(lines, k, k+1)
+					break
 				}
 			}
 		}
@@ -96,13 +117,21 @@ func Figures(p Page, tables []words.Table) (out [][4]float64) {
 	return out
 }
 
-// grids returns where squared paper stands, and the like for a curve or a chart.
-func grids(p Page) (out []page.Rect) {
-	f := &finder{page: p, text: textOf(p.Words)}
-	f.across, f.down = straighten(p.Strokes)
-	all := f.closed()
-	for i := range f.squared(all) {
-		out = append(out, all[i].Rect)
+// short returns the lines across and down that are no longer than that, but for those
+// of tables.
+func (f *finder) short(most float64, tables []words.Table) (out []page.Rect) {
+	const thin = 0.5
+	add := func(r page.Rect, long float64) {
+		in := slices.ContainsFunc(tables, func(t words.Table) bool { return t.Rect().Grow(2).Contains(r.Center()) })
+		if long < most && !in {
+			out = append(out, r)
+		}
+	}
+	for _, s := range f.across {
+		add(page.R(s.lo, s.at-thin, s.hi, s.at+thin), s.length())
+	}
+	for _, s := range f.down {
+		add(page.R(s.at-thin, s.lo, s.at+thin, s.hi), s.length())
 	}
 	return out
 }

@@ -57,7 +57,7 @@ func outline(pieces []Piece) string {
 				fmt.Fprintf(&b, "| %s\n", strings.Join(cells, " | "))
 			}
 		default:
-			fmt.Fprintf(&b, "%s %s\n", p.Kind, bits(p.Bits))
+			fmt.Fprintf(&b, "%s %s%s\n", p.Kind, p.Shows, bits(p.Bits))
 		}
 	}
 	return b.String()
@@ -101,10 +101,11 @@ func TestPieces(t *testing.T) {
 func TestATableInWords(t *testing.T) {
 	p := laid("80 114 12 Time", "180 114 12 Height", "80 144 12 05:12", "80 174 12 08:20")
 	p.Tables = []words.Table{{X: []float64{72, 170, 300}, Y: []float64{100, 130, 160, 190}}}
-	p.Figures = [][4]float64{{320, 100, 400, 190}}
+	p.Figures = [][4]float64{{320, 100, 400, 190}, {420, 100, 500, 190}}
 	g := worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Cell, 171, 131, 299, 159, ""), place(blank.Cell, 171, 161, 299, 189, "")}}
+	g.Figures = []worksheet.Figure{{Rect: worksheet.Box{321, 101, 399, 189}, Says: "A gauge at low water"}, {Rect: worksheet.Box{420, 100, 500, 190}, Plain: true}}
 	pieces := Of(p, g, page.Pt(595, 842))
-	const want = "| Time | Height\n| 05:12 | [blank 1 of 2: 05:12, Height]\n| 08:20 | [blank 2 of 2: 08:20, Height]\npicture \n"
+	const want = "| Time | Height\n| 05:12 | [blank 1 of 2: 05:12, Height]\n| 08:20 | [blank 2 of 2: 08:20, Height]\npicture A gauge at low water\n"
 	if got := outline(pieces); got != want || !pieces[0].Heads {
 		t.Errorf("%swant\n%s", got, want)
 	}

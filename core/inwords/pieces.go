@@ -23,7 +23,8 @@ func (l *layout) pieces() (out []Piece) {
 		case r.table >= 0:
 			out = append(out, l.table(r))
 		case r.figure:
-			out = append(out, Piece{Kind: Picture, Box: worksheet.BoxOf(r.box)})
+			d, _ := l.guide.Described(worksheet.BoxOf(r.box))
+			out = append(out, Piece{Kind: Picture, Box: worksheet.BoxOf(r.box), Shows: d.Says})
 		case len(r.signs) == 0: // a question that is not printed
 			q := l.guide.Questions[r.asks]
 			out = append(out, Piece{Kind: Heading, Level: levelOf(q.Number), Question: q.ID, Said: strings.TrimSpace(q.Number + " " + q.Text), Box: q.Rect})

@@ -76,7 +76,27 @@ type Guide struct {
 	Heads     []Head     `json:"heads,omitempty"` // of the file's contents list, which lead here
 	Links     []Link     `json:"links,omitempty"` // from here to other pages
 	Han       string     `json:"han,omitempty"`   // see words.Page.Han
-	Lang      string     `json:"lang,omitempty"`  // of the page, BCP 47; "" where it is not known
+	Figures   []Figure   `json:"figures,omitempty"`
+	Lang      string     `json:"lang,omitempty"` // of the page, BCP 47; "" where it is not known
+}
+
+// A Figure is a picture or a drawing on a page, as the teacher describes it for those
+// who do not see it.
+type Figure struct {
+	Rect  Box    `json:"r"`
+	Says  string `json:"t,omitempty"`
+	Plain bool   `json:"n,omitempty"` // it is decoration: nothing is lost without it
+}
+
+// Described returns what is said of a figure that was found on the page.
+func (g Guide) Described(found Box) (f Figure, ok bool) {
+	at := found.Rect().Center()
+	for _, f := range g.Figures {
+		if f.Rect.Rect().Center().Dist(at) < 6 {
+			return f, true
+		}
+	}
+	return Figure{}, false
 }
 
 // A Head is an entry of the contents list of a file, and where on the page it
@@ -190,6 +210,7 @@ func (l PageRef) guided(found Guide, seen map[string]bool) Guide {
 	if l.Questions != nil {
 		found.Questions = *l.Questions
 	}
+	found.Figures = l.Figures
 	return l.named(found, seen)
 }
 
@@ -272,8 +293,13 @@ func (l PageRef) checkGuide() error {
 			}
 		}
 	}
-	if len(l.Said) > maxSaid {
+	if len(l.Said) > maxSaid || len(l.Figures) > maxPlaces {
 		return ErrGuide
+	}
+	for _, f := range l.Figures {
+		if !f.Rect.check() || !short(maxText, f.Says) {
+			return ErrGuide
+		}
 	}
 	for _, m := range l.Said {
 		switch m.Body.(type) {
@@ -327,6 +353,14 @@ func (l PageRef) Turned(height float64) PageRef {
 			asks[i] = q
 		}
 		l.Questions = &asks
+	}
+	figures := make([]Figure, len(l.Figures))
+	for i, f := range l.Figures {
+		f.Rect = box(f.Rect)
+		figures[i] = f
+	}
+	if len(figures) > 0 {
+		l.Figures = figures
 	}
 	said := make([]mark.Mark, len(l.Said))
 	for i, m := range l.Said {

@@ -10,7 +10,7 @@ import { core } from './core.js';
 import { boundsOf, described } from './described.js';
 import { dye, isDyed } from './dyed.js';
 import * as margin from './margin.js';
-import { marks } from './marks.js';
+import { add, marks, set, together as atOnce } from './marks.js';
 import { ask } from './net.js';
 import { el, icon, node } from './paint.js';
 import { instruments } from './pointer.js';
@@ -23,6 +23,7 @@ const screen = document.querySelector('[data-screen]'),
   column = root.querySelector('[data-column]'),
   press = document.querySelector('[data-do="words"]');
 const AT = 150; // the scale of pictures that are cut from the page
+const ROOM = 8; // points between a picture and the circle about it
 const AHEAD = 40; // pages whose words are fetched before they are looked at
 const idle = (f) =>
   window.requestIdleCallback ? window.requestIdleCallback(f, { timeout: 2000 }) : setTimeout(f, 200);
@@ -56,7 +57,7 @@ export async function begin(view) {
 
 function build(pieces, view) {
   pages = pieces.map((all, i) => {
-    const page = { number: i + 1, places: [], bits: [], pieces: [] };
+    const page = { number: i + 1, places: [], bits: [], pieces: [], taken: [], pictures: 0 };
     page.box = el('section', { 'aria-label': `Page ${i + 1}`, lang: langOf(i + 1), data: { words: i + 1 } });
     let list = null;
     for (const p of all ?? []) {
@@ -88,22 +89,57 @@ function piece(p, page, view) {
     }
     case 'table':
       return table(p, inside);
-    case 'picture': {
-      const s = sheetOf(page.number),
-        [l, t, r, b] = p.x,
-        cut = node('svg', {
-          viewBox: `${l} ${t} ${r - l} ${b - t}`,
-          role: 'img',
-          'aria-label': p.a || `Picture on page ${page.number}, not described`,
-        });
-      cut.style.width = `${((r - l) / s.w) * 100}%`;
-      cut.append(node('image', { href: pictureAt(page.number, AT), width: s.w, height: s.h }));
-      return el('figure', {}, cut);
-    }
+    case 'picture':
+      return picture(p, page, view);
     default:
       return el('p', {}, ...inside(p.b));
   }
 }
+
+// picture cuts a picture from its page. Where one of several is asked for, it is pressed
+// to be taken: that draws a circle around it.
+function picture(p, page, view) {
+  const s = sheetOf(page.number),
+    [l, t, r, b] = p.x,
+    says = p.a || `Picture ${(page.pictures += 1)} on page ${page.number}, not described`,
+    cut = node('svg', { viewBox: `${l} ${t} ${r - l} ${b - t}`, role: 'img', 'aria-label': says });
+  cut.style.width = `${((r - l) / s.w) * 100}%`;
+  cut.append(node('image', { href: pictureAt(page.number, AT), width: s.w, height: s.h }));
+  const asks = page.pieces.findLast((x) => x.question)?.question,
+    q = guided()[page.number - 1]?.questions.find((x) => x.i === asks);
+  if (q?.m?.k !== 'options' || view.edit !== 'work') return el('figure', {}, cut);
+  cut.setAttribute('aria-hidden', 'true');
+  const take = el('button', { className: 'take-picture', 'aria-pressed': 'false', 'aria-label': says }, cut);
+  take.style.width = cut.style.width;
+  cut.style.width = '100%';
+  const circles = () =>
+    standing(page.number).filter(({ mark }) => {
+      const [x0, y0, x1, y1] = mark.body.rect ?? [];
+      return mark.kind === 'circle' && (x0 + x1) / 2 > l && (x0 + x1) / 2 < r && (y0 + y1) / 2 > t && (y0 + y1) / 2 < b;
+    });
+  take.addEventListener('click', () => {
+    const there = circles();
+    if (there.length)
+      atOnce(() => {
+        for (const e of there) set(e.mark.id, null, { layer: 'work' });
+      });
+    else {
+      const { color, width, opacity } = settings.shape;
+      add(
+        'circle',
+        page.number,
+        { color, width, opacity, rect: [l - ROOM, t - ROOM, r + ROOM, b + ROOM] },
+        { layer: 'work' },
+      );
+    }
+  });
+  page.taken.push(() => take.setAttribute('aria-pressed', String(circles().length > 0)));
+  return el('figure', { className: 'one-of' }, take);
+}
+
+// standing gives what the student has on a page.
+const standing = (number) =>
+  [...marks.shown.values()].filter((e) => e.layer === 'work' && !e.conflict && e.mark.page === number);
 
 function table(p, inside) {
   const row = (cells, y) =>
@@ -201,6 +237,7 @@ function bring() {
   const all = [...marks.shown.values()].filter((e) => !e.conflict);
   for (const page of pages) {
     for (const p of page.places) p.show();
+    for (const show of page.taken) show();
     const here = all.filter((e) => e.mark.page === page.number),
       s = sheetOf(page.number);
     dye(page.bits, here, s?.printed);
@@ -390,7 +427,7 @@ root.querySelector('[data-looks]').addEventListener('change', (e) => {
 // words are offered first.
 export function first() {
   look();
-  if (settings.view === 'words') show(true);
+  if (settings.view === 'words' || location.hash === '#words') show(true);
   else if (!settings.view && window.innerWidth <= 480 && window.innerHeight > window.innerWidth) offer();
 }
 

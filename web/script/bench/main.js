@@ -15,6 +15,7 @@ import { mode as points } from './points.js';
 import { mode as directions } from './directions.js';
 import { mode as key } from './key.js';
 import { mode as shelf } from './shelf.js';
+import { mode as words } from './words.js';
 
 const plain = { begin() {}, leave() {}, paint() {}, down: () => null };
 /** @type {Record<string, [string, string, any]>} sign, name, and what belongs to a place */
@@ -25,6 +26,7 @@ const PLACES = {
   directions: ['note', 'Directions', directions],
   key: ['key', 'Colour key', key],
   shelf: ['picture', 'Pictures', shelf],
+  words: ['words', 'In words', words],
 };
 const margin = document.querySelector('[data-margin]'),
   spine = document.querySelector('[data-spine]'),
