@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"readymargin/core/flow"
@@ -416,4 +418,29 @@ func TestPicturesAreDescribed(t *testing.T) {
 		is("the words are shown", inWords+` && document.querySelectorAll(".take-picture").length === 3`),
 		is("the picture is described", `document.querySelector('.take-picture[aria-label="A triangle on a staff, its point up"]')`),
 		is("the language is the teacher's", `document.querySelector('[data-words="1"]').lang === "de"`))
+}
+
+// F6 goes through the parts of the screen, and Shift with it the other way; what is not
+// shown is passed over.
+func TestOneKeyGoesThroughTheScreen(t *testing.T) {
+	t.Parallel()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "f6", file, 2)
+	p := tab(t, 1280, 800)
+	at := func(part string) func() error {
+		return func() error {
+			return p.Until("the focus is in "+part, fmt.Sprintf(`document.querySelector(%q).contains(document.activeElement)`, part))
+		}
+	}
+	on := func() error { return p.Key(kb.F6) }
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		func() error { return p.Until("it is there in words", `document.querySelector(".printed")`) },
+		on, at(".head"), on, at("[data-desk]"), on, at("[data-spine]"), on, at("[data-margin]"), on, at(".side"), on, at(".head"),
+		func() error {
+			return chromedp.Do(p.Ctx, chromedp.KeyEvent(kb.F6, chromedp.KeyModifiers(input.ModifierShift)))
+		}, at(".side"),
+		func() error { return p.Click(`[data-do="words"]`) }, on, at("[data-inwords]"))
 }

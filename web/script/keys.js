@@ -31,6 +31,7 @@ const table = [
   ['Space held', 'Move the page'],
   ['/', 'Find'],
   ['l', 'Listen from here on, or stop'],
+  ['F6', 'On to the next part of the screen: head, sheet, instruments, what is open, margin, pages'],
   ['w', 'The sheet in words, or the page'],
   ['Ctrl +, Ctrl −, Ctrl 0', 'Larger, smaller, fit the width'],
   ['Ctrl P', 'Take away, or print'],
@@ -122,6 +123,39 @@ document.addEventListener('keydown', (e) => {
   else if (extra[key]) {
     e.preventDefault();
     extra[key]();
+  }
+});
+
+// F6 goes from one part of the screen to the next, with Shift to the one before; what is
+// not shown is passed over.
+const PARTS = [
+  '.head',
+  '.screen:not(.in-words) > [data-desk], .in-words > [data-inwords]',
+  '[data-spine]',
+  '[data-popover]',
+  '[data-margin]',
+  '.side',
+];
+const CAN =
+  'a[href], button:not(:disabled), input:not(:disabled), select:not(:disabled), textarea:not(:disabled), summary';
+document.addEventListener('keydown', (e) => {
+  if (e.key !== 'F6' || document.querySelector('dialog[open]')) return;
+  e.preventDefault();
+  const parts = PARTS.map((p) => /** @type {HTMLElement} */ (document.querySelector(p))).filter((p) =>
+      p?.checkVisibility({ visibilityProperty: true }),
+    ),
+    at = parts.findIndex((p) => p.contains(document.activeElement)),
+    n = parts.length;
+  for (let i = 1; i <= n; i++) {
+    const part = parts[(Math.max(at, e.shiftKey ? at : -1) + (e.shiftKey ? n - i : i) + n) % n],
+      to =
+        part.tabIndex >= 0 || part.hasAttribute('tabindex')
+          ? part
+          : [...part.querySelectorAll(CAN)].find((x) => x.checkVisibility({ visibilityProperty: true }));
+    if (to) {
+      to.focus();
+      return;
+    }
   }
 });
 
