@@ -9,7 +9,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -440,7 +439,7 @@ func TestOneKeyGoesThroughTheScreen(t *testing.T) {
 		func() error { return p.Until("it is there in words", `document.querySelector(".printed")`) },
 		on, at(".head"), on, at("[data-desk]"), on, at("[data-spine]"), on, at("[data-margin]"), on, at(".side"), on, at(".head"),
 		func() error {
-			return chromedp.Do(p.Ctx, chromedp.KeyEvent(kb.F6, chromedp.KeyModifiers(input.ModifierShift)))
+			return chromedp.Do(p.Ctx, chromedp.KeyEvent(kb.F6, chromedp.KeyModifiers(8)))
 		}, at(".side"),
 		func() error { return p.Click(`[data-do="words"]`) }, on, at("[data-inwords]"))
 }
