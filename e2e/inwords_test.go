@@ -184,6 +184,7 @@ func TestWordsAreMarkedInWords(t *testing.T) {
 		is("the words of the page are known", `[...document.querySelectorAll(".printed")].some((s) => s.textContent.includes("Carrick"))`),
 		choose("Carrick", "rocks,"), func() error { return p.ClickWords("Highlight") },
 		is("it is highlighted in words", `document.querySelector("[data-column] mark")?.textContent === "Carrick rocks,"`))
+	steps(t, is("it is told, and that it is saved is not", `(() => { const told = document.querySelector("[data-told]").textContent; return told.includes("Highlight on “Carrick rocks,”") && !told.includes("Saved"); })()`))
 	defer func() { // one of four pictures is taken, which is a circle about it, and left again
 		steps(t, func() error { return p.Click(`.one-of ~ .one-of button`) }, is("it is taken", `document.querySelectorAll('.take-picture[aria-pressed="true"]').length === 1`),
 			is("a circle is on the page", `document.querySelectorAll('[data-layer="work"]').length === 2`),

@@ -109,6 +109,13 @@ func TaskOf(text string) (task Task, count int, each bool) {
 	return task, count, each
 }
 
+// Picks reports whether a question begins with a verb by which one of what is printed is
+// taken or marked, as "Circle the mark that …" does.
+func Picks(text string) bool {
+	first, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(text)), " ")
+	return begins(first, toMark) || begins(first, toTake)
+}
+
 func taskBy(verb string, after []string) Task {
 	switch {
 	case begins(verb, toJoin):

@@ -37,6 +37,7 @@ type Piece struct {
 	Question string        `json:"q,omitempty"` // the ID of the one that begins here
 	Said     string        `json:"s,omitempty"` // of a heading that is not printed
 	Bits     []Bit         `json:"b,omitempty"` // of all but a table and a picture
+	Taken    bool          `json:"o,omitempty"` // a picture that is one of several, of which the question wants some taken
 	Shows    string        `json:"a,omitempty"` // what a picture shows, as far as somebody has said so
 	Heads    bool          `json:"d,omitempty"` // the first row of a table says what its columns are
 	Rows     [][][]Bit     `json:"r,omitempty"` // of a table, row by row and cell by cell

@@ -97,6 +97,24 @@ func TestPieces(t *testing.T) {
 	}
 }
 
+// Of pictures behind a question that wants some taken each can be; a single one, or those
+// of another question, cannot.
+func TestPicturesThatAreTaken(t *testing.T) {
+	for text, want := range map[string]bool{"Circle the mark that you leave to port.": true, "Kreise das Seezeichen ein.": true, "Describe the marks.": false} {
+		p := laid("72 100 12 3. " + text)
+		p.Figures = [][4]float64{{72, 120, 120, 160}, {140, 120, 190, 160}}
+		g := worksheet.Guide{Questions: []worksheet.Question{{ID: "q", Number: "3.", Text: text, Rect: worksheet.Box{72, 90, 400, 102}}}}
+		for _, n := range []int{2, 1} {
+			p.Figures = p.Figures[:n]
+			for _, piece := range Of(p, g, page.Pt(595, 842)) {
+				if piece.Kind == Picture && piece.Taken != (want && n > 1) {
+					t.Errorf("%q with %d pictures: taken %v", text, n, piece.Taken)
+				}
+			}
+		}
+	}
+}
+
 // What stands in a table is named by the heads of its row and its column.
 func TestATableInWords(t *testing.T) {
 	p := laid("80 114 12 Time", "180 114 12 Height", "80 144 12 05:12", "80 174 12 08:20")

@@ -40,7 +40,31 @@ func (l *layout) pieces() (out []Piece) {
 		i++
 	}
 	l.call(out)
+	l.choices(out)
 	return out
+}
+
+// choices says which pictures are those that a question wants some of taken: two or more
+// behind it.
+func (l *layout) choices(pieces []Piece) {
+	wants := map[string]bool{}
+	for _, q := range l.guide.Questions {
+		wants[q.ID] = blank.Picks(q.Text) || q.Task != nil && q.Task.Kind == blank.Options
+	}
+	for i := 0; i < len(pieces); i++ {
+		if !wants[pieces[i].Question] {
+			continue
+		}
+		var pictures []int
+		for k := i + 1; k < len(pieces) && pieces[k].Question == ""; k++ {
+			if pieces[k].Kind == Picture {
+				pictures = append(pictures, k)
+			}
+		}
+		for _, k := range pictures {
+			pieces[k].Taken = len(pictures) > 1
+		}
+	}
 }
 
 // goesOn reports whether a row belongs to the text before it.

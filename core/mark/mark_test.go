@@ -309,7 +309,7 @@ func TestInstrumentsOfEveryKind(t *testing.T) {
 		}
 	}
 	for _, i := range Instruments {
-		if !used[i] {
+		if !used[i] && i != "look-up" { // which makes no mark
 			t.Errorf("nothing is made with %s", i)
 		}
 	}

@@ -63,16 +63,16 @@ export const textIn = (b) =>
     .join('\n');
 
 // setText writes a text into a place, in the look of what stands there; one that is too
-// long for it gets smaller, as far as letters in it may.
+// long for it gets smaller, as far as letters in it may. It says whether it has room.
 export function setText(b, text, merge) {
   const sheet = sheetOf(b.page),
     there = standsIn(b).find(mayChange),
     id = there?.mark.id ?? newId();
   if (!text.trim()) {
     if (there) set(id, null, { merge, layer: 'work' });
-    return;
+    return true;
   }
-  const body = b.k === 'comb' && b.m ? combed(b, text) : lain(b, sheet, text, there),
+  const { body, room } = b.k === 'comb' && b.m ? { body: combed(b, text), room: true } : lain(b, sheet, text, there),
     whole = b.f ? { field: b.f, values: [text + goneOn(b)], rect: b.r, text: body } : body;
   const mark = { ...(there?.mark ?? {}), id, page: b.page, kind: b.f ? 'widget' : 'freetext', body: whole };
   if (!there) {
@@ -80,6 +80,7 @@ export function setText(b, text, merge) {
     if (marks.mode.helper) mark.helper = marks.mode.helper;
   }
   set(id, mark, { merge, written: true, layer: 'work' });
+  return room;
 }
 
 const combed = (b, text) => ({
@@ -114,5 +115,5 @@ function lain(b, sheet, text, there) {
     size = Math.max(size - 0.5, LEAST * b.s);
   }
   if (/\p{Script=Han}/u.test(text) && han()) set.lang = han();
-  return set;
+  return { body: set, room: fits(set, size) };
 }

@@ -12,6 +12,7 @@ import { dye, isDyed } from './dyed.js';
 import * as margin from './margin.js';
 import { add, marks, set, together as atOnce } from './marks.js';
 import { ask } from './net.js';
+import { tell } from './told.js';
 import { el, icon, node } from './paint.js';
 import { instruments } from './pointer.js';
 import { keep, settings } from './settings.js';
@@ -105,9 +106,7 @@ function picture(p, page, view) {
     cut = node('svg', { viewBox: `${l} ${t} ${r - l} ${b - t}`, role: 'img', 'aria-label': says });
   cut.style.width = `${((r - l) / s.w) * 100}%`;
   cut.append(node('image', { href: pictureAt(page.number, AT), width: s.w, height: s.h }));
-  const asks = page.pieces.findLast((x) => x.question)?.question,
-    q = guided()[page.number - 1]?.questions.find((x) => x.i === asks);
-  if (q?.m?.k !== 'options' || view.edit !== 'work') return el('figure', {}, cut);
+  if (!p.o || view.edit !== 'work') return el('figure', {}, cut);
   cut.setAttribute('aria-hidden', 'true');
   const take = el('button', { className: 'take-picture', 'aria-pressed': 'false', 'aria-label': says }, cut);
   take.style.width = cut.style.width;
@@ -272,6 +271,37 @@ function bring() {
   }
   given();
   house();
+  tellOf(all);
+}
+
+// tellOf tells what somebody has just made or taken away themselves; what is typed they
+// hear anyway.
+let known = new Map(),
+  knownOf = '';
+function tellOf(all) {
+  const { view } = marks,
+    of = `${view.copy} ${view.attempt}`,
+    now = new Map(
+      all
+        .filter((e) => e.mine && !['reply', 'paper', 'widget', 'freetext'].includes(e.mark.kind))
+        .map((e) => [e.mark.id, e]),
+    );
+  if (of === knownOf) {
+    for (const [id, e] of now) {
+      if (known.has(id)) continue;
+      const page = pages[e.mark.page - 1],
+        said =
+          page?.places.map((p) => ({ r: p.of.r, name: p.name, text: p.of.k === 'tick' ? '' : textIn(p.of) })) ?? [];
+      tell(
+        e.mark.kind === 'note'
+          ? 'Note kept'
+          : described([e], said, sheetOf(e.mark.page)?.printed)[0].replace(' by you', ''),
+      );
+    }
+    if ([...known.keys()].some((id) => !now.has(id))) tell('Taken away');
+  }
+  known = now;
+  knownOf = of;
 }
 
 // nearest gives the piece of a page that something belongs to: the last that begins

@@ -117,13 +117,18 @@ function writes(one) {
     });
   if (of.m) input.maxLength = of.m;
   if (single) input.style.setProperty('--wide', `${Math.min(Math.max((of.r[2] - of.r[0]) / 16, 5), 24)}em`);
+  const full = el(
+    'small',
+    { className: 'full', role: 'status', hidden: true },
+    'This is longer than the place on the page has room for.',
+  );
   let timer = 0,
     merge = '';
   const take = () => {
     clearTimeout(timer);
     if (!timer) return;
     timer = 0;
-    setText(of, input.value, merge);
+    full.hidden = setText(of, input.value, merge);
     hold('typing', false);
     grow();
   };
@@ -141,7 +146,7 @@ function writes(one) {
   });
   input.addEventListener('blur', take);
   addEventListener('pagehide', take);
-  one.box = input;
+  one.box = el('span', { className: single ? 'one-line' : 'many-lines' }, input, full);
   one.show = () => {
     if (timer) return; // what is being typed there comes first
     const now = textIn(of);

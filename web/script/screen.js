@@ -35,6 +35,7 @@ import './aloud.js';
 import { instruments } from './pointer.js';
 import { ask } from './net.js';
 import { toast } from './toast.js';
+import { tell } from './told.js';
 import './keys.js';
 import './window.js';
 
@@ -125,6 +126,7 @@ async function known(view) {
   said = view.said ?? 0;
 }
 
+let whose = ''; // copy is open
 async function show(view) {
   marks.view = view;
   Object.assign(marks.mode, { own: false, helper: '' });
@@ -135,6 +137,11 @@ async function show(view) {
   queue.start();
   blanks.begin(view);
   (view.teacher ? teacher : student).draw(view);
+  if (view.teacher && view.student !== whose) {
+    document.title = `${view.student}: ${view.title} · Ready Margin`;
+    if (whose) tell(`The copy of ${view.student} is open.`);
+    whose = view.student;
+  }
   pagenav.current(surface.sheets[0]);
   const newest = view.marks
     .filter((m) => m.layer === view.edit)

@@ -12,6 +12,7 @@ import { picked } from './pick.js';
 import { finish, typed } from './type.js';
 import { fill } from './popover.js';
 import { toast } from './toast.js';
+import { tell } from './told.js';
 
 const spine = document.querySelector('[data-spine]'),
   popover = document.querySelector('[data-popover]');
@@ -120,7 +121,9 @@ export function pressDigit(n) {
   const stepped = names.includes(hand.name) && names.length > 1;
   close();
   take(settings.place[place]);
-  if (stepped) toast(`${NAMES[settings.place[place]]} is in your hand.`);
+  const words = `${NAMES[settings.place[place]]} is in your hand.`;
+  if (stepped) toast(words);
+  else tell(words);
 }
 
 hand.onChange = () => {

@@ -64,7 +64,7 @@ function tell(r, what, merge) {
       all = (l.figures ??= []),
       now = all.find((f) => same(f.r, r));
     if (now) Object.assign(now, what);
-    else all.push({ r, ...what });
+    else all.push({ r: [...r], ...what });
   }, merge);
 }
 
