@@ -60,19 +60,19 @@ function build(pieces, view) {
   pages = pieces.map((all, i) => {
     const page = { number: i + 1, places: [], bits: [], pieces: [], taken: [], pictures: 0 };
     page.box = el('section', { 'aria-label': `Page ${i + 1}`, lang: langOf(i + 1), data: { words: i + 1 } });
-    let list = null;
+    let group = /** @type {any} */ (null); // items of a list, or pictures of which some are taken
     for (const p of all ?? []) {
-      const element = piece(p, page, view);
-      if (p.k === 'item') {
-        if (!list) page.box.append((list = el('ul')));
-        list.append(el('li', {}, ...element.childNodes));
-      } else {
-        list = null;
-        page.box.append(element);
+      const element = piece(p, page, view),
+        kind = p.k === 'item' ? 'item' : p.o ? 'choice' : '';
+      if (!kind || group?.kind !== kind) {
+        const box = kind === 'item' ? el('ul') : kind ? el('div', { className: 'choices-row' }) : element,
+          extra = el('div', { className: 'extra' });
+        page.box.append(box, extra);
+        group = { kind, box, extra };
       }
-      const extra = el('div', { className: 'extra' });
-      (p.k === 'item' ? list : element).after(extra);
-      page.pieces.push({ box: p.x, extra, question: p.q, of: p });
+      if (kind === 'item') group.box.append(el('li', {}, ...element.childNodes));
+      else if (kind) group.box.append(element);
+      page.pieces.push({ box: p.x, extra: group.extra, question: p.q, of: p });
     }
     return page;
   });
@@ -109,7 +109,6 @@ function picture(p, page, view) {
   if (!p.o || view.edit !== 'work') return el('figure', {}, cut);
   cut.setAttribute('aria-hidden', 'true');
   const take = el('button', { className: 'take-picture', 'aria-pressed': 'false', 'aria-label': says }, cut);
-  take.style.width = cut.style.width;
   cut.style.width = '100%';
   const circles = () =>
     standing(page.number).filter(({ mark }) => {
@@ -132,7 +131,7 @@ function picture(p, page, view) {
       );
     }
   });
-  page.taken.push(() => take.setAttribute('aria-pressed', String(circles().length > 0)));
+  page.taken.push({ circles, show: () => take.setAttribute('aria-pressed', String(circles().length > 0)) });
   return el('figure', { className: 'one-of' }, take);
 }
 
@@ -236,11 +235,14 @@ function bring() {
   const all = [...marks.shown.values()].filter((e) => !e.conflict);
   for (const page of pages) {
     for (const p of page.places) p.show();
-    for (const show of page.taken) show();
+    for (const one of page.taken) one.show();
     const here = all.filter((e) => e.mark.page === page.number),
       s = sheetOf(page.number);
     dye(page.bits, here, s?.printed);
-    const answers = new Set(page.places.flatMap((p) => answering(p.of))),
+    const answers = new Set([
+        ...page.places.flatMap((p) => answering(p.of)),
+        ...page.taken.flatMap((x) => x.circles()),
+      ]),
       said = page.places.map((p) => ({ r: p.of.r, name: p.name, text: p.of.k === 'tick' ? '' : textIn(p.of) })),
       at = new Map(page.pieces.map((p) => [p, []]));
     for (const e of here) {
