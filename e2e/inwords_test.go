@@ -87,6 +87,9 @@ func TestASheetIsFilledInInWords(t *testing.T) {
 	press := func(selector string) func() error { return func() error { return p.Click(selector) } }
 	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(at) }, p.Ready,
 		is("it is there in words", `document.querySelectorAll('[data-column] input').length > 5`))
+	if early, err := browser.Eval[int](p, `return document.querySelectorAll("[data-column] image[href]").length`); err != nil || early > 0 {
+		t.Errorf("%d pictures are fetched though the page is shown, %v", early, err)
+	}
 	if _, err := browser.Eval[bool](p, `window.asked = []; const f = window.fetch; window.fetch = (...a) => { window.asked.push(String(a[0])); return f(...a); }; return true`); err != nil {
 		t.Fatal(err)
 	}
@@ -185,6 +188,7 @@ func TestWordsAreMarkedInWords(t *testing.T) {
 		choose("Carrick", "rocks,"), func() error { return p.ClickWords("Highlight") },
 		is("it is highlighted in words", `document.querySelector("[data-column] mark")?.textContent === "Carrick rocks,"`))
 	steps(t, is("it is told, and that it is saved is not", `(() => { const told = document.querySelector("[data-told]").textContent; return told.includes("Highlight on “Carrick rocks,”") && !told.includes("Saved"); })()`))
+	steps(t, is("its pictures are fetched by now", `document.querySelectorAll(".take-picture image[href]").length === 4`))
 	defer func() { // one of four pictures is taken, which is a circle about it, and left again
 		steps(t, func() error { return p.Click(`.one-of ~ .one-of button`) }, is("it is taken", `document.querySelectorAll('.take-picture[aria-pressed="true"]').length === 1`),
 			is("a circle is on the page", `document.querySelectorAll('[data-layer="work"]').length === 2`),

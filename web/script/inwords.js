@@ -97,6 +97,19 @@ function piece(p, page, view) {
   }
 }
 
+// A picture is fetched when it comes near in words, and never where the page is shown.
+const near = new IntersectionObserver(
+  (seen) => {
+    for (const { isIntersecting, target } of seen) {
+      if (!isIntersecting || !shown()) continue;
+      near.unobserve(target);
+      target.removeAttribute('data-waits');
+      target.firstElementChild.setAttribute('href', /** @type {SVGElement} */ (target).dataset.shows);
+    }
+  },
+  { root, rootMargin: '100% 0px' },
+);
+
 // picture cuts a picture from its page. Where one of several is asked for, it is pressed
 // to be taken: that draws a circle around it.
 function picture(p, page, view) {
@@ -105,7 +118,10 @@ function picture(p, page, view) {
     says = p.a || `Picture ${(page.pictures += 1)} on page ${page.number}, not described`,
     cut = node('svg', { viewBox: `${l} ${t} ${r - l} ${b - t}`, role: 'img', 'aria-label': says });
   cut.style.width = `${((r - l) / s.w) * 100}%`;
-  cut.append(node('image', { href: pictureAt(page.number, AT), width: s.w, height: s.h }));
+  cut.append(node('image', { width: s.w, height: s.h }));
+  cut.dataset.shows = pictureAt(page.number, AT);
+  cut.dataset.waits = '';
+  near.observe(cut);
   if (!p.o || view.edit !== 'work') return el('figure', {}, cut);
   cut.setAttribute('aria-hidden', 'true');
   const take = el('button', { className: 'take-picture', 'aria-pressed': 'false', 'aria-label': says }, cut);
@@ -375,6 +391,10 @@ export function show(on) {
   root.setAttribute('role', on ? 'main' : 'region');
   surface.desk.inert = on;
   reach();
+  for (const cut of column.querySelectorAll('[data-waits]')) {
+    near.unobserve(cut); // what was seen before they were shown does not count
+    near.observe(cut);
+  }
   if (on) house();
   else margin.gatherHome();
   if (on) to(from);
