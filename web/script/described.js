@@ -89,12 +89,21 @@ function where(e, places, printed) {
     .join(' ')}”`;
 }
 
-// described gives a sentence for a mark; like marks in one place are said as one.
+// described gives a sentence for a mark; like marks in one place are said as one. What was
+// said of a version is kept as long as the places hold the same.
+const kept = new Map(); // by version: [what the places held, words]
 export function described(entries, places, printed) {
-  const out = new Map();
+  const out = new Map(),
+    held = `${places.map((p) => p.text).join('|')} ${printed?.length}`;
   for (const e of entries) {
-    const key = `${what(e)} by ${whose(e)} ${where(e, places, printed)}`.trim();
-    out.set(key, (out.get(key) ?? 0) + 1);
+    const [of, said] = kept.get(e.version) ?? [];
+    let words = said;
+    if (of !== held) {
+      words = `${what(e)} by ${whose(e)} ${where(e, places, printed)}`.trim();
+      if (kept.size > MOST) kept.clear();
+      kept.set(e.version, [held, words]);
+    }
+    out.set(words, (out.get(words) ?? 0) + 1);
   }
   return [...out].map(([words, n]) => (n > 1 ? `${n} times: ${words}` : words));
 }

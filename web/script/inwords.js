@@ -235,13 +235,19 @@ export function toPage(number, y) {
 // sync brings everything in line with what is on the copy.
 let waits = 0;
 export function soon() {
-  if (waits || !built) return;
-  const run = () => {
-    waits = 0;
-    sync();
-  };
-  waits = shown() ? requestAnimationFrame(run) : /** @type {any} */ (setTimeout(() => idle(run), 250)); // the hand comes first
+  if (!built) return;
+  if (shown()) {
+    waits ||= requestAnimationFrame(() => {
+      waits = 0;
+      sync();
+    });
+    return;
+  }
+  clearTimeout(later);
+  later = /** @type {any} */ (setTimeout(() => idle(sync), REST)); // the hand comes first
 }
+let later = 0;
+const REST = 900; // milliseconds without a change, where the page is shown
 
 function sync() {
   together(bring);
