@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -90,7 +91,7 @@ func TestASheetInWords(t *testing.T) {
 						names[b.Name] = true
 					}
 				}
-				out, err := exec.Command("pdftotext", "-f", num(i+1), "-l", num(i+1), at, "-").Output()
+				out, err := exec.Command("pdftotext", "-f", strconv.Itoa(i+1), "-l", strconv.Itoa(i+1), at, "-").Output()
 				if err != nil {
 					t.Fatalf("pdftotext (apt-get install poppler-utils): %v", err)
 				}
@@ -103,8 +104,6 @@ func TestASheetInWords(t *testing.T) {
 		})
 	}
 }
-
-func num(n int) string { return string(rune('0' + n)) }
 
 // common is how long the longest sequence is that both have.
 func common(a, b []string) int {

@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"readymargin/core/aloud"
-	"readymargin/core/language"
 	"readymargin/voice"
 )
 
@@ -66,16 +65,14 @@ func say(ctx context.Context, args []string) error {
 
 // readOut says a text sentence by sentence, one behind the other.
 func readOut(ctx context.Context, engine aloud.Engine, text, tag string) (wav []byte, out saying, err error) {
-	if tag == "" {
-		if tag = language.Guess(text); tag == "" {
-			tag = "en"
-		}
-	}
-	out = saying{Language: tag, Words: []saidWord{}, Spoken: []saidPhrase{}}
 	var tokens []aloud.Token
 	for _, w := range strings.Fields(text) {
 		tokens = append(tokens, aloud.Token{Text: w})
 	}
+	if tag == "" {
+		tag = aloud.LanguageOf(tokens)
+	}
+	out = saying{Language: tag, Words: []saidWord{}, Spoken: []saidPhrase{}}
 	var samples []byte
 	rate := 0
 	for _, s := range aloud.Sentences(tokens, tag) {

@@ -4,11 +4,14 @@
 package aloud
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"readymargin/core/language"
 )
 
 // A Token is a printed word, or a place to write with what stands in it.
@@ -71,6 +74,15 @@ func Sentences(tokens []Token, language string) (out []Sentence) {
 		from = to
 	}
 	return out
+}
+
+// LanguageOf guesses in which language something is to be said: English where nothing tells.
+func LanguageOf(tokens []Token) string {
+	var all []string
+	for _, t := range tokens {
+		all = append(all, t.Text)
+	}
+	return cmp.Or(language.Guess(strings.Join(all, " ")), "en")
 }
 
 func isSaid(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '…' }

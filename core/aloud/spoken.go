@@ -150,16 +150,15 @@ func (w words) raise(base, up string) string {
 			}
 		}
 	}
-	lower := []rune(base)
 	if unit := w.units[base+up]; unit != [2]string{} {
 		return unit[1]
 	}
 	switch {
 	case strings.HasSuffix(up, "⁺") || strings.HasSuffix(up, "⁻"): // of an ion
 		return strings.TrimSpace(w.word(base) + " " + plain + " " + sign)
-	case plain == "2" && sign == "" && len(lower) > 0:
+	case plain == "2" && sign == "" && base != "":
 		return w.word(base) + " " + w.squared
-	case plain == "3" && sign == "" && len(lower) > 0:
+	case plain == "3" && sign == "" && base != "":
 		return w.word(base) + " " + w.cubed
 	}
 	return strings.Join(strings.Fields(w.word(base)+" "+w.power+" "+sign+" "+plain), " ")

@@ -8,13 +8,19 @@ import (
 	"readymargin/core/words"
 )
 
-// Tables returns the tables of a page that are ruled: at least two by two cells that
-// touch, with print in some of them.
-func Tables(p Page) (out []words.Table) {
+// Drawn returns the tables of a page that are ruled, and where its figures stand.
+func Drawn(p Page) (tables []words.Table, figures [][4]float64) {
 	f := &finder{page: p, text: textOf(p.Words)}
 	f.across, f.down = straighten(p.Strokes)
-	all := f.closed()
-	squared := f.squared(all)
+	cells := f.closed()
+	squared := f.squared(cells)
+	tables = f.tables(cells, squared)
+	return tables, f.figures(cells, squared, tables)
+}
+
+// tables returns those that are ruled: at least two by two cells that touch, with print
+// in some of them.
+func (f *finder) tables(all []cell, squared map[int]bool) (out []words.Table) {
 	of := make([]int, len(all)) // which group each belongs to
 	for i := range of {
 		of[i] = i
@@ -44,7 +50,7 @@ func Tables(p Page) (out []words.Table) {
 			continue
 		}
 		t, printed := words.Table{X: x, Y: y}, map[[2]int]bool{}
-		for _, w := range p.Words {
+		for _, w := range f.page.Words {
 			if row, column, in := t.Cell(w.Rect().Center()); in && !IsRun(w.Text) {
 				printed[[2]int{row, column}] = true
 			}
@@ -62,10 +68,11 @@ func apart(v []float64) []float64 {
 	return slices.CompactFunc(v, func(a, b float64) bool { return math.Abs(a-b) < 4 })
 }
 
-// Figures returns where the pictures and drawings of a page stand that are large
+// figures returns where the pictures and drawings of a page stand that are large
 // enough to say something, those that touch as one.
-func Figures(p Page, tables []words.Table) (out [][4]float64) {
+func (f *finder) figures(cells []cell, squared map[int]bool, tables []words.Table) (out [][4]float64) {
 	const least, part, whole = 14, 120, 0.85 // points along, the same of what may be part of a drawing, of the page's area
+	p := f.page
 	var all []page.Rect
 	for _, a := range p.Art {
 		r := a.Rect.Intersect(page.R(0, 0, p.Width, p.Height))
@@ -73,10 +80,6 @@ func Figures(p Page, tables []words.Table) (out [][4]float64) {
 			all = append(all, r)
 		}
 	}
-	f := &finder{page: p, text: textOf(p.Words)}
-	f.across, f.down = straighten(p.Strokes)
-	cells := f.closed()
-	squared := f.squared(cells)
 	for i, c := range cells {
 		if squared[i] || c.empty && max(c.W(), c.H()) < part && f.attached(c.Rect) { // squared paper, and a box that is part of a drawing
 			all = append(all, c.Rect)

@@ -48,9 +48,8 @@ func (p Page) Flat() blank.Page {
 // TextLayer returns what is printed on the page, with the tables and figures that its
 // lines and pictures make.
 func (p Page) TextLayer() words.Page {
-	out, flat := p.Print, p.Flat()
-	out.Tables = blank.Tables(flat)
-	out.Figures = blank.Figures(flat, out.Tables)
+	out := p.Print
+	out.Tables, out.Figures = blank.Drawn(p.Flat())
 	return out
 }
 

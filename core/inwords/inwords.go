@@ -93,13 +93,14 @@ func (r *row) add(s sign) {
 
 // layout is a page on the way to its pieces.
 type layout struct {
-	print  words.Page
-	guide  worksheet.Guide
-	of     []int
-	rows   []row
-	usual  float64 // the size of most letters
-	tables map[int][][][]sign
-	names  []string // of the places, where a table or a row gives one
+	print   words.Page
+	guide   worksheet.Guide
+	of      []int
+	rows    []row
+	usual   float64 // the size of most letters
+	columns bool    // it is read in columns
+	tables  map[int][][][]sign
+	names   []string // of the places, where a table or a row gives one
 }
 
 // Of returns a page in words. size is the page's, in points.
@@ -107,6 +108,7 @@ func Of(print words.Page, guide worksheet.Guide, size page.Point) []Piece {
 	l := &layout{print: print, guide: guide, of: guide.Of(), tables: map[int][][][]sign{}, names: make([]string, len(guide.Blanks))}
 	l.readWords()
 	l.usual = l.usualSize()
+	l.columns = l.inColumns()
 	for _, i := range l.inTables() {
 		l.place(i)
 	}
@@ -308,8 +310,8 @@ func abreast(figures [][4]float64) (out []page.Rect) {
 	return out
 }
 
-// columns reports whether the page is read in columns: one goes back up on it.
-func (l *layout) columns() bool {
+// inColumns reports whether the page is read in columns: one goes back up on it.
+func (l *layout) inColumns() bool {
 	low := math.Inf(-1)
 	for _, r := range l.rows {
 		if r.size > 0 && r.baseline < low-3*l.usual {
@@ -324,9 +326,8 @@ func (l *layout) columns() bool {
 // stand in its own.
 func (l *layout) insert(r row) {
 	at, low := 0, math.Inf(-1)
-	columns := l.columns()
 	for n, o := range l.rows {
-		if columns && (o.box.Min.X > r.box.Max.X+4 || o.box.Max.X < r.box.Min.X-40) {
+		if l.columns && (o.box.Min.X > r.box.Max.X+4 || o.box.Max.X < r.box.Min.X-40) {
 			continue
 		}
 		top := cmp.Or(o.baseline, o.box.Min.Y)

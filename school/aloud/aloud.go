@@ -10,7 +10,6 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/aloud"
-	"readymargin/core/language"
 	"readymargin/school"
 )
 
@@ -27,9 +26,6 @@ type Aloud struct{ voice Voice }
 
 // New returns one; without a voice it says nothing.
 func New(v Voice) *Aloud { return &Aloud{voice: v} }
-
-// Speaks reports whether there is a voice.
-func (a *Aloud) Speaks() bool { return a.voice != nil }
 
 // Asked is a passage, and which of its sentences is to be said.
 type Asked struct {
@@ -75,13 +71,7 @@ func (a *Aloud) Say(ctx context.Context, who school.Person, q Asked) (Said, erro
 	}
 	out := Said{Language: q.Language}
 	if out.Language == "" {
-		var all []string
-		for _, t := range q.Tokens {
-			all = append(all, t.Text)
-		}
-		if out.Language = language.Guess(strings.Join(all, " ")); out.Language == "" {
-			out.Language = "en"
-		}
+		out.Language = aloud.LanguageOf(q.Tokens)
 	}
 	sentences := aloud.Sentences(q.Tokens, out.Language)
 	if len(sentences) == 0 {

@@ -226,7 +226,7 @@ export function readHere() {
     stop();
     return;
   }
-  const at = inwords.here() ?? { number: 1, y: 0 };
+  const at = inwords.current() ?? { number: 1, y: 0 };
   read(inwords.passages({ number: at.number, y: at.y }));
 }
 

@@ -16,18 +16,26 @@ function box(q) {
   return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
 }
 
+// under tells of a printed word whether its middle is under quads.
+export function under(quads) {
+  const boxes = (quads ?? []).map(box);
+  return ({ b }) => {
+    const x = (b[0] + b[2]) / 2,
+      y = (b[1] + b[3]) / 2;
+    return boxes.some((q) => x > q[0] && x < q[2] && y > q[1] && y < q[3]);
+  };
+}
+
 // dye dyes the words of bits by the marks of their page; printed are its words with
 // their places, where they are known.
 export function dye(bits, entries, printed) {
   const on = new Map(); // the marks on a word, by its number
   for (const e of printed ? entries : []) {
     if (!KINDS[e.mark.kind]) continue;
-    for (const q of (e.mark.body.quadPoints ?? []).map(box))
-      printed.forEach(({ b }, i) => {
-        const x = (b[0] + b[2]) / 2,
-          y = (b[1] + b[3]) / 2;
-        if (x > q[0] && x < q[2] && y > q[1] && y < q[3]) on.set(i, [...(on.get(i) ?? []), e]);
-      });
+    const covers = under(e.mark.body.quadPoints);
+    printed.forEach((w, i) => {
+      if (covers(w)) on.set(i, [...(on.get(i) ?? []), e]);
+    });
   }
   for (const bit of bits) {
     const runs = []; // [marks, words]

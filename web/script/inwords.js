@@ -3,8 +3,8 @@
 // the same: what is typed there is the mark on the page, and the other way round. Where
 // the page is shown, it is there for those who do not see it.
 
-import { answering, place } from './places.js';
-import { textIn, together } from './answers.js';
+import { place } from './places.js';
+import { standsIn, textIn, together } from './answers.js';
 import { guided } from './blanks.js';
 import { core } from './core.js';
 import { boundsOf, described } from './described.js';
@@ -29,7 +29,7 @@ const AHEAD = 40; // pages whose words are fetched before they are looked at
 const idle = (f) =>
   window.requestIdleCallback ? window.requestIdleCallback(f, { timeout: 2000 }) : setTimeout(f, 200);
 
-let pages = [], // {number, pieces: [{box, element, extra, question}], bits, places}
+let pages = [], // {number, box, places, bits, pieces: [{box, extra, question, of}], taken, pictures}
   fetched = { sheet: 0, pieces: null },
   built = null;
 
@@ -249,6 +249,12 @@ export function soon() {
 let later = 0;
 const REST = 900; // milliseconds without a change, where the page is shown
 
+// writtenIn gives what is written in a place; a tick is no writing.
+const writtenIn = (of) => (of.k === 'tick' ? '' : textIn(of));
+
+// held gives the places of a page, with what is written in them.
+const held = (page) => page.places.map((p) => ({ r: p.of.r, name: p.name, text: writtenIn(p.of) }));
+
 function sync() {
   together(bring);
 }
@@ -261,11 +267,8 @@ function bring() {
     const here = all.filter((e) => e.mark.page === page.number),
       s = sheetOf(page.number);
     dye(page.bits, here, s?.printed);
-    const answers = new Set([
-        ...page.places.flatMap((p) => answering(p.of)),
-        ...page.taken.flatMap((x) => x.circles()),
-      ]),
-      said = page.places.map((p) => ({ r: p.of.r, name: p.name, text: p.of.k === 'tick' ? '' : textIn(p.of) })),
+    const answers = new Set([...page.places.flatMap((p) => standsIn(p.of)), ...page.taken.flatMap((x) => x.circles())]),
+      said = held(page),
       at = new Map(page.pieces.map((p) => [p, []]));
     for (const e of here) {
       if (answers.has(e) || ['note', 'reply', 'paper'].includes(e.mark.kind)) continue;
@@ -314,8 +317,7 @@ function tellOf(all) {
     for (const [id, e] of now) {
       if (known.has(id)) continue;
       const page = pages[e.mark.page - 1],
-        said =
-          page?.places.map((p) => ({ r: p.of.r, name: p.name, text: p.of.k === 'tick' ? '' : textIn(p.of) })) ?? [];
+        said = page ? held(page) : [];
       tell(
         e.mark.kind === 'note'
           ? 'Note kept'
@@ -409,7 +411,7 @@ export function show(on) {
 }
 
 // current gives which part of which page is seen now.
-function current() {
+export function current() {
   if (!shown()) {
     if (surface.desk.scrollTop < 40) return { number: 1, y: 0 };
     const frame = surface.desk.getBoundingClientRect(),
@@ -512,7 +514,7 @@ function tokensOf({ of }, page) {
     for (const b of bits ?? [])
       if (b.p) {
         const one = page.places.find((x) => x.of.place === b.p - 1);
-        if (one) out.push({ t: one.of.k === 'tick' ? '' : textIn(one.of), p: true, one });
+        if (one) out.push({ t: writtenIn(one.of), p: true, one });
       } else b.t.split(' ').forEach((t, i) => out.push({ t, page: page.number, word: (b.f ?? 0) + i }));
   };
   const pause = (sign) => {
@@ -564,9 +566,6 @@ export function withWord(number, word) {
 }
 
 export const langOf = (number) => guided()[number - 1]?.lang || marks.view.lang || '';
-
-// here gives where one reads now.
-export const here = () => current();
 
 // rangeOf gives where a printed word stands in the column.
 export function rangeOf(number, word) {

@@ -13,9 +13,6 @@ import { isOneLine } from './type.js';
 const WRITTEN = ['line', 'lines', 'cell', 'box', 'comb', 'room', 'number'];
 const SOON = 200; // milliseconds after a letter until it is kept
 
-// answering gives what on the page is what a place holds.
-export const answering = standsIn;
-
 const mayWrite = () => marks.view.edit === 'work' && !marks.view.teacher;
 
 /**

@@ -15,6 +15,7 @@ import { toast } from './toast.js';
 import * as inwords from './inwords.js';
 import { readWords } from './aloud.js';
 import { lookUp } from './lookup.js';
+import { under } from './dyed.js';
 
 let laid = false,
   timer = 0;
@@ -43,14 +44,7 @@ function chosen() {
 
 // wordsIn gives the numbers of the words of a run: the first, and that behind the last.
 function wordsIn({ sheet, run }) {
-  const within = ({ b }) =>
-    run.quadPoints.some((q) => {
-      const x = (b[0] + b[2]) / 2,
-        y = (b[1] + b[3]) / 2;
-      return (
-        x > Math.min(q[0], q[4]) && x < Math.max(q[2], q[6]) && y > Math.min(q[1], q[3]) && y < Math.max(q[5], q[7])
-      );
-    });
+  const within = under(run.quadPoints);
   const from = sheet.printed?.findIndex(within) ?? -1;
   return from < 0 ? null : [from, sheet.printed.findLastIndex(within) + 1];
 }
