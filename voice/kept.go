@@ -43,22 +43,23 @@ func NewShelf(engine aloud.Engine, dir string) (*Shelf, error) {
 // Say has a text said, or finds that it was. key opens the sound.
 func (s *Shelf) Say(ctx context.Context, text, language string) (key string, words []aloud.Moment, err error) {
 	sum := sha256.Sum256([]byte(language + "\x00" + text))
-	key = hex.EncodeToString(sum[:])
-	if words, err = s.moments(key); err == nil {
-		return key, words, nil
+	// Not the named result: who leaves first would empty it for the making that goes on.
+	name := hex.EncodeToString(sum[:])
+	if words, err = s.moments(name); err == nil {
+		return name, words, nil
 	}
 	// Who waits for the same text shares one making, which goes on when one of them leaves.
-	done := s.making.DoChan(key, func() (any, error) {
+	done := s.making.DoChan(name, func() (any, error) {
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*patience)
 		defer cancel()
-		return s.make(ctx, key, text, language)
+		return s.make(ctx, name, text, language)
 	})
 	select {
 	case r := <-done:
 		if r.Err != nil {
 			return "", nil, r.Err
 		}
-		return key, r.Val.([]aloud.Moment), nil
+		return name, r.Val.([]aloud.Moment), nil
 	case <-ctx.Done():
 		return "", nil, ctx.Err()
 	}

@@ -63,16 +63,21 @@ func (t *Tab) HoldOn(selector string) error {
 	return t.hold(x, y, time.Second)
 }
 
-// middle returns where the middle of an element is once it stands still.
+// middle returns where the middle of an element is once it stands still. It is looked for
+// anew in every frame: what is drawn again meanwhile is another element.
 func (t *Tab) middle(selector string) (x, y float64, err error) {
 	if err := t.Until(selector+" is there", fmt.Sprintf(`document.querySelector(%q)?.getClientRects().length`, selector)); err != nil {
 		return 0, 0, err
 	}
-	at, err := Eval[[2]float64](t, fmt.Sprintf(`const e=document.querySelector(%q);
-		const next=()=>new Promise(r=>requestAnimationFrame(r)), pos=()=>{const r=e.getBoundingClientRect();return [r.left+r.width/2,r.top+r.height/2]};
-		e.scrollIntoView({block:'nearest',inline:'nearest'});
-		let was=pos(), still=0;
-		for(let i=0;i<120&&still<4;i++){await next();const now=pos();still=Math.abs(now[0]-was[0])+Math.abs(now[1]-was[1])<0.5?still+1:0;was=now}
+	at, err := Eval[[2]float64](t, fmt.Sprintf(`const next=()=>new Promise(r=>requestAnimationFrame(r));
+		let e, was=[0,0], still=0;
+		for(let i=0;i<120&&still<4;i++){
+			const is=document.querySelector(%q);
+			if(is&&is!==e)(e=is).scrollIntoView({block:'nearest',inline:'nearest'});
+			await next();
+			if(!e?.isConnected){still=0;continue}
+			const r=e.getBoundingClientRect(), now=[r.left+r.width/2,r.top+r.height/2];
+			still=Math.abs(now[0]-was[0])+Math.abs(now[1]-was[1])<0.5?still+1:0;was=now}
 		return was`, selector))
 	return at[0], at[1], err
 }
