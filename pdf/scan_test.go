@@ -1,24 +1,16 @@
 package pdf
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"image"
 	"image/color"
-	"image/jpeg"
-	"image/png"
 	"maps"
 	"math"
 	"math/rand/v2"
-	"os/exec"
 	"slices"
 	"strings"
 	"testing"
-
-	"codeberg.org/go-pdf/fpdf"
-	"golang.org/x/image/draw"
-	"golang.org/x/image/math/f64"
 
 	"readymargin/core/blank/blanktest"
 	"readymargin/core/document"
@@ -26,61 +18,8 @@ import (
 	"readymargin/core/page"
 	"readymargin/core/scan"
 	"readymargin/office"
+	"readymargin/pdf/pdftest"
 )
-
-// scanned makes a picture of a page as a scanner would: at 150 dots an inch,
-// leaning by an angle, with a shadow, grain and the losses of JPEG.
-func scanned(t *testing.T, file []byte, n int, angle float64, more func(*image.Gray), rnd *rand.Rand) []byte {
-	t.Helper()
-	cmd := exec.Command("pdftoppm", "-png", "-gray", "-r", "150", "-f", fmt.Sprint(n), "-l", fmt.Sprint(n), "-")
-	cmd.Stdin = bytes.NewReader(file)
-	out, err := cmd.Output()
-	if err != nil {
-		t.Fatalf("pdftoppm (apt-get install poppler-utils): %v", err)
-	}
-	flat := must(png.Decode(bytes.NewReader(out)))
-	w, h := flat.Bounds().Dx(), flat.Bounds().Dy()
-	turned := image.NewRGBA(image.Rect(0, 0, w, h)) // the library is quick with these
-	draw.Draw(turned, turned.Bounds(), image.NewUniform(color.Gray{244}), image.Point{}, draw.Src)
-	turn := scan.Turn(angle, page.Pt(float64(w)/2, float64(h)/2))
-	draw.ApproxBiLinear.Transform(turned, f64.Aff3{turn.A, turn.C, turn.E, turn.B, turn.D, turn.F}, flat, flat.Bounds(), draw.Src, nil)
-	m := image.NewGray(turned.Bounds())
-	for i := range m.Pix {
-		m.Pix[i] = turned.Pix[4*i]
-	}
-	if more != nil {
-		more(m)
-	}
-	for y := range h {
-		for x := range w {
-			v := float64(m.Pix[y*m.Stride+x])
-			v = v*(0.82+0.16*float64(x)/float64(w)) + rnd.NormFloat64()*6
-			m.Pix[y*m.Stride+x] = uint8(min(max(v, 0), 255))
-		}
-	}
-	var b bytes.Buffer
-	if err := jpeg.Encode(&b, m, &jpeg.Options{Quality: 70}); err != nil {
-		t.Fatal(err)
-	}
-	return b.Bytes()
-}
-
-// bookOf binds pictures of A4 pages into one PDF.
-func bookOf(t *testing.T, pictures ...[]byte) []byte {
-	t.Helper()
-	f := fpdf.New("P", "pt", "A4", "")
-	for i, p := range pictures {
-		f.AddPage()
-		name := fmt.Sprint(i)
-		f.RegisterImageOptionsReader(name, fpdf.ImageOptions{ImageType: "JPG"}, bytes.NewReader(p))
-		f.ImageOptions(name, 0, 0, 595.28, 841.89, false, fpdf.ImageOptions{}, 0, "")
-	}
-	var b bytes.Buffer
-	if err := f.Output(&b); err != nil {
-		t.Fatal(err)
-	}
-	return b.Bytes()
-}
 
 // Scans of sheets whose places are known: those typeset by LibreOffice, and
 // those drawn here, but for the ways that only words can tell.
@@ -119,7 +58,7 @@ func TestBlanksOnScans(t *testing.T) {
 	quiet, others := 0, 0
 	for _, s := range sheets {
 		angle := (rnd.Float64() - 0.5) * 0.024 // up to 0.7 degrees
-		book := bookOf(t, scanned(t, s.file, s.page, angle, nil, rnd))
+		book := pdftest.BookOf(t, pdftest.Scanned(t, s.file, s.page, angle, nil, rnd))
 		got := must(pool.Inspect(context.Background(), book))[0]
 		turn := scan.Turn(angle, page.Pt(got.Width/2, got.Height/2))
 		for i := range s.places {
@@ -170,9 +109,9 @@ func TestAnswersOnScans(t *testing.T) {
 			}
 		}
 	}
-	book := bookOf(t,
-		scanned(t, table, 1, 0, nil, rnd), scanned(t, lines, 1, 0, nil, rnd), scanned(t, table, 1, 0.002, nil, rnd),
-		scanned(t, lines, 1, 0.001, write, rnd), scanned(t, table, 1, 0.001, write, rnd))
+	book := pdftest.BookOf(t,
+		pdftest.Scanned(t, table, 1, 0, nil, rnd), pdftest.Scanned(t, lines, 1, 0, nil, rnd), pdftest.Scanned(t, table, 1, 0.002, nil, rnd),
+		pdftest.Scanned(t, lines, 1, 0.001, write, rnd), pdftest.Scanned(t, table, 1, 0.001, write, rnd))
 	got := heldback.Propose(document.Printed(must(pool.Inspect(context.Background(), book))))
 	want := map[int]heldback.Reason{4: {Kind: heldback.Written, Of: 2}, 5: {Kind: heldback.Written, Of: 1}}
 	if !maps.Equal(got, want) {
@@ -198,8 +137,8 @@ func TestAScanIsLighterForSlowLines(t *testing.T) {
 		most  float64 // of the usual picture's bytes
 		photo bool
 	}{
-		{"a scan", bookOf(t, scanned(t, table, 1, 0.004, nil, rnd)), 0.5, false},
-		{"a scan with a photograph", bookOf(t, scanned(t, table, 1, 0, picture, rnd)), 0.6, true},
+		{"a scan", pdftest.BookOf(t, pdftest.Scanned(t, table, 1, 0.004, nil, rnd)), 0.5, false},
+		{"a scan with a photograph", pdftest.BookOf(t, pdftest.Scanned(t, table, 1, 0, picture, rnd)), 0.6, true},
 		{"typeset", table, 1, false},
 	} {
 		usual, light := must(pool.Picture(ctx, c.file, 1, 1.5)), must(pool.Light(ctx, c.file, 1, 1.5))

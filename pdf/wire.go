@@ -25,6 +25,7 @@ type job struct {
 	Limits   document.Limits    `json:"limits"`
 	Page     int                `json:"page,omitempty"`
 	Scale    float64            `json:"scale,omitempty"`  // pixels per point
+	Lean     float64            `json:"lean,omitempty"`   // radians by which the page leans, clockwise
 	Light    bool               `json:"light,omitempty"`  // for slow lines
 	Other    int                `json:"other,omitempty"`  // page of the second file
 	Hashes   []string           `json:"hashes,omitempty"` // of the pictures behind a file that is printed

@@ -162,6 +162,8 @@ func (d *openDocument) work(j job) (res result, body []byte, err error) {
 		res.Type, body, err = d.picture(j.Page, j.Scale, func(m *image.RGBA) (string, []byte, error) { return encode(m, j.Light) })
 	case "plain":
 		res.Type, body, err = d.picture(j.Page, j.Scale, lossless)
+	case "upright":
+		body, err = d.upright(j.Page, j.Lean, j.Scale)
 	case "print":
 		parts := split(d.file, j.Sizes)
 		var what document.Export

@@ -263,6 +263,7 @@ type Revision struct {
 	PageCount   int
 	Plan        string
 	CreatedAt   time.Time
+	Reread      int // how often words came behind, or were put right, since
 
 	Guides []worksheet.Guide `gorm:"-"` // of each page, when it is added
 }
@@ -285,6 +286,7 @@ type FilePage struct {
 	TextLayer     string
 	Text          string
 	Guide         string
+	Wordless      bool // it is a picture of which no words are known yet
 }
 
 // An Assignment gives a worksheet to a course.
@@ -724,6 +726,7 @@ type JobKind string
 
 const (
 	JobRead     JobKind = "read"     // the words of a worksheet's pages
+	JobScans    JobKind = "scans"    // the words in the pictures of pages, of all files that have such
 	JobAssemble JobKind = "assemble" // the file of a revision, anew
 	JobAnswers  JobKind = "answers"  // of the attempts of a copy
 	JobSweep    JobKind = "sweep"    // of blobs that nothing refers to

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -281,12 +282,62 @@ func (s Worksheets) Holdings(ctx context.Context, revision, person uint64) (out 
 
 // AddFilePages adds what is known of a file's pages; what is there stays.
 func (s Worksheets) AddFilePages(ctx context.Context, pages []school.FilePage) error {
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(pages, 20).Error
+	return s.addFilePages(ctx, pages, clause.OnConflict{DoNothing: true})
+}
+
+// addFilePages adds pages; words that are to be read in pictures get a job for that.
+func (s Worksheets) addFilePages(ctx context.Context, pages []school.FilePage, or clause.OnConflict) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Clauses(or).CreateInBatches(pages, 20).Error; err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(pages, func(p school.FilePage) bool { return p.Wordless }) {
+			return nil
+		}
+		return addJob(tx, school.JobScans, 0, time.Now())
+	})
+}
+
+// Wordless returns a file of which a page is a picture without words, one that was
+// brought in before those that were made of such; ErrNotFound when there is none.
+func (s Worksheets) Wordless(ctx context.Context) (hash string, err error) {
+	err = s.db.WithContext(ctx).Raw(`SELECT p.file_hash FROM file_pages p WHERE p.wordless
+		ORDER BY EXISTS (SELECT 1 FROM sources WHERE sources.file_hash = p.file_hash) DESC, p.file_hash LIMIT 1`).Row().Scan(&hash)
+	return hash, known(err)
+}
+
+// SetPageWords notes what was read on a page, which is wordless no more.
+func (s Worksheets) SetPageWords(ctx context.Context, p school.FilePage) error {
+	return s.db.WithContext(ctx).Exec("UPDATE file_pages SET text_layer = ?, text = ?, guide = ?, wordless = FALSE WHERE file_hash = ? AND number = ?",
+		p.TextLayer, p.Text, p.Guide, p.FileHash, p.Number).Error
+}
+
+// RevisionsWith returns the revisions that hand out a file, without their guides.
+func (s Worksheets) RevisionsWith(ctx context.Context, file string) ([]school.Revision, error) {
+	return all[school.Revision](s.db.WithContext(ctx).Where("file_hash = ?", file).Order("id"))
+}
+
+// RevisionsOf returns all revisions of a worksheet, without their guides.
+func (s Worksheets) RevisionsOf(ctx context.Context, worksheet uint64) ([]school.Revision, error) {
+	return all[school.Revision](s.db.WithContext(ctx).Where("worksheet_id = ?", worksheet).Order("id"))
+}
+
+// Reread gives a revision whose words have come, or were put right, its guides anew.
+func (s Worksheets) Reread(ctx context.Context, revision uint64, guides []worksheet.Guide) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("DELETE FROM revision_guides WHERE revision_id = ?", revision).Error; err != nil {
+			return err
+		}
+		if err := putGuides(tx, revision, guides); err != nil {
+			return err
+		}
+		return tx.Exec("UPDATE revisions SET reread = reread + 1 WHERE id = ?", revision).Error
+	})
 }
 
 // SetFilePages writes what is known of a file's pages over what is there.
 func (s Worksheets) SetFilePages(ctx context.Context, pages []school.FilePage) error {
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(pages, 20).Error
+	return s.addFilePages(ctx, pages, clause.OnConflict{UpdateAll: true})
 }
 
 // FilePages returns a file's pages without what is large.

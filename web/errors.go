@@ -105,6 +105,7 @@ var problems = map[string]string{
 	"too much":             "This file differs from the sheet in far more than can be taken over. Nothing was taken over.",
 	"another copy":         "This file was taken away from another copy of the sheet. Nothing was taken over.",
 	"which page":           "It cannot be told which page of the sheet the picture shows. Go to that page and bring the picture in again. Nothing was taken over.",
+	"word":                 "A word has letters or digits, and no space in it. What was there before is still there.",
 	"no paper":             "“Scans and photographs” means PDF, JPEG, PNG, WebP or HEIC. This file is none of them, so nothing of it was taken.",
 	"whose":                "Choose whose page it is. Nothing was laid anywhere.",
 	"page":                 "This student’s sheet has pages 1 to %s. Nothing was laid there.",

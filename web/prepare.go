@@ -530,8 +530,25 @@ func (s *Site) leafPrint(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	lasting(c)
 	return c.JSONBlob(http.StatusOK, []byte(print))
+}
+
+// putRight puts a word right that was read in the picture of a page.
+func (s *Site) putRight(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	var at [3]int
+	for i, name := range []string{"source", "page", "at"} {
+		if at[i], err = strconv.Atoi(c.FormValue(name)); err != nil {
+			return access.ErrHidden
+		}
+	}
+	if err := s.school.Shelf.PutRight(c.Request().Context(), me(c), n, worksheet.PageRef{Source: at[0], Page: at[1]}, at[2], c.FormValue("was"), c.FormValue("text")); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
 }
 
 // turned gives a leaf turned by a quarter, with all that stands on it.

@@ -22,6 +22,7 @@ import (
 	"readymargin/school/services"
 	"readymargin/sound"
 	"readymargin/store"
+	"readymargin/tesseract"
 	"readymargin/voice"
 )
 
@@ -153,7 +154,7 @@ func (o *options) open(ctx context.Context) (s *services.All, st *store.Store, p
 
 // programs are the other programs that the house asks.
 func (o *options) programs() (p services.Programs, err error) {
-	p = services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}}
+	p = services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}, Letters: tesseract.Reader{}}
 	if p.Dictionary, err = openDictionary(); err != nil {
 		return p, err
 	}

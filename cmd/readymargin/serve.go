@@ -79,6 +79,7 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *services.All, 
 		TLSConfig:   &tls.Config{MinVersion: tls.VersionTLS12},
 	}
 	go s.Jobs.Run(base)
+	go s.Scans.Run(base)
 	go s.Returns.Run(base)
 	if s.Notices.Origin = o.originAt(l); s.Notices.Open() {
 		go s.Mails.Run(base)

@@ -4,6 +4,9 @@
 package document
 
 import (
+	"slices"
+	"strings"
+
 	"readymargin/core/annotation"
 	"readymargin/core/blank"
 	"readymargin/core/heldback"
@@ -50,26 +53,72 @@ func (p Page) Flat() blank.Page {
 func (p Page) TextLayer() words.Page {
 	out := p.Print
 	out.Tables, out.Figures = blank.Drawn(p.Flat())
+	out.Wordless = p.Wordless()
 	return out
 }
 
+// Wordless reports whether the page is a picture of which no words are known.
+func (p Page) Wordless() bool { return p.Scan != nil && len(p.Print.Words) == 0 }
+
 // Blanks returns the blanks that are found on the page. On a picture of one
-// they have no labels, and lean as the page does.
+// they lean as the page does, and have no labels as long as its words are not known.
 func (p Page) Blanks() []blank.Blank {
 	found := blank.Find(p.Flat())
 	if p.Scan == nil {
 		return found
 	}
-	turn := scan.Turn(p.Scan.Tilt, page.Pt(p.Width/2, p.Height/2))
 	for i := range found {
 		b := &found[i]
-		b.Label = ""
-		c := b.Rect.Center()
-		d := turn.Apply(c).Sub(c)
+		b.Label = said(b.Label)
+		if p.Wordless() {
+			b.Label = ""
+		}
+		d := p.leaning(b.Rect)
 		b.Rect, b.Baseline = b.Rect.Add(d), page.Round(b.Baseline+d.Y)
 		b.Rect = page.Rect{Min: b.Rect.Min.Round(), Max: b.Rect.Max.Round()}
 	}
 	return found
+}
+
+// leaning returns by how much what stands somewhere on the page set upright lies elsewhere
+// on the page as it is.
+func (p Page) leaning(r page.Rect) page.Point {
+	c := r.Center()
+	return scan.Turn(p.Scan.Tilt, page.Pt(p.Width/2, p.Height/2)).Apply(c).Sub(c)
+}
+
+// unread stands for a letter of what could be a word and was not read (of the private
+// use area of Unicode).
+const unread = "\uE000"
+
+// said returns a label or a question without what was not read.
+func said(text string) string {
+	return strings.Join(slices.DeleteFunc(strings.Fields(text), func(w string) bool { return strings.Contains(w, unread) }), " ")
+}
+
+// Read returns a page that is only a picture with the words that were read on it when it
+// was set upright. What could be words where none were read stays where it was seen.
+func (p Page) Read(ws []words.Word) Page {
+	seen := *p.Scan
+	p.Scan = &seen
+	p.Print.Words = make([]words.Word, len(ws))
+	for i, w := range ws {
+		p.Print.Words[i] = w.Moved(p.leaning(w.Rect()))
+	}
+	last := 0
+	if len(ws) > 0 {
+		last = ws[len(ws)-1].Line
+	}
+	all := slices.Clone(ws)
+	for _, w := range seen.Words {
+		if !slices.ContainsFunc(ws, func(o words.Word) bool { return !o.Rect().Intersect(w.Rect()).Empty() }) {
+			w.Line += last + 1
+			w.Text = strings.Repeat(unread, max(len(w.Text), 1))
+			all = append(all, w)
+		}
+	}
+	seen.Words = all
+	return p
 }
 
 // Printed returns what is printed on each page.

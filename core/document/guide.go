@@ -68,10 +68,13 @@ func (p Page) Guide() worksheet.Guide {
 	for _, i := range flat.Notes(found) {
 		g.Blanks[i].Holds = blank.Notes
 	}
-	if p.Scan != nil {
+	if p.Wordless() {
 		return g // no numbers can be read
 	}
 	for _, q := range blank.Questions(flat, found) {
+		if p.Scan != nil {
+			q.Rect, q.Text = q.Rect.Add(p.leaning(q.Rect)), said(q.Text)
+		}
 		ask := worksheet.Question{Number: q.Number, Text: q.Text, Rect: worksheet.BoxOf(q.Rect)}
 		if q.Task != "" {
 			ask.Task = &worksheet.Task{Kind: q.Task, Count: q.Count}

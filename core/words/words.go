@@ -21,6 +21,32 @@ type Word struct {
 	Line     int        `json:"l"`           // words of one printed line share a number; numbers grow in reading order
 	Size     float64    `json:"s,omitempty"` // of its letters in points, where the file tells it
 	Edges    []float64  `json:"x"`           // the left edge of each letter, and the right edge of the last
+	Sure     float64    `json:"c,omitempty"` // of a word that was read in a picture: from above 0, a guess, to 1
+}
+
+// Moved returns the word where it is after a move.
+func (w Word) Moved(by page.Point) Word {
+	w.Box = [4]float64{page.Round(w.Box[0] + by.X), page.Round(w.Box[1] + by.Y), page.Round(w.Box[2] + by.X), page.Round(w.Box[3] + by.Y)}
+	w.Baseline = page.Round(w.Baseline + by.Y)
+	edges := make([]float64, len(w.Edges))
+	for i, x := range w.Edges {
+		edges[i] = page.Round(x + by.X)
+	}
+	w.Edges = edges
+	return w
+}
+
+// Saying returns a word that was read as somebody has put it right: it is sure, and its
+// letters stand evenly where they are others.
+func (w Word) Saying(text string) Word {
+	if n := utf8.RuneCountInString(text); n != utf8.RuneCountInString(w.Text) {
+		w.Edges = make([]float64, n+1)
+		for i := range w.Edges {
+			w.Edges[i] = page.Round(w.Box[0] + float64(i)/float64(n)*(w.Box[2]-w.Box[0]))
+		}
+	}
+	w.Text, w.Sure = text, 1
+	return w
 }
 
 // Han returns the language for which Chinese characters on a page are set, as far as its
@@ -61,6 +87,8 @@ type Page struct {
 	Rules   []Rule       `json:"rules"`
 	Tables  []Table      `json:"tables,omitempty"`
 	Figures [][4]float64 `json:"figures,omitempty"` // pictures and drawings: left, top, right, bottom
+
+	Wordless bool `json:"wordless,omitempty"` // it is a picture of which no words are known, or not yet
 }
 
 // Lines returns the words, line by line.

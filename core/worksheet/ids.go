@@ -79,6 +79,34 @@ func (g Guide) Keeping(older Guide) Guide {
 	return out
 }
 
+// Told returns a guide with what another one of the same page tells of it, whose words
+// have come since: the labels of places that have none, and the questions where there are
+// none. Places stay as they are, with their IDs.
+func (g Guide) Told(by Guide) Guide {
+	out := g
+	out.Blanks = append([]Blank{}, g.Blanks...)
+	for i, b := range out.Blanks {
+		for _, o := range by.Blanks {
+			if b.Label == "" && o.Label != "" && shared(b.Rect, o.Rect) > 0.5 {
+				out.Blanks[i].Label = o.Label
+				if b.Holds == "" {
+					out.Blanks[i].Holds = o.Holds
+				}
+			}
+		}
+	}
+	if len(out.Questions) == 0 {
+		out.Questions = by.Questions
+	}
+	if out.Lang == "" {
+		out.Lang = by.Lang
+	}
+	if out.Han == "" {
+		out.Han = by.Han
+	}
+	return out
+}
+
 // shared returns how much of what two boxes cover is covered by both, 0 to 1.
 func shared(a, b Box) float64 {
 	w, h := min(a[2], b[2])-max(a[0], b[0]), min(a[3], b[3])-max(a[1], b[1])

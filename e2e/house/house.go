@@ -28,6 +28,7 @@ import (
 	"readymargin/standin/recogniser"
 	"readymargin/store"
 	"readymargin/store/mariadb"
+	"readymargin/tesseract"
 )
 
 // Root is the project's folder.
@@ -211,5 +212,5 @@ func (h *House) Close() {
 
 // UseCases returns the use cases over another connection to the same store.
 func (h *House) UseCases(st *store.Store) *services.All {
-	return services.New(st, h.Engine, services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}})
+	return services.New(st, h.Engine, services.Programs{Transcoder: sound.Ffmpeg{}, Office: &office.LibreOffice{}, Photos: photo.Heif{}, Letters: tesseract.Reader{}})
 }

@@ -55,7 +55,8 @@ type Screen struct {
 type Base struct {
 	Copy         uint64                    `json:"copy"`
 	Assignment   uint64                    `json:"assignment"`
-	Sheet        uint64                    `json:"sheet"` // the revision that the copy is of
+	Sheet        uint64                    `json:"sheet"`            // the revision that the copy is of
+	Reread       int                       `json:"reread,omitempty"` // how often its words came behind
 	Title        string                    `json:"title"`
 	Course       string                    `json:"course"`
 	Student      string                    `json:"student"`
@@ -279,7 +280,7 @@ func Show(l submission.Layer, w submission.Shown, by string, mine bool, at time.
 // base fills in what every screen has.
 func (s *Screens) base(ctx context.Context, who school.Person, c school.CopyInCourse) (Screen, []school.Attempt, error) {
 	v := Screen{Base: Base{
-		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Title: c.Assignment.Title, Course: c.Course.Name, Student: c.Student.Name,
+		Copy: c.ID, Assignment: c.Assignment.ID, Sheet: c.Revision.ID, Reread: c.Revision.Reread, Title: c.Assignment.Title, Course: c.Course.Name, Student: c.Student.Name,
 		State: c.State, Attempts: c.Attempts, Waiting: c.Waiting, Mode: c.Assignment.Mode, Instructions: c.Assignment.Instructions,
 		Instruments: c.Assignment.Instruments, NoSpelling: c.Assignment.NoSpelling, Voice: c.Course.VoiceSeconds, Zone: c.Course.Zone,
 		Person: who.ID, Me: who.Name, Section: sectionOf(c), Settings: who.Settings, Marks: []Mark{},

@@ -4,6 +4,7 @@ package services
 import (
 	"context"
 	words "readymargin/core/lookup"
+	"readymargin/core/optical"
 	"time"
 
 	"readymargin/core/speech"
@@ -62,6 +63,7 @@ type All struct {
 	Notices     *notices.Notices
 	Mails       *jobs.Runner
 	Jobs        *jobs.Runner
+	Scans       *jobs.Runner // words that are read in pictures, for which nothing else waits
 	Returns     *jobs.Runner // those that are planned, which wait behind nothing that is long
 	Now         school.Clock
 }
@@ -123,6 +125,7 @@ type Transcoder interface {
 type Programs struct {
 	Transcoder Transcoder        // sound.Ffmpeg is one
 	Recogniser speech.Recogniser // recogniser.Client is one; nil for none
+	Letters    optical.Reader    // tesseract.Reader is one; nil for none
 	Mailer     notices.Mailer    // mail.Sender is one; nil for none
 	Office     intake.Office     // office.LibreOffice is one
 	Photos     intake.Photos     // photo.Heif is one
@@ -144,7 +147,10 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Intake = intake.New(store, engine, p.Transcoder, p.Office, p.Photos)
 	s.Revisions = shelf.NewRevisions(store, engine, gate)
-	s.Shelf = shelf.NewShelf(store, engine, gate, s.Intake, s.Revisions, now, func() { s.Jobs.Wake() })
+	s.Shelf = shelf.NewShelf(store, engine, gate, s.Intake, s.Revisions, p.Letters, now, func() {
+		s.Jobs.Wake()
+		s.Scans.Wake()
+	})
 	s.Rubrics = shelf.NewRubrics(store, now)
 	s.Publishing = shelf.NewPublishing(store, engine, gate, s.Shelf, now)
 
@@ -184,6 +190,7 @@ func New(store Store, engine Engine, p Programs) *All {
 			return err
 		},
 	})
+	s.Scans = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobScans: s.Shelf.ReadScans})
 	s.Notices = notices.New(store, p.Mailer, now, func(at time.Time) { s.Mails.WakeAt(at) })
 	s.Mails = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobMail: s.Notices.Send, school.JobConfirm: s.Notices.SendConfirmation})
 	s.Returns = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobReturn: s.Marking.GiveBack})

@@ -69,6 +69,9 @@ type Reader interface {
 	Limits() document.Limits
 	Inspect(ctx context.Context, file []byte) ([]document.Page, error)
 	Sizes(ctx context.Context, file []byte) ([]document.Page, error)
+	// Upright returns a page that leans clockwise by an angle (radians) as a grey PNG in
+	// which it stands upright, at so many pixels a point.
+	Upright(ctx context.Context, file []byte, page int, lean, scale float64) ([]byte, error)
 	Assemble(ctx context.Context, files [][]byte, leaves []document.PageRef) ([]byte, error)
 	// Leads returns what leads from page to page of a file that Assemble made.
 	Leads(ctx context.Context, file []byte) (document.Leads, error)
@@ -102,6 +105,15 @@ type ShelfStore interface {
 	SetFilePages(ctx context.Context, pages []school.FilePage) error       // in place of those that are there
 	FilePages(ctx context.Context, file string) ([]school.FilePage, error) // without Print, Text and Guide
 	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
+	// Wordless returns a file with a page that is a picture without words, ErrNotFound
+	// when there is none; those that were brought in come first.
+	Wordless(ctx context.Context) (hash string, err error)
+	SetPageWords(ctx context.Context, p school.FilePage) error // which is wordless no more
+	RevisionsWith(ctx context.Context, file string) ([]school.Revision, error)
+	RevisionsOf(ctx context.Context, worksheet uint64) ([]school.Revision, error)
+	RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error)
+	// Reread gives a revision whose words have come, or were put right, its guides anew.
+	Reread(ctx context.Context, revision uint64, guides []worksheet.Guide) error
 	PutBlob(ctx context.Context, b []byte) (hash string, err error)
 	// Blob returns the bytes of that name, ErrNotFound, or ErrDamaged.
 	Blob(ctx context.Context, hash string) ([]byte, error)

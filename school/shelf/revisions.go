@@ -106,6 +106,7 @@ const issuedMost = 200
 // read is what was made of a plan.
 type read struct {
 	plan, kit, title string
+	reread           int
 	Issued
 }
 
@@ -154,7 +155,7 @@ func (s *Revisions) issued(ctx context.Context, r school.Revision, w school.Work
 	s.mu.Lock()
 	known, ok := s.known[r.ID]
 	s.mu.Unlock()
-	if ok && known.plan == w.Plan && known.kit == w.Kit && known.title == w.Title {
+	if ok && known.plan == w.Plan && known.kit == w.Kit && known.title == w.Title && known.reread == r.Reread {
 		return known.Issued, nil
 	}
 	now, err := worksheet.Parse(w.Plan)
@@ -183,7 +184,7 @@ func (s *Revisions) issued(ctx context.Context, r school.Revision, w school.Work
 	if len(s.known) >= issuedMost {
 		clear(s.known)
 	}
-	s.known[r.ID] = read{w.Plan, w.Kit, w.Title, out}
+	s.known[r.ID] = read{w.Plan, w.Kit, w.Title, r.Reread, out}
 	return out, nil
 }
 

@@ -15,6 +15,7 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/document"
 	"readymargin/core/heldback"
+	"readymargin/core/optical"
 	"readymargin/core/words"
 	"readymargin/core/worksheet"
 	"readymargin/school"
@@ -29,13 +30,14 @@ type Shelf struct {
 	intake    *intake.Intake
 	revisions *Revisions
 	now       school.Clock
+	letters   optical.Reader     // of the words in pictures of pages; nil for none
 	wake      func()             // lets jobs be looked for
 	readers   singleflight.Group // worksheets being read
 }
 
 // NewShelf returns the shelf of every teacher.
-func NewShelf(store ShelfStore, engine Reader, gate *school.Gate, in *intake.Intake, revisions *Revisions, now school.Clock, wake func()) *Shelf {
-	return &Shelf{store: store, engine: engine, gate: gate, intake: in, revisions: revisions, now: now, wake: wake}
+func NewShelf(store ShelfStore, engine Reader, gate *school.Gate, in *intake.Intake, revisions *Revisions, letters optical.Reader, now school.Clock, wake func()) *Shelf {
+	return &Shelf{store: store, engine: engine, gate: gate, intake: in, revisions: revisions, letters: letters, now: now, wake: wake}
 }
 
 // BringIn makes a new worksheet of a PDF, a picture or an office document, or
@@ -122,26 +124,44 @@ func (s *Shelf) keep(ctx context.Context, file []byte, pages []document.Page) (s
 	if err != nil {
 		return "", err
 	}
-	return hash, s.store.AddFilePages(ctx, rows)
+	if err := s.store.AddFilePages(ctx, rows); err != nil {
+		return hash, err
+	}
+	if slices.ContainsFunc(rows, func(p school.FilePage) bool { return p.Wordless }) {
+		s.wake()
+	}
+	return hash, nil
 }
 
 // filePages are the records of a file's pages.
 func filePages(hash string, pages []document.Page) ([]school.FilePage, error) {
 	rows := make([]school.FilePage, len(pages))
 	for i, p := range pages {
-		box, err1 := json.Marshal(p.Box)
-		print, err2 := json.Marshal(p.TextLayer())
-		guide, err3 := json.Marshal(p.Guide())
-		if err := errors.Join(err1, err2, err3); err != nil {
+		var err error
+		if rows[i], err = filePage(hash, i+1, p); err != nil {
 			return nil, err
 		}
-		var text strings.Builder
-		for _, w := range p.Print.Words {
-			text.WriteString(w.Text + " ")
-		}
-		rows[i] = school.FilePage{FileHash: hash, Number: i + 1, Width: p.Width, Height: p.Height, Box: string(box), TextLayer: string(print), Text: text.String(), Guide: string(guide)}
 	}
 	return rows, nil
+}
+
+// filePage is the record of one page.
+func filePage(hash string, number int, p document.Page) (out school.FilePage, err error) {
+	box, err1 := json.Marshal(p.Box)
+	layer := p.TextLayer()
+	print, err2 := json.Marshal(layer)
+	guide, err3 := json.Marshal(p.Guide())
+	out = school.FilePage{FileHash: hash, Number: number, Width: p.Width, Height: p.Height, Box: string(box), TextLayer: string(print), Text: searched(layer), Guide: string(guide), Wordless: p.Wordless()}
+	return out, errors.Join(err1, err2, err3)
+}
+
+// searched is what of a page is found when words are looked for.
+func searched(p words.Page) string {
+	var text strings.Builder
+	for _, w := range p.Words {
+		text.WriteString(w.Text + " ")
+	}
+	return text.String()
 }
 
 // planned loads a worksheet of the person's own with its plan.

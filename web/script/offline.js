@@ -2,7 +2,7 @@
 // was opened from there as this device knew it last.
 
 import { marks } from './marks.js';
-import { pictureAt, surface } from './surface.js';
+import { pictureAt, printAt, surface } from './surface.js';
 import { toast } from './toast.js';
 import * as queue from './queue.js';
 
@@ -30,7 +30,7 @@ export async function keep(view) {
     const files = surface.sheets
       .filter((s) => !s.added)
       .slice(0, PAGES)
-      .flatMap((s) => [pictureAt(s.number, 150), `/sheets/${view.sheet}/print/${s.number}`]);
+      .flatMap((s) => [pictureAt(s.number, 150), printAt(s.number)]);
     if (!fromDevice)
       active.postMessage({
         page: location.pathname,

@@ -16,6 +16,7 @@ export const surface = {
   zoom: 1,
   sheet: 0,
   light: false,
+  reread: 0, // how often words came behind, which are fetched anew then
   onMove: /** @type {(...args: any[]) => any} */ (() => {}),
   onPage: /** @type {(...args: any[]) => any} */ (() => {}),
 };
@@ -23,6 +24,7 @@ export const surface = {
 export function lay(view) {
   surface.sheet = view.sheet;
   surface.light = !!view.light;
+  surface.reread = view.reread ?? 0;
   const sent = desk.querySelector('.first img'); // the first page, which the server sent with the screen
   desk.replaceChildren(stack);
   stack.replaceChildren();
@@ -122,10 +124,14 @@ function picture(s) {
   finer.src = url;
 }
 
+// printAt returns where the words of a page are.
+export const printAt = (number) =>
+  `/sheets/${surface.sheet}/print/${number}${surface.reread ? `?reread=${surface.reread}` : ''}`;
+
 export async function words(s) {
   if (s.added) return null; // nothing is printed on it
   s.fetched ??= (async () => {
-    const res = await fetch(`/sheets/${surface.sheet}/print/${s.number}`);
+    const res = await fetch(printAt(s.number));
     if (!res.ok) {
       s.fetched = null;
       return;

@@ -24,6 +24,13 @@ export function load() {
   return asking;
 }
 
+// again fetches what was found once more: words have come behind.
+export function again() {
+  guides.clear();
+  prints.clear();
+  return load();
+}
+
 const none = { places: [], questions: [] };
 export const places = (l) => l.places ?? guides.get(named(l))?.places ?? none.places;
 export const questions = (l) => l.questions ?? guides.get(named(l))?.questions ?? none.questions;

@@ -1,8 +1,9 @@
 // words has what is said of a worksheet for those who do not see it, or have it read
 // aloud: its language, and what its pictures and drawings show.
 
-import { ask } from '../net.js';
+import { ask, post } from '../net.js';
 import { change, doc, leaf, named, size, url, view } from './doc.js';
+import { again } from './found.js';
 
 const LANGUAGES = [
   ['', 'As it is found'],
@@ -24,24 +25,39 @@ const LANGUAGES = [
 ];
 const prints = new Map(); // what is printed on leaves, by their names
 const NEAR = 6, // points between the middle of a figure and of what is said of it
-  WIDE = 200; // pixels of a cut
+  WIDE = 200, // pixels of a cut
+  AGAIN = 4000, // milliseconds until words of a picture are asked for again
+  UNSURE = 0.7; // below which a word that was read is to be looked at
+let open = false, // the panel is shown
+  every = false; // so are all words that were read, not only those that are unsure
 
 const middle = (r) => [(r[0] + r[2]) / 2, (r[1] + r[3]) / 2];
 const same = (a, b) => Math.hypot(middle(a)[0] - middle(b)[0], middle(a)[1] - middle(b)[1]) < NEAR;
 
-// print gives what is printed on a leaf, and shows the panel again when it has come.
+// print gives what is printed on a leaf, and shows the panel again when it has come. The
+// words of a picture come behind, and are asked for again as long as the panel is open.
 function print(l) {
   const name = named(l);
   if (!prints.has(name)) {
-    prints.set(name, { figures: [] });
-    ask(url(`/sources/${l.source}/print/${l.page}/${l.turn}`))
-      .then((p) => {
-        prints.set(name, p);
-        doc.onChange();
-      })
-      .catch(() => prints.delete(name));
+    prints.set(name, { figures: [], words: [] });
+    fetchPrint(l);
   }
   return prints.get(name);
+}
+function fetchPrint(l) {
+  const name = named(l);
+  ask(url(`/sources/${l.source}/print/${l.page}/${l.turn}`))
+    .then(async (p) => {
+      if (prints.get(name).wordless && !p.wordless) await again();
+      prints.set(name, p);
+      doc.onChange();
+      if (p.wordless)
+        setTimeout(() => {
+          if (open && named(leaf()) === name) fetchPrint(l);
+          else prints.delete(name);
+        }, AGAIN);
+    })
+    .catch(() => prints.delete(name));
 }
 
 // cut gives the look of a box that shows a part of a page.
@@ -73,6 +89,10 @@ const panel = {
   lang: '',
   all: [],
   none: '',
+  read: [],
+  about: '',
+  every: false,
+  wrong: '',
   show() {
     const l = leaf();
     this.lang = view.kit.lang ?? '';
@@ -89,6 +109,41 @@ const panel = {
       };
     });
     this.none = this.all.length ? '' : 'No picture or drawing was found on this page.';
+    const p = print(l),
+      words = (p.words ?? []).map((w, at) => ({ ...w, at })).filter((w) => w.c),
+      unsure = words.filter((w) => w.c < UNSURE);
+    this.about = p.wordless
+      ? 'This page is a picture, and no words of it are known. They are read behind the work; where there are some, they come here by themselves.'
+      : words.length
+        ? `This page is a picture: ${words.length} words were read in it, ${unsure.length || 'none'} of them not surely.`
+        : '';
+    this.every = every;
+    this.read = (l.turn ? [] : every ? words : unsure).map((w) => ({
+      at: w.at,
+      key: `${named(l)} ${w.at} ${w.t}`,
+      t: w.t,
+      name: `Word ${w.at + 1}, “${w.t}”${w.c < UNSURE ? ', not sure' : ''}`,
+      cut: cut(l, [w.b[0] - 2, w.b[1] - 1, w.b[2] + 2, w.b[3] + 1]),
+    }));
+  },
+  showEvery(on) {
+    every = on;
+    doc.onChange();
+  },
+  right(at, text) {
+    const l = leaf(),
+      p = print(l),
+      was = p.words[at].t;
+    if (!text.trim() || text.trim() === was) return;
+    this.wrong = '';
+    post(url('/words'), { source: l.source, page: l.page, at, was, text })
+      .then(() => {
+        prints.delete(named(l));
+        doc.onChange();
+      })
+      .catch((e) => {
+        this.wrong = `“${text.trim()}” was not kept. ${e.message}`;
+      });
   },
   speak: (tag) =>
     change((_, kit) => {
@@ -101,4 +156,14 @@ const panel = {
     tell(this.all[i].r, { n: on });
   },
 };
-export const mode = { begin() {}, leave() {}, panel, paint() {}, down: () => null };
+export const mode = {
+  begin() {
+    open = true;
+  },
+  leave() {
+    open = false;
+  },
+  panel,
+  paint() {},
+  down: () => null,
+};

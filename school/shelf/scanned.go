@@ -1,0 +1,270 @@
+package shelf
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"slices"
+	"strings"
+	"time"
+
+	"readymargin/core/access"
+	"readymargin/core/document"
+	"readymargin/core/optical"
+	"readymargin/core/words"
+	"readymargin/core/worksheet"
+	"readymargin/queue"
+	"readymargin/school"
+	"readymargin/school/jobs"
+)
+
+// readerAway is after what time a reader that is not there is looked for again.
+const readerAway = time.Hour
+
+// ReadScans reads the words in the pictures of the pages of one file, and is to be called
+// again as long as there are more. Everybody works on the pages meanwhile.
+func (s *Shelf) ReadScans(ctx context.Context, _ uint64) error {
+	hash, err := s.store.Wordless(ctx)
+	if errors.Is(err, school.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if s.letters == nil {
+		err = optical.ErrAway
+	} else {
+		err = s.readScan(ctx, hash)
+	}
+	if errors.Is(err, optical.ErrAway) {
+		return &jobs.Later{At: s.now().Add(readerAway), Why: err}
+	}
+	if err != nil {
+		return err
+	}
+	return &jobs.Later{At: s.now()} // there may be more
+}
+
+func (s *Shelf) readScan(ctx context.Context, hash string) error {
+	kept, err := s.store.FilePages(ctx, hash)
+	if err != nil {
+		return err
+	}
+	with, err := s.store.RevisionsWith(ctx, hash)
+	if err != nil {
+		return err
+	}
+	file, err := s.store.Blob(ctx, hash)
+	var pages []document.Page
+	if err == nil {
+		pages, err = s.engine.Inspect(queue.In(ctx, queue.Behind), file)
+	}
+	switch {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case unreadable(err) || err == nil && len(pages) != len(kept):
+		// Nobody is to try for ever.
+		slog.Warn("a scan cannot be read", "file", hash, "error", err)
+		pages = make([]document.Page, len(kept))
+	case err != nil:
+		return err
+	}
+	for i, p := range kept {
+		if !p.Wordless {
+			continue
+		}
+		read, err := s.readPage(ctx, hash, file, p, pages[i], with)
+		if err != nil {
+			return err
+		}
+		if err := s.store.SetPageWords(ctx, read); err != nil {
+			return err
+		}
+	}
+	for _, r := range with {
+		if err := s.tell(ctx, r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// readPage returns a page with its words: as they were read, and perhaps put right, on
+// the teacher's own page that it was made of, or as they are read now.
+func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept school.FilePage, p document.Page, with []school.Revision) (school.FilePage, error) {
+	for _, r := range with {
+		if own, ok, err := s.ownPage(ctx, r, kept.Number); err != nil {
+			return kept, err
+		} else if ok && own.FileHash != hash {
+			own.FileHash, own.Number = hash, kept.Number
+			return own, nil
+		}
+	}
+	if p.Scan == nil {
+		if p.Width == 0 {
+			p.Width, p.Height = kept.Width, kept.Height
+		}
+		return filePage(hash, kept.Number, p)
+	}
+	picture, err := s.engine.Upright(queue.In(ctx, queue.Behind), file, kept.Number, p.Scan.Tilt, optical.Scale)
+	var ws []words.Word
+	if err == nil {
+		ws, err = s.letters.Read(ctx, picture, optical.Scale, "")
+	}
+	switch {
+	case ctx.Err() != nil:
+		return kept, ctx.Err()
+	case err != nil && !unreadable(err):
+		return kept, err
+	case err != nil:
+		slog.Warn("a page cannot be read", "file", hash, "page", kept.Number, "error", err)
+		ws = nil
+	}
+	out, err := filePage(hash, kept.Number, p.Read(legible(ws)))
+	out.Wordless = false
+	return out, err
+}
+
+// unreadable reports whether it is a file's or a page's own fault that it is not read.
+func unreadable(err error) bool {
+	for _, own := range []error{school.ErrNotFound, school.ErrDamaged, document.ErrDamaged, document.ErrTime, document.ErrMemory, document.ErrPixels, optical.ErrUnreadable, optical.ErrFailed} {
+		if errors.Is(err, own) {
+			return true
+		}
+	}
+	return false
+}
+
+// ownPage returns the teacher's own page that a page of a revision was made of, where it
+// stands as it was brought in and its words are known.
+func (s *Shelf) ownPage(ctx context.Context, r school.Revision, number int) (p school.FilePage, ok bool, err error) {
+	plan, err := worksheet.Parse(r.Plan)
+	if err != nil {
+		return p, false, err
+	}
+	leaves := plan.Of(worksheet.Sheet)
+	if number > len(leaves) || leaves[number-1].Turn != 0 {
+		return p, false, nil
+	}
+	sources, err := s.store.Sources(ctx, r.WorksheetID)
+	if err != nil || leaves[number-1].Source >= len(sources) {
+		return p, false, err
+	}
+	p, err = s.store.FilePage(ctx, sources[leaves[number-1].Source].FileHash, leaves[number-1].Page)
+	return p, err == nil && !p.Wordless && p.Text != "", err
+}
+
+// legible returns words, or none where they are so unsure that the page is written by
+// hand, or shows something else.
+func legible(ws []words.Word) []words.Word {
+	sure := make([]float64, len(ws))
+	for i, w := range ws {
+		sure[i] = w.Sure
+	}
+	slices.Sort(sure)
+	if len(ws) == 0 || sure[len(sure)/2] < optical.Unsure {
+		return nil
+	}
+	return ws
+}
+
+// tell puts on a revision what the words of its pages tell of its places: their labels,
+// and its questions. The places stay, for somebody may have written on them.
+func (s *Shelf) tell(ctx context.Context, r school.Revision) error {
+	plan, err := worksheet.Parse(r.Plan)
+	if err != nil {
+		return err
+	}
+	sheet := worksheet.Plan(plan.Of(worksheet.Sheet))
+	found, err := s.revisions.guides(ctx, r.FileHash)
+	if err != nil {
+		return err
+	}
+	guides, err := s.store.RevisionGuides(ctx, r.ID)
+	if err != nil {
+		return err
+	}
+	for i := range guides {
+		if i < len(found) && i < len(sheet) {
+			guides[i] = guides[i].Told(sheet[i].Guided(found[i]))
+		}
+	}
+	return s.store.Reread(ctx, r.ID, guides)
+}
+
+// PutRight puts a word right that was read in the picture of a page of a worksheet, the
+// index'th of it; was is what it says now. Copies that are begun have it too.
+func (s *Shelf) PutRight(ctx context.Context, who school.Person, id uint64, l worksheet.PageRef, index int, was, text string) error {
+	if _, err := s.gate.Worksheet(ctx, who, id, access.UseWorksheet); err != nil {
+		return err
+	}
+	text, ok := school.OneLine(text, 100)
+	if text = strings.Join(strings.Fields(text), ""); !ok || text == "" {
+		return school.Refuse("word", "word", text)
+	}
+	sources, err := s.store.Sources(ctx, id)
+	if err != nil {
+		return err
+	}
+	if l.Source < 0 || l.Source >= len(sources) {
+		return access.ErrHidden
+	}
+	hash := sources[l.Source].FileHash
+	if err := s.putRight(ctx, hash, l.Page, index, was, text); err != nil {
+		return err
+	}
+	all, err := s.store.RevisionsOf(ctx, id)
+	if err != nil {
+		return err
+	}
+	for _, r := range all {
+		plan, err := worksheet.Parse(r.Plan)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(plan.Of(worksheet.Sheet), func(o worksheet.PageRef) bool { return o.Source == l.Source && o.Page == l.Page && o.Turn == 0 })
+		if i < 0 {
+			continue
+		}
+		if r.FileHash != hash {
+			if err := s.putRight(ctx, r.FileHash, i+1, index, was, text); errors.Is(err, school.ErrStale) {
+				continue // it was read by itself
+			} else if err != nil {
+				return err
+			}
+		}
+		guides, err := s.store.RevisionGuides(ctx, r.ID)
+		if err != nil {
+			return err
+		}
+		if err := s.store.Reread(ctx, r.ID, guides); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *Shelf) putRight(ctx context.Context, hash string, number, index int, was, text string) error {
+	p, err := s.store.FilePage(ctx, hash, number)
+	if errors.Is(err, school.ErrNotFound) {
+		return access.ErrHidden
+	}
+	if err != nil {
+		return err
+	}
+	var print words.Page
+	if err := json.Unmarshal([]byte(p.TextLayer), &print); err != nil {
+		return err
+	}
+	if index < 0 || index >= len(print.Words) || print.Words[index].Text != was || print.Words[index].Sure == 0 {
+		return school.ErrStale
+	}
+	print.Words[index] = print.Words[index].Saying(text)
+	b, err := json.Marshal(print)
+	if err != nil {
+		return err
+	}
+	p.TextLayer, p.Text = string(b), searched(print)
+	return s.store.SetPageWords(ctx, p)
+}
