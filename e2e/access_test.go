@@ -213,7 +213,7 @@ var rights = map[string]any{
 	"GET /copies/:id/states": "student", "POST /copies/:id/states": "student", "GET /copies/:id/states/:number": "student",
 	"POST /copies/:id/bring": "", "POST /copies/:id/keep": "", "GET /assignments/own": staff, "POST /courses/:id/practice": "teacher", "POST /practice/end": "teacher", // who has just become their practice student
 	"POST /copies/:id/submit": "student", "POST /copies/:id/take-back": "student", "POST /copies/:id/improve": "student",
-	"POST /copies/:id/sounds": "student", "GET /copies/:id/sounds/:hash": "",
+	"POST /copies/:id/sounds": "student", "POST /copies/:id/dictation": "student", "GET /copies/:id/sounds/:hash": "",
 	"POST /copies/:id/marked":    submittedOnly(marks),
 	"POST /copies/:id/elsewhere": "student", "POST /copies/:id/pictures": "student", "GET /copies/:id/pictures/:hash": "",
 	"GET /copies/:id/marking": submittedOnly(marks), "POST /copies/:id/points": submittedOnly(marks), "POST /copies/:id/scores": "",
@@ -359,7 +359,7 @@ func (sc *scene) ask(t *testing.T, c *http.Client, route string, cp school.Copy)
 		id = cp.ID
 	}
 	path = strings.NewReplacer(":id", fmt.Sprint(id), ":person", "999999", ":source", "0", ":number", "1", ":n", "1", ":scale", "25", ":turn", "0", ":token", "0", ":hash", strings.Repeat("0", 64), ":thing", "copy", ":name", "nothing").Replace(path)
-	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "GET /copies/:id/states": "?layer=work", "GET /copies/:id/states/:number": "?layer=work", "POST /copies/:id/sounds": "?layer=work", "POST /copies/:id/pictures": "?layer=work"}[route]
+	query := map[string]string{"GET /copies/:id/feed": "?layer=work", "GET /copies/:id/states": "?layer=work", "GET /copies/:id/states/:number": "?layer=work", "POST /copies/:id/sounds": "?layer=work", "POST /copies/:id/dictation": "?layer=work", "POST /copies/:id/pictures": "?layer=work"}[route]
 	body := bodies[route]
 	if route == "POST /assignments" {
 		body = fmt.Sprintf("course=%d&worksheet=%d&points=none", sc.course.ID, sc.sheet.ID)

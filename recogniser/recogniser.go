@@ -7,10 +7,8 @@ package recogniser
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"net/url"
 	"time"
@@ -39,17 +37,17 @@ func New(address string) (*Client, error) {
 const maxAnswer = 4 << 20
 
 // Recognise asks the program what is said.
-func (c *Client) Recognise(ctx context.Context, sound []byte, mediaType, language string) ([]speech.Word, error) {
-	if len(sound) == 0 {
+func (c *Client) Recognise(ctx context.Context, sound speech.Sound) ([]speech.Word, error) {
+	if len(sound.Data) == 0 {
 		return nil, speech.ErrUnreadable
 	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.at, bytes.NewReader(sound))
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.at, bytes.NewReader(sound.Data))
 	if err != nil {
 		return nil, err
 	}
-	req.Header.Set("Content-Type", mediaType)
-	if language != "" {
-		req.Header.Set("Accept-Language", language)
+	req.Header.Set("Content-Type", sound.Type)
+	if sound.Language != "" {
+		req.Header.Set("Accept-Language", sound.Language)
 	}
 	res, err := c.http.Do(req)
 	if err != nil {
@@ -62,11 +60,5 @@ func (c *Client) Recognise(ctx context.Context, sound []byte, mediaType, languag
 	case res.StatusCode != http.StatusOK:
 		return nil, fmt.Errorf("%w: it answers %s", speech.ErrAway, res.Status)
 	}
-	var answer struct {
-		Words []speech.Word `json:"words"`
-	}
-	if err := json.NewDecoder(io.LimitReader(res.Body, maxAnswer)).Decode(&answer); err != nil {
-		return nil, fmt.Errorf("%w: %v", speech.ErrAway, err)
-	}
-	return answer.Words, nil
+	return answer(res.Body)
 }

@@ -22,6 +22,7 @@ import (
 	"readymargin/core/trail"
 	"readymargin/queue"
 	"readymargin/school"
+	"readymargin/school/dictate"
 )
 
 // A sentence is what people read when something did not work: what happened,
@@ -176,6 +177,8 @@ var files = map[error]sentence{
 	lookup.ErrLanguage:      {422, "There is no dictionary here for the language of this sheet."},
 	reader.ErrSilent:        {422, "There is nothing here that can be read aloud."},
 	reader.ErrPassage:       {422, "This is too long to be read aloud at once. Choose a part of it."},
+	speech.ErrLanguage:      {422, "The program that writes down what is said here knows English, and this worksheet is in another language. Type it; your school can have a program of its own for this."},
+	dictate.ErrLong:         {413, "That is more than two minutes. Nothing was written down; say it in parts."},
 	speech.ErrAway:          {503, "The program that writes down what is said cannot be reached. Type it, or try again later; nothing is lost."},
 	recording.ErrSilent:     {422, "Nothing was recorded. Check the microphone and record again."},
 	recording.ErrTooLong:    {422, "This recording is longer than the course allows. Record a shorter one."},

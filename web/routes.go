@@ -179,6 +179,7 @@ var routes = []route{
 	{"POST", "/copies/:id/take-back", (*Site).takeBack, 0, quick},
 	{"POST", "/copies/:id/improve", (*Site).improve, 0, quick},
 	{"POST", "/copies/:id/sounds", (*Site).addSound, recording.MaxBytes + 1<<20, long},
+	{"POST", "/copies/:id/dictation", (*Site).dictate, 8 << 20, long},
 	{"POST", "/copies/:id/sounds/:hash/words", (*Site).soundWords, 0, long},
 	{"GET", "/copies/:id/sounds/:hash", (*Site).enclosed, 0, quick},
 	{"POST", "/copies/:id/elsewhere", (*Site).elsewhere, fileBody, long},

@@ -13,6 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/dictation"
 	"readymargin/core/mark"
 	"readymargin/core/submission"
 	"readymargin/school"
@@ -275,6 +276,26 @@ func (s *Site) addSound(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusCreated, voice)
+}
+
+// dictate writes down what is said to the sheet.
+func (s *Site) dictate(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	sound, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return err
+	}
+	pieces, err := s.school.Dictation.Write(c.Request().Context(), me(c), n, submission.Layer(c.QueryParam("layer")), sound, c.Request().Header.Get("Content-Type"))
+	if err != nil {
+		return err
+	}
+	if pieces == nil {
+		pieces = []dictation.Piece{} // nothing was said
+	}
+	return c.JSON(http.StatusOK, map[string]any{"pieces": pieces, "text": dictation.Text(pieces)})
 }
 
 // maxPicture bounds the pictures that students bring to their copies, in bytes.

@@ -36,6 +36,9 @@ func wordsOf(tag string) words {
 	return words{minus: "-"}
 }
 
+// Units returns how the signs of units are said in a language, of one and of several.
+func Units(tag string) map[string][2]string { return wordsOf(tag).units }
+
 // say gives how the i-th token is said, "" for not at all.
 func (w words) say(tokens []Token, i int, first bool) string {
 	t := tokens[i]

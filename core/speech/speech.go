@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 )
@@ -16,20 +17,32 @@ type Word struct {
 	From      int     `json:"from"`      // milliseconds from the beginning of the sound
 	To        int     `json:"to"`        // the same
 	Certainty float64 `json:"certainty"` // from 0, a guess, to 1
+	// What may have been said instead, the likeliest first.
+	Others []string `json:"others,omitempty"`
 }
 
-// A Recogniser writes down what is said in a sound of a media type, in a language (BCP
-// 47), "" for whichever it is; words come in the order of their times, none where
-// nothing is said. What it cannot read as a sound is ErrUnreadable, and that it cannot be
-// reached ErrAway. speechtest.Conform is what every one of them keeps.
+// A Sound is what somebody said, with what is known of it.
+type Sound struct {
+	Data     []byte
+	Type     string   // media type
+	Language string   // BCP 47, "" for whichever it is
+	Printed  []string // passages of the sheet that it is about
+	Answers  []string // what is expected there
+}
+
+// A Recogniser writes down what is said in a sound; words come in the order of their
+// times, none where nothing is said. What it cannot read as a sound is ErrUnreadable, a
+// language that it does not know ErrLanguage, and that it cannot be reached ErrAway.
+// speechtest.Conform is what every one of them keeps.
 type Recogniser interface {
-	Recognise(ctx context.Context, sound []byte, mediaType, language string) ([]Word, error)
+	Recognise(ctx context.Context, sound Sound) ([]Word, error)
 }
 
 // What can be wrong.
 var (
 	ErrUnreadable = errors.New("speech: cannot be read as a sound")
 	ErrAway       = errors.New("speech: the recogniser cannot be reached")
+	ErrLanguage   = errors.New("speech: the recogniser does not know this language")
 )
 
 // Unsure is below which certainty a word is to be looked at.
@@ -47,6 +60,8 @@ func Check(words []Word, lasts time.Duration) error {
 			return fmt.Errorf("speech: word %d from %d to %d ms", i, w.From, w.To)
 		case !(w.Certainty >= 0 && w.Certainty <= 1):
 			return fmt.Errorf("speech: word %d is certain by %v", i, w.Certainty)
+		case len(w.Others) > 10 || slices.ContainsFunc(w.Others, func(o string) bool { return o == "" || len(o) > 200 }):
+			return fmt.Errorf("speech: instead of word %d %q", i, w.Others)
 		}
 		before = w.From
 	}

@@ -6,20 +6,20 @@ import (
 )
 
 func TestWhatARecogniserSaysIsChecked(t *testing.T) {
-	good := []Word{{"ebb", 0, 400, 0.9}, {"tide", 500, 900, 0.3}}
+	good := []Word{{Text: "ebb", To: 400, Certainty: 0.9}, {Text: "tide", From: 500, To: 900, Certainty: 0.3}}
 	for name, c := range map[string]struct {
 		words []Word
 		good  bool
 	}{
 		"nothing said":         {nil, true},
 		"words":                {good, true},
-		"a word of nothing":    {[]Word{{"", 0, 1, 1}}, false},
-		"a line break":         {[]Word{{"a\nb", 0, 1, 1}}, false},
-		"backwards":            {[]Word{{"a", 500, 600, 1}, {"b", 100, 200, 1}}, false},
-		"ends before it":       {[]Word{{"a", 500, 400, 1}}, false},
-		"behind the end":       {[]Word{{"a", 0, 9000, 1}}, false},
-		"more than certain":    {[]Word{{"a", 0, 1, 1.5}}, false},
-		"before the beginning": {[]Word{{"a", -5, 1, 1}}, false},
+		"a word of nothing":    {[]Word{{Text: "", From: 0, To: 1, Certainty: 1}}, false},
+		"a line break":         {[]Word{{Text: "a\nb", From: 0, To: 1, Certainty: 1}}, false},
+		"backwards":            {[]Word{{Text: "a", From: 500, To: 600, Certainty: 1}, {Text: "b", From: 100, To: 200, Certainty: 1}}, false},
+		"ends before it":       {[]Word{{Text: "a", From: 500, To: 400, Certainty: 1}}, false},
+		"behind the end":       {[]Word{{Text: "a", From: 0, To: 9000, Certainty: 1}}, false},
+		"more than certain":    {[]Word{{Text: "a", From: 0, To: 1, Certainty: 1.5}}, false},
+		"before the beginning": {[]Word{{Text: "a", From: -5, To: 1, Certainty: 1}}, false},
 	} {
 		if err := Check(c.words, time.Second); (err == nil) != c.good {
 			t.Errorf("%s: %v", name, err)

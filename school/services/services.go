@@ -13,6 +13,7 @@ import (
 	"readymargin/school/aloud"
 	"readymargin/school/assign"
 	"readymargin/school/classline"
+	"readymargin/school/dictate"
 	"readymargin/school/enrol"
 	"readymargin/school/feedback"
 	"readymargin/school/intake"
@@ -59,6 +60,7 @@ type All struct {
 	Office      *administer.Office
 	Aloud       *aloud.Aloud
 	Lookup      *lookup.Lookup
+	Dictation   *dictate.Dictation
 	Live        *live.Live
 	Notices     *notices.Notices
 	Mails       *jobs.Runner
@@ -179,6 +181,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Office = administer.New(store, now)
 	s.Aloud = aloud.New(p.Voice)
+	s.Dictation = dictate.New(store, gate, s.Revisions, p.Recogniser)
 	s.Lookup = lookup.New(gate, s.Revisions, p.Dictionary)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{

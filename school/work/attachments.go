@@ -123,7 +123,7 @@ func (s *Attachments) Words(ctx context.Context, who school.Person, id uint64, h
 	if e.Type != recording.MediaType {
 		return "", access.ErrHidden
 	}
-	words, err := s.recogniser.Recognise(ctx, sound, e.Type, "")
+	words, err := s.recogniser.Recognise(ctx, speech.Sound{Data: sound, Type: e.Type})
 	if err == nil {
 		err = speech.Check(words, mark.MaxVoice*time.Millisecond)
 	}

@@ -143,7 +143,7 @@ export function edit(box, { lines, of, most, single, onward, changed, selected, 
   );
   view.dispatch(view.state.tr.setSelection(TextSelection.atEnd(view.state.doc)));
   view.focus();
-  return handle(view, of);
+  return { ...handle(view, of), put: (text) => put(view, text) }; // put writes as one step of undo
 }
 
 // each calls f with every piece of text that the selection has a part of.

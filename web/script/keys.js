@@ -31,6 +31,7 @@ const table = [
   ['Space held', 'Move the page'],
   ['/', 'Find'],
   ['l', 'Listen from here on, or stop'],
+  ['F9', 'Speak what you would type; once more writes it down'],
   ['F6', 'On to the next part of the screen: head, sheet, instruments, what is open, margin, pages'],
   ['w', 'The sheet in words, or the page'],
   ['Ctrl +, Ctrl −, Ctrl 0', 'Larger, smaller, fit the width'],

@@ -134,9 +134,12 @@ function writes(one) {
     input.style.height = 'auto';
     input.style.height = `${Math.max(input.scrollHeight + 2, 0)}px`;
   };
-  input.addEventListener('focus', () => {
+  const another = () => {
+    take();
     merge = `typing-${newId()}`;
-  });
+  };
+  input.addEventListener('focus', another);
+  input.addEventListener('another', another); // what comes now is undone by itself
   input.addEventListener('input', () => {
     hold('typing', true);
     timer ||= /** @type {any} */ (setTimeout(take, SOON));

@@ -135,6 +135,23 @@ export function fill(names, name, take, done) {
   const own = {
     type() {
       const typed = lookNow();
+      if (typed && marks.view.recognises)
+        out.push(
+          row(
+            el(
+              'button',
+              {
+                className: 'kind speak',
+                on: {
+                  pointerdown: (e) => e.preventDefault(),
+                  click: () => document.dispatchEvent(new CustomEvent('speak')),
+                },
+              },
+              icon('voice'),
+              'Speak it',
+            ),
+          ),
+        );
       if (typed)
         out.push(
           row(

@@ -19,7 +19,7 @@ const TROUBLE = {
   NotReadableError: 'Another program is using the microphone. Close it there, or type a note instead.',
 };
 
-const KINDS = ['audio/webm;codecs=opus', 'audio/mp4;codecs=opus', 'audio/mp4', 'audio/ogg;codecs=opus'];
+export const KINDS = ['audio/webm;codecs=opus', 'audio/mp4;codecs=opus', 'audio/mp4', 'audio/ogg;codecs=opus'];
 const PIECE = 1000; // milliseconds that a piece lasts
 export const STEP = 100; // milliseconds from peak to peak of the wave
 
@@ -46,7 +46,7 @@ export async function record(box, of, drop, keep) {
 }
 
 // hearing opens the microphone that was used last, or another.
-async function hearing() {
+export async function hearing() {
   const audio = new AudioContext(),
     meter = audio.createAnalyser(),
     data = new Float32Array(1024);

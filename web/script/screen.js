@@ -32,6 +32,7 @@ import * as papers from './papers.js';
 import * as leads from './leads.js';
 import * as inwords from './inwords.js';
 import './aloud.js';
+import './dictate.js';
 import { instruments } from './pointer.js';
 import { ask } from './net.js';
 import { toast } from './toast.js';

@@ -560,6 +560,13 @@ export function insert(sign) {
   return true;
 }
 
+// put writes words where the caret is, in the box that is open.
+export function put(text) {
+  if (!open) return;
+  open.editor.focus();
+  open.editor.put(text);
+}
+
 // keep makes an operation of what stands in the box.
 export function keep() {
   if (!open) return;

@@ -29,7 +29,7 @@ func Conform(t *testing.T, r speech.Recogniser, samples []Sample, silence Sample
 	t.Helper()
 	ctx := context.Background()
 	for _, s := range append(samples, silence) {
-		words, err := r.Recognise(ctx, s.Sound, s.Type, "en")
+		words, err := r.Recognise(ctx, speech.Sound{Data: s.Sound, Type: s.Type, Language: "en"})
 		if err != nil {
 			t.Errorf("%s: %v", s.Name, err)
 			continue
@@ -49,13 +49,13 @@ func Conform(t *testing.T, r speech.Recogniser, samples []Sample, silence Sample
 		}
 	}
 	for name, b := range map[string][]byte{"nothing": nil, "no sound": []byte("words in a text"), "a part of one": samples[0].Sound[:min(40, len(samples[0].Sound))]} {
-		if words, err := r.Recognise(ctx, b, samples[0].Type, "en"); !errors.Is(err, speech.ErrUnreadable) {
+		if words, err := r.Recognise(ctx, speech.Sound{Data: b, Type: samples[0].Type, Language: "en"}); !errors.Is(err, speech.ErrUnreadable) {
 			t.Errorf("%s: %v, %v", name, words, err)
 		}
 	}
 	ended, cancel := context.WithCancel(ctx)
 	cancel()
-	if _, err := r.Recognise(ended, samples[0].Sound, samples[0].Type, "en"); err == nil {
+	if _, err := r.Recognise(ended, speech.Sound{Data: samples[0].Sound, Type: samples[0].Type, Language: "en"}); err == nil {
 		t.Error("it goes on though nobody waits")
 	}
 }

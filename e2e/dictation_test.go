@@ -1,0 +1,86 @@
+package e2e
+
+import (
+	"fmt"
+	"os/exec"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"readymargin/demo"
+	"readymargin/e2e/browser"
+)
+
+// hears is a browser whose microphone hears "tide floods", over and over, as the
+// recogniser that stands in for one takes it.
+func hears(t *testing.T) *browser.Browser {
+	t.Helper()
+	wav := filepath.Join(t.TempDir(), "said.wav")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=f=500:d=0.6:sample_rate=48000", "-f", "lavfi", "-i", "anullsrc=d=0.4:sample_rate=48000", "-f", "lavfi", "-i", "sine=f=700:d=0.6:sample_rate=48000", "-f", "lavfi", "-i", "anullsrc=d=0.8:sample_rate=48000",
+		"-filter_complex", "[0][1][2][3]concat=n=4:v=0:a=1", "-ac", "1", wav).CombinedOutput(); err != nil {
+		t.Fatalf("ffmpeg (apt-get install ffmpeg): %v: %s", err, out)
+	}
+	b, err := browser.Start(wav)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(b.Stop)
+	return b
+}
+
+// What is spoken is written where the caret is: in the box on the page and in a field of
+// the sheet in words. One undo takes it back. Where the line has gone nothing is lost, and
+// it is written once it is back.
+func TestDictation(t *testing.T) {
+	t.Parallel()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "dictation", file, 2)
+	p, err := hears(t).Own(home.Base, 1280, 800)
+	if err != nil {
+		t.Fatal(err)
+	}
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	speak := func() error {
+		return p.Until("words come while one speaks", `/tide floods/.test(document.querySelector(".dictating .heard-so-far")?.textContent)`)
+	}
+	f9 := func() error { return p.Key(kb.F9) }
+	const written = `document.querySelector('[data-desk] [contenteditable="true"]')?.textContent`
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		func() error { return p.Press(browser.Place{Page: 1, X: 120, Y: 700}) },
+		is("one types", written+` === ""`), func() error { return p.Presses("The ") },
+		func() error { return p.Click(`[data-place="write"] .take`) }, func() error { return p.ClickWords("Speak it") },
+		is("it listens", `document.querySelector(".dictating meter")`))
+	axeFinds(t, p, "speaking")
+	steps(t, speak, func() error { return p.ClickWords("Write it down") },
+		is("it is written behind what was typed", `/^The tide floods/.test(`+written+`)`),
+		is("one may go on typing", `!document.querySelector(".dictating") && document.activeElement.isContentEditable`),
+		func() error { return chromedp.Do(p.Ctx, chromedp.KeyEvent("z", chromedp.KeyModifiers(2))) }, is("one undo takes it back", written+` === "The "`),
+		func() error { return p.Key(kb.Escape) }, saved(p))
+
+	const field = `document.querySelector("[data-inwords] input.writes")`
+	steps(t, func() error { return p.Click(`[data-do="words"]`) }, is("it is read in words", inWords),
+		func() error { _, err := browser.Eval[bool](p, field+`.focus(); return true`); return err },
+		is("the microphone lies beside the field", `document.querySelector(".speak-here")?.checkVisibility()`),
+		f9, speak,
+		func() error {
+			_, err := browser.Eval[bool](p, `window.lineBack = window.fetch; window.fetch = () => Promise.reject(new TypeError("gone")); return true`)
+			return err
+		}, f9,
+		is("it is told, and kept", `/What you said is still here/.test(document.querySelector(".dictating [role=alert]")?.textContent)`),
+		func() error {
+			_, err := browser.Eval[bool](p, `window.fetch = window.lineBack; return true`)
+			return err
+		},
+		func() error { return p.ClickWords("Try again") },
+		is("it is written in the field", `/^tide floods/.test(`+field+`.value)`), func() error { time.Sleep(400 * time.Millisecond); return nil }, saved(p),
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, is("it is kept", `/^tide floods/.test(`+field+`?.value)`),
+		func() error { _, err := browser.Eval[bool](p, field+`.focus(); return true`); return err },
+		f9, is("it listens", `document.querySelector(".dictating meter")`), func() error { return p.Key(kb.Escape) },
+		is("what is dropped is not written", `!document.querySelector(".dictating") && document.activeElement === `+field))
+}

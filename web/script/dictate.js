@@ -1,0 +1,270 @@
+// dictate has what is spoken written where the caret is: in the box on the page, in a
+// field of the sheet in words, in a note. One hears oneself in a level and sees words
+// come; what was not heard surely is shown with what may be meant instead. The sound is
+// kept nowhere.
+
+import { ask } from './net.js';
+import { marks } from './marks.js';
+import { el, icon } from './paint.js';
+import { hearing, KINDS } from './record.js';
+import { put as putInBox, typing } from './type.js';
+import { tell } from './told.js';
+
+const LONGEST = 120000, // milliseconds
+  SOON = 2500, // until words are shown while one speaks
+  FIELDS = '.writes, [data-margin] textarea, [data-margin] [contenteditable="true"]';
+
+const canDictate = () => !!marks.view.recognises && !!marks.view.edit;
+let now = null; // {field, bar, hears, recorder, parts, timer, asking}
+
+// fieldOf gives the field for words that has the focus, null for the box on the page.
+const fieldOf = (at) => at?.closest?.(FIELDS);
+
+// begin listens, for the field that has the focus or the box on the page.
+async function begin() {
+  if (now || !canDictate()) return;
+  const field = fieldOf(document.activeElement);
+  if (!field && !typing()) return;
+  const mine = (now = {
+    field,
+    bar: bar(),
+    hears: null,
+    recorder: null,
+    parts: [],
+    timer: 0,
+    asking: false,
+    level: el('meter', { min: 0, max: 100, 'aria-label': 'How loud it is' }),
+    words: el('span', { className: 'heard-so-far' }),
+  });
+  near.hidden = true;
+  const hears = await hearing();
+  if (now !== mine) return hears.stop();
+  if (hears.trouble) return say(hears.trouble, true);
+  mine.hears = hears;
+  mine.recorder = new MediaRecorder(hears.stream, {
+    mimeType: KINDS.find((k) => MediaRecorder.isTypeSupported(k)),
+    audioBitsPerSecond: 32000,
+  });
+  const began = performance.now();
+  let asked = began;
+  mine.recorder.addEventListener('dataavailable', (e) => {
+    if (e.data.size) mine.parts.push(e.data);
+    if (now === mine && mine.recorder.state === 'recording' && !mine.asking && performance.now() - asked > SOON) {
+      asked = performance.now();
+      soFar(mine);
+    }
+  });
+  mine.recorder.start(500);
+  mine.timer = setInterval(() => {
+    mine.level.value = hears.level();
+    if (performance.now() - began > LONGEST) done();
+  }, 100);
+  show(
+    [el('b', { role: 'status' }, 'Speak now'), mine.level, mine.words],
+    [
+      ['Write it down', done, 'dark'],
+      ['Drop it', drop, 'quiet'],
+    ],
+  );
+  tell('Speak now. F9 writes it down.');
+}
+
+const write = (mine) =>
+  ask(`/copies/${marks.view.copy}/dictation?layer=${marks.view.edit}`, {
+    method: 'POST',
+    body: new Blob(mine.parts, { type: mine.recorder.mimeType }),
+  });
+
+// soFar shows what was heard until now; that it cannot be is told at the end.
+async function soFar(mine) {
+  mine.asking = true;
+  const heard = await write(mine).catch(() => null);
+  mine.asking = false;
+  if (now === mine && heard?.text) mine.words.textContent = heard.text;
+}
+
+// done has all of it written down.
+async function done() {
+  const mine = now;
+  if (!mine?.recorder) return;
+  clearInterval(mine.timer);
+  if (mine.recorder.state !== 'inactive') {
+    const ended = new Promise((ok) => mine.recorder.addEventListener('stop', ok, { once: true }));
+    mine.recorder.stop();
+    await ended;
+    mine.hears.stop();
+  }
+  show([el('b', { role: 'status' }, 'Writing it down…'), mine.words], [['Drop it', drop, 'quiet']]);
+  let heard;
+  try {
+    heard = await write(mine);
+  } catch (e) {
+    if (now !== mine) return;
+    show(
+      [el('span', { role: 'alert' }, `${e.message} What you said is still here.`)],
+      [
+        ['Try again', done, 'dark'],
+        ['Drop it', drop, 'quiet'],
+      ],
+    );
+    return;
+  }
+  if (now !== mine) return;
+  if (!heard.text) return say('No words were heard. Nothing was written.', false);
+  put(mine.field, heard.text);
+  tell(`Written: ${heard.text}`);
+  const unsure = heard.pieces.filter((p) => p.unsure);
+  if (!unsure.length) return end();
+  doubts(mine, unsure);
+}
+
+// put writes a text where the caret is, as one thing that undo takes back.
+function put(field, text) {
+  if (!field) {
+    putInBox(spaced(before(), text));
+    return;
+  }
+  field.focus();
+  field.dispatchEvent(new CustomEvent('another'));
+  const has = field.value?.slice(0, field.selectionStart ?? undefined) ?? '';
+  // The browser's own way keeps its undo, and tells the field's own script.
+  document.execCommand('insertText', false, spaced(has, field.matches('input') ? text.replaceAll('\n', ' ') : text));
+  field.dispatchEvent(new CustomEvent('another'));
+}
+
+// before gives what stands before the caret in the box on the page.
+function before() {
+  const s = getSelection();
+  return s?.focusNode?.nodeType === Node.TEXT_NODE ? s.focusNode.textContent.slice(0, s.focusOffset) : '';
+}
+const spaced = (has, text) => (has && !/\s$/.test(has) && !/^[.,:;?!\n]/.test(text) ? ` ${text}` : text);
+
+// doubts shows words that were not heard surely, with what may be meant instead.
+function doubts(mine, unsure) {
+  const rows = unsure.slice(0, 6).map((p) =>
+    el(
+      'span',
+      { className: 'doubt' },
+      el('u', {}, p.text),
+      ...(p.others ?? []).map((o) =>
+        el(
+          'button',
+          {
+            className: 'button',
+            'aria-label': `${o} instead of ${p.text}`,
+            on: {
+              click: (e) => {
+                if (exchange(mine.field, p.text, o)) e.currentTarget.parentElement.replaceChildren(el('u', {}, o));
+              },
+            },
+          },
+          o,
+        ),
+      ),
+    ),
+  );
+  show([el('b', { role: 'status' }, 'Not heard surely:'), ...rows], [['Done', end, 'dark']]);
+}
+
+// exchange puts a word in the place of the last one that says so.
+function exchange(field, was, is) {
+  const box = field ?? document.querySelector('[data-desk] [contenteditable="true"]');
+  if (!box) return false;
+  box.focus();
+  if (box.value !== undefined) {
+    const at = box.value.lastIndexOf(was);
+    if (at < 0) return false;
+    box.setSelectionRange(at, at + was.length);
+  } else {
+    const walk = document.createTreeWalker(box, NodeFilter.SHOW_TEXT);
+    let found = /** @type {[Node, number] | null} */ (null);
+    while (walk.nextNode()) {
+      const at = walk.currentNode.textContent.lastIndexOf(was);
+      if (at >= 0) found = [walk.currentNode, at];
+    }
+    if (!found) return false;
+    getSelection()?.setBaseAndExtent(found[0], found[1], found[0], found[1] + was.length);
+  }
+  document.execCommand('insertText', false, is);
+  return true;
+}
+
+function drop() {
+  now?.recorder?.state === 'recording' && now.recorder.stop();
+  end();
+}
+
+function end() {
+  if (!now) return;
+  clearInterval(now.timer);
+  now.hears?.stop();
+  const { bar: box, field } = now;
+  now = null;
+  box.remove();
+  if (field?.isConnected) field.focus();
+  else document.querySelector('[data-desk] [contenteditable="true"]')?.focus();
+}
+
+const say = (words, alert) => show([el('span', { role: alert ? 'alert' : 'status' }, words)], [['Close', end, 'dark']]);
+
+function bar() {
+  const box = el('div', {
+    className: 'reading-bar dictating',
+    role: 'group',
+    'aria-label': 'Speak what you would type',
+  });
+  document.body.append(box);
+  return box;
+}
+
+function show(what, buttons) {
+  now.bar.replaceChildren(
+    icon('voice'),
+    ...what,
+    ...buttons.map(([words, run, look]) =>
+      // The field keeps the focus, and the keyboard of a telephone stays.
+      el('button', { className: `button ${look}`, on: { pointerdown: (e) => e.preventDefault(), click: run } }, words),
+    ),
+  );
+}
+
+// Beside a field that has the focus lies the button that begins.
+const near = el(
+  'button',
+  {
+    className: 'speak-here',
+    hidden: true,
+    'aria-label': 'Speak what you would type (F9)',
+    title: 'Speak what you would type (F9)',
+    tabIndex: -1, // F9 does the same, and nothing lies between two fields
+    on: { pointerdown: (e) => e.preventDefault(), click: () => begin() },
+  },
+  icon('voice'),
+);
+document.addEventListener('speak', () => begin()); // the flap of Type asks so
+document.addEventListener('focusin', (e) => {
+  const field = /** @type {any} */ (fieldOf(e.target));
+  if (!field || !canDictate() || field.readOnly || now) return;
+  field.after(near);
+  near.hidden = false;
+});
+document.addEventListener('focusout', () =>
+  setTimeout(() => {
+    if (!fieldOf(document.activeElement)) near.hidden = true;
+  }),
+);
+document.addEventListener(
+  'keydown',
+  (e) => {
+    if (e.key === 'Escape' && now) {
+      e.preventDefault();
+      e.stopPropagation();
+      drop();
+    } else if (e.key === 'F9') {
+      e.preventDefault();
+      if (now) done();
+      else begin();
+    }
+  },
+  true,
+);
