@@ -114,11 +114,13 @@ func TestScansGetWords(t *testing.T) {
 	i := 0
 	for _, face := range []string{"Helvetica", "Times", "Courier", "/usr/share/fonts/truetype/crosextra/Carlito-Regular.ttf"} {
 		for _, language := range []string{"en", "de", "fr", "es"} {
-			size, told := []float64{10, 14}[i%2], language
+			if i++; (i+i/4)%2 == 0 {
+				continue // every language in two faces
+			}
+			size, told := []float64{10, 14}[i/4%2], language
 			if i%3 == 0 {
 				told = "" // it is guessed
 			}
-			i++
 			file := typed(t, face, language, size)
 			printed := must(pool.Inspect(context.Background(), file))[0]
 			angle := (rnd.Float64() - 0.5) * 0.024
@@ -146,8 +148,8 @@ func TestScansGetWords(t *testing.T) {
 		}
 	}
 	t.Logf("in all %d of %d words right, %d of them off", sum.right, sum.words, sum.off)
-	if sum.right < sum.words*97/100 || sum.off > sum.right*2/100 || labelled < 13 {
-		t.Errorf("%d of %d words right, %d of them more than 2 points off; %d of 16 places have their words", sum.right, sum.words, sum.off, labelled)
+	if sum.right < sum.words*97/100 || sum.off > sum.right*2/100 || labelled < 6 {
+		t.Errorf("%d of %d words right, %d of them more than 2 points off; %d of 8 places have their words", sum.right, sum.words, sum.off, labelled)
 	}
 }
 

@@ -121,7 +121,7 @@ func hear(ctx context.Context, files map[string][]byte) ([]byte, error) {
 	// A little silence at both ends, without which first and last words are lost.
 	command := fmt.Sprintf(`set -e; cd /work; tar xf in
 prlimit --as=%[1]d --cpu=%[2]d --core=0 --fsize=%[3]d -- ffmpeg -v error -nostdin -t %[4]d -i sound -map a:0 -af "adelay=300:all=1,apad=pad_dur=0.5" -ar 16000 -ac 1 -c:a pcm_s16le said.wav >&2 || exit 65
-prlimit --as=%[1]d --cpu=%[2]d --core=0 --fsize=%[3]d -- pocketsphinx_continuous -infile said.wav -hmm %[5]sen-us -dict words.dict -lm words.lm -time yes -logfn /dev/null`,
+prlimit --as=%[1]d --cpu=%[2]d --core=0 --fsize=%[3]d -- pocketsphinx_continuous -infile said.wav -hmm %[5]sen-us -dict words.dict -lm words.lm -lw 10 -time yes -logfn /dev/null`,
 		memory, processor, largest, seconds, model)
 	cmd := confine.Room(limited, root, command)
 	var out, told bytes.Buffer
@@ -243,7 +243,7 @@ func (s said) like(word string) (out []string) {
 		}
 		for _, a := range s[word] {
 			for _, b := range ways {
-				d := distance(a, b)
+				d := speech.Wrong(a, b)
 				if d > max(1, len(a)/2) {
 					continue
 				}
@@ -258,26 +258,6 @@ func (s said) like(word string) (out []string) {
 	}
 	slices.SortFunc(out, func(a, b string) int { return cmp.Or(far[a]-far[b], strings.Compare(a, b)) })
 	return out[:min(len(out), most)]
-}
-
-// distance is how many phones have to change for one word to become another.
-func distance(a, b []string) int {
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i, x := range a {
-		corner := row[0]
-		row[0] = i + 1
-		for j, y := range b {
-			next := corner
-			if x != y {
-				next = 1 + min(corner, row[j], row[j+1])
-			}
-			corner, row[j+1] = row[j+1], next
-		}
-	}
-	return row[len(b)]
 }
 
 // mnemonics are espeak-ng's names of English phones and what the model calls them; the

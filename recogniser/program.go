@@ -59,7 +59,7 @@ func (p Program) Recognise(ctx context.Context, sound speech.Sound) ([]speech.Wo
 	cmd := exec.CommandContext(limited, p.path)
 	cmd.Env = append(os.Environ(), "READYMARGIN_SOUND_TYPE="+sound.Type, "READYMARGIN_SOUND_LANGUAGE="+sound.Language, "READYMARGIN_SOUND_SHEET="+sheet.Name())
 	cmd.WaitDelay = time.Second
-	out := &bounded{most: maxAnswer}
+	out := &bounded{most: maxAnswer, full: cancel}
 	cmd.Stdin, cmd.Stdout = bytes.NewReader(sound.Data), out
 	err = cmd.Run()
 	var ended *exec.ExitError
@@ -73,7 +73,7 @@ func (p Program) Recognise(ctx context.Context, sound speech.Sound) ([]speech.Wo
 	case err != nil:
 		return nil, fmt.Errorf("%w: %v", speech.ErrAway, err)
 	}
-	return answer(&out.Buffer)
+	return answer(&out.kept)
 }
 
 // answer reads what a program answers.
@@ -87,15 +87,17 @@ func answer(r io.Reader) ([]speech.Word, error) {
 	return a.Words, nil
 }
 
-// bounded keeps no more than so many bytes.
+// bounded keeps no more than so many bytes, and ends whoever has more.
 type bounded struct {
-	bytes.Buffer
+	kept bytes.Buffer // not embedded: what reads for itself knows no bounds
 	most int
+	full func()
 }
 
 func (b *bounded) Write(p []byte) (int, error) {
-	if b.Len()+len(p) > b.most {
+	if b.kept.Len()+len(p) > b.most {
+		b.full()
 		return 0, io.ErrShortWrite
 	}
-	return b.Buffer.Write(p)
+	return b.kept.Write(p)
 }

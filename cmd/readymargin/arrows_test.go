@@ -58,7 +58,7 @@ var arrows = map[string][]string{
 	"web/bundle":            {},
 	"web/corewasm":          {"core"},
 	"demo":                  {"core", "school/...", "pdf", "sound"},
-	"cmd/readymargin":       {"core", "school/...", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo", "confine", "demo", "mail", "standin/mailserver", "recogniser", "standin/recogniser", "voice", "voice/espeak", "dictionary", "tesseract", "pocketsphinx"},
+	"cmd/readymargin":       {"core", "school/...", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo", "confine", "demo", "mail", "standin/mailserver", "recogniser", "voice", "voice/espeak", "dictionary", "tesseract", "pocketsphinx"},
 	"e2e":                   {"pdf/pdftest", "core", "school/...", "demo", "web", "e2e/browser", "e2e/house"},
 	"e2e/browser":           {},
 	"e2e/house":             {"tesseract", "standin/mailserver", "standin/recogniser", "core", "school/...", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo"},
@@ -66,7 +66,7 @@ var arrows = map[string][]string{
 	"e2e/corpus":            {"core", "pdf", "school/...", "e2e/house"},
 	"e2e/shots":             {"demo", "e2e/browser", "e2e/house"},
 	"e2e/engines":           {"core", "demo", "store/mariadb", "e2e/house"},
-	"e2e/bench":             {"tesseract", "voice", "core", "school/...", "web", "demo", "pdf", "e2e/browser", "e2e/held", "e2e/house"},
+	"e2e/bench":             {"pocketsphinx", "tesseract", "voice", "core", "school/...", "web", "demo", "pdf", "e2e/browser", "e2e/held", "e2e/house"},
 }
 
 // computation is what core may import beside the standard library.

@@ -48,8 +48,11 @@ readymargin import worksheet|paper|marked …
                         bring in worksheets, sheets that were written on paper, or feedback
 readymargin demo        serve a school with demo data on a database of its own
 readymargin inspect FILE.pdf [-json]
-readymargin say TEXT.txt -o OUT.wav [-lang TAG] [-json]
                         say what is seen in a PDF: pages, fields, blanks, questions, likely answers
+readymargin say TEXT.txt -o OUT.wav [-lang TAG] [-json]
+                        read a text aloud into a file
+readymargin hear FILE.wav [-sheet SHEET.pdf] [-json]
+                        write down what is said in a file, in English
 readymargin compare SHEET.pdf DONE.pdf [-json]
                         say what would be taken over of a sheet that was completed elsewhere
 readymargin stamp SHEET.pdf MARKS.xfdf OUT.pdf [-as movable|printed|margin]
@@ -67,7 +70,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	verbs := map[string]func(context.Context, []string) error{
-		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "course": course, "export": export, "import": bringIn, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm, "say": say,
+		"serve": serve, "migrate": migrate, "backup": backup, "restore": restore, "delete": deleteOne, "course": course, "export": export, "import": bringIn, "admin": admin, "demo": runDemo, "doctor": doctor, "inspect": inspect, "compare": compare, "stamp": stamp, "warm": warm, "say": say, "hear": hear,
 	}
 	verb := verbs[os.Args[1]]
 	if os.Args[1] == "pdf-worker" {

@@ -23,7 +23,6 @@ import (
 	"readymargin/school"
 	"readymargin/school/services"
 	"readymargin/standin/mailserver"
-	"readymargin/standin/recogniser"
 	"readymargin/store"
 	"readymargin/store/mariadb"
 	"readymargin/web"
@@ -205,8 +204,8 @@ Ctrl-C stops it. What is done here is kept for the next time; "make demo-fresh" 
 	return err
 }
 
-// standIn starts what stands in for services outside the house: a recogniser, and a mail
-// server that sends nothing on, of which it returns where its messages are read.
+// standIn starts what stands in for services outside the house: a mail server that sends
+// nothing on, of which it returns where its messages are read.
 func (o *options) standIn() (string, error) {
 	in, err := listen("127.0.0.1:0", false)
 	if err != nil {
@@ -216,12 +215,6 @@ func (o *options) standIn() (string, error) {
 	if err != nil {
 		return "", err
 	}
-	hears, err := listen("127.0.0.1:0", false)
-	if err != nil {
-		return "", err
-	}
-	o.recogniser = "http://" + hears.Addr().String() + "/"
-	go http.Serve(hears, recogniser.Handler())
 	o.mail, o.mailFrom = "smtp://"+in.Addr().String(), "margin@skerrymouth.example"
 	go http.Serve(out, mailserver.Serve(in))
 	return "http://" + out.Addr().String(), nil

@@ -79,7 +79,10 @@ func NewWriter(passages []string) Writer {
 	w := Writer{map[string]string{}, map[string]string{}}
 	small := map[string]bool{}
 	for _, p := range passages {
-		for i, f := range strings.Fields(p) {
+		begins := true // a sentence
+		for f := range strings.FieldsSeq(p) {
+			first := begins
+			begins = strings.ContainsAny(f[len(f)-1:], ".!?:")
 			f = strings.Trim(f, ".,:;!?()[]“”\"‘’…")
 			if strings.Contains(f, ":") {
 				for _, way := range numeral(f) {
@@ -89,7 +92,7 @@ func NewWriter(passages []string) Writer {
 			switch lower := strings.ToLower(f); {
 			case lower == f:
 				small[f] = true
-			case i > 0 && letters(lower) == lower:
+			case !first && letters(lower) == lower:
 				w.names[lower] = f
 			}
 		}

@@ -33,6 +33,8 @@ const (
 	amounts   = 0.02
 	ofTongue  = 0.15 // words that every answer may have
 	commanded = 0.5
+
+	ofThisSheet = 5 // times as much count units that the sheet has
 )
 
 // common are words that answers of all subjects have. Common practice, no source.
@@ -83,10 +85,18 @@ func NewModel(printed, answers []string) *Model {
 	for _, c := range slices.Sorted(maps.Keys(commands)) {
 		m.learn(strings.Fields(c), commanded)
 	}
+	on := map[string]bool{} // units that the sheet has
+	for said, sign := range units {
+		on[sign] = on[sign] || m.counts[0][said[strings.LastIndexByte(said, ' ')+1:]] > 0
+	}
 	for _, unit := range slices.Sorted(maps.Keys(units)) {
+		much := amounts
+		if on[units[unit]] {
+			much *= ofThisSheet
+		}
 		for n := range 10 {
-			m.learn(strings.Fields(fmt.Sprintf("%s point %s %s", ones[n], ones[(n*7+3)%10], unit)), amounts*2)
-			m.learn(strings.Fields(cardinal(n*11+n%3)+" "+unit), amounts)
+			m.learn(strings.Fields(fmt.Sprintf("%s point %s %s", ones[n], ones[(n*7+3)%10], unit)), much*2)
+			m.learn(strings.Fields(cardinal(n*11+n%3)+" "+unit), much)
 		}
 	}
 	for a := range 10 {

@@ -68,6 +68,27 @@ func Check(words []Word, lasts time.Duration) error {
 	return nil
 }
 
+// Wrong returns how many words have to be changed, left out or added for what was heard
+// to be what was said: the numerator of the word error rate.
+func Wrong(said, heard []string) int {
+	row := make([]int, len(heard)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i, x := range said {
+		corner := row[0]
+		row[0] = i + 1
+		for j, y := range heard {
+			next := corner
+			if x != y {
+				next = 1 + min(corner, row[j], row[j+1])
+			}
+			corner, row[j+1] = row[j+1], next
+		}
+	}
+	return row[len(heard)]
+}
+
 // Text puts words together, a word of which one is not sure in brackets, to be looked at.
 func Text(words []Word) string {
 	var b strings.Builder

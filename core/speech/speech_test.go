@@ -1,6 +1,7 @@
 package speech
 
 import (
+	"strings"
 	"testing"
 	"time"
 )
@@ -23,6 +24,11 @@ func TestWhatARecogniserSaysIsChecked(t *testing.T) {
 	} {
 		if err := Check(c.words, time.Second); (err == nil) != c.good {
 			t.Errorf("%s: %v", name, err)
+		}
+	}
+	for heard, want := range map[string]int{"the ebb tide": 0, "the tide": 1, "the web tide": 1, "ebb": 2, "": 3, "the the ebb tide now": 2} {
+		if got := Wrong([]string{"the", "ebb", "tide"}, strings.Fields(heard)); got != want {
+			t.Errorf("%q for \"the ebb tide\" is %d wrong, want %d", heard, got, want)
 		}
 	}
 	if text := Text(good); text != "ebb [tide?]" {

@@ -79,7 +79,7 @@ type bench struct {
 }
 
 func main() {
-	only := flag.String("only", "", "one of: render, print, away, aloud, scans, save, rush, screens, shared, open, ink, next, across, lesson, spoken, memory, hostile, blanks, found, long, list")
+	only := flag.String("only", "", "one of: render, print, away, aloud, scans, heard, save, rush, screens, shared, open, ink, next, across, lesson, spoken, memory, hostile, blanks, found, long, list")
 	flag.Parse()
 	if err := run(*only); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -101,7 +101,7 @@ func run(only string) error {
 	for _, part := range []struct {
 		name string
 		do   func() ([]line, error)
-	}{{"render", b.render}, {"print", b.print}, {"away", b.away}, {"aloud", b.aloud}, {"scans", b.scans}, {"save", b.save}, {"rush", b.rush}, {"screens", b.screens}, {"shared", b.shared}, {"open", b.open}, {"ink", b.ink}, {"next", b.next}, {"across", b.across}, {"lesson", b.lesson}, {"spoken", b.spoken}, {"memory", b.memory}, {"hostile", b.hostile}, {"blanks", b.blanks}, {"found", b.found}, {"long", b.long}, {"list", b.list}} {
+	}{{"render", b.render}, {"print", b.print}, {"away", b.away}, {"aloud", b.aloud}, {"scans", b.scans}, {"heard", b.heard}, {"save", b.save}, {"rush", b.rush}, {"screens", b.screens}, {"shared", b.shared}, {"open", b.open}, {"ink", b.ink}, {"next", b.next}, {"across", b.across}, {"lesson", b.lesson}, {"spoken", b.spoken}, {"memory", b.memory}, {"hostile", b.hostile}, {"blanks", b.blanks}, {"found", b.found}, {"long", b.long}, {"list", b.list}} {
 		if only != "" && only != part.name {
 			continue
 		}

@@ -81,11 +81,11 @@ func TestARecogniserThatIsAway(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := r.Recognise(context.Background(), []byte("sound"), "audio/wav", ""); !errors.Is(err, speech.ErrAway) {
+		if _, err := r.Recognise(context.Background(), speech.Sound{Data: []byte("sound"), Type: "audio/wav"}); !errors.Is(err, speech.ErrAway) {
 			t.Errorf("one that %s: %v", name, err)
 		}
 		s.Close()
-		if _, err := r.Recognise(context.Background(), []byte("sound"), "audio/wav", ""); !errors.Is(err, speech.ErrAway) {
+		if _, err := r.Recognise(context.Background(), speech.Sound{Data: []byte("sound"), Type: "audio/wav"}); !errors.Is(err, speech.ErrAway) {
 			t.Errorf("one that is not there: %v", err)
 		}
 	}
