@@ -193,7 +193,7 @@ var rights = map[string]any{
 	"GET /join": everybody, "POST /join": everybody, "GET /slip": everybody, "POST /slip": everybody,
 	"POST /invitations": "admin", "GET /directory": "admin", "POST /directory": "admin", "POST /directory/add": "admin", "POST /calendar": signed, "GET /calendar/:token": "", // whoever has the address
 	"GET /to-do": signed, "GET /courses": signed, "POST /courses": staff,
-	"GET /courses/:id": marks + " student classmate", "GET /courses/:id/end": "teacher", "POST /courses/:id/end": "teacher", "POST /courses/:id/again": "teacher", "GET /courses/:id/everything.zip": "teacher", "POST /courses/:id/code": "teacher", "POST /courses/:id/name": "teacher", "POST /courses/:id/marking": "teacher", "GET /courses/:id/remarks": marks, "POST /courses/:id/remarks": marks, "POST /courses/:id/remarks/:remark": "", "GET /courses/:id/own": "student classmate", "GET /courses/:id/own/copies": "student classmate", "GET /courses/:id/book": marks, "GET /courses/:id/book/points.csv": marks, "GET /courses/:id/book/points.xlsx": marks, "POST /courses/:id/book/weights": "teacher", "POST /courses/:id/book/excused": marks, "POST /courses/:id/book/read": marks, "POST /courses/:id/book/take": marks, "POST /courses/:id/vet": "teacher", "POST /courses/:id/lessons": "teacher", "POST /courses/:id/staff": "teacher", "POST /courses/:id/welcome": "teacher", "POST /courses/:id/leave": "", "POST /courses/:id/lines": "teacher", "POST /courses/:id/mail": "teacher", "POST /lines/:id/seen": "", "POST /lines/:id/drop": "", "GET /lines/:id/sound": "",
+	"GET /courses/:id": marks + " student classmate", "GET /courses/:id/words": marks + " student classmate", "POST /courses/:id/words": "teacher", "GET /courses/:id/end": "teacher", "POST /courses/:id/end": "teacher", "POST /courses/:id/again": "teacher", "GET /courses/:id/everything.zip": "teacher", "POST /courses/:id/code": "teacher", "POST /courses/:id/name": "teacher", "POST /courses/:id/marking": "teacher", "GET /courses/:id/remarks": marks, "POST /courses/:id/remarks": marks, "POST /courses/:id/remarks/:remark": "", "GET /courses/:id/own": "student classmate", "GET /courses/:id/own/copies": "student classmate", "GET /courses/:id/book": marks, "GET /courses/:id/book/points.csv": marks, "GET /courses/:id/book/points.xlsx": marks, "POST /courses/:id/book/weights": "teacher", "POST /courses/:id/book/excused": marks, "POST /courses/:id/book/read": marks, "POST /courses/:id/book/take": marks, "POST /courses/:id/vet": "teacher", "POST /courses/:id/lessons": "teacher", "POST /courses/:id/staff": "teacher", "POST /courses/:id/welcome": "teacher", "POST /courses/:id/leave": "", "POST /courses/:id/lines": "teacher", "POST /courses/:id/mail": "teacher", "POST /lines/:id/seen": "", "POST /lines/:id/drop": "", "GET /lines/:id/sound": "",
 	"GET /courses/:id/people/:person": "teacher", "POST /courses/:id/voice": "teacher",
 	"GET /courses/:id/list": "teacher", "POST /courses/:id/list": "teacher", "POST /courses/:id/list/add": "teacher",
 	"POST /courses/:id/people/:person": "teacher", "POST /courses/:id/people/:person/slip": "teacher",
@@ -235,7 +235,7 @@ func submittedOnly(who string) map[flow.State]string {
 // teacher's practice student, get in beside where all do who are signed in.
 var guestRights = map[string]string{
 	"POST /worksheets/:id/copy": "colleague", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "colleague",
-	"GET /courses/:id": "practice", "GET /courses/:id/own": "practice", "GET /courses/:id/own/copies": "practice", "GET /assignments/:id": "practice",
+	"GET /courses/:id": "practice", "GET /courses/:id/words": "practice", "GET /courses/:id/own": "practice", "GET /courses/:id/own/copies": "practice", "GET /assignments/:id": "practice",
 	"GET /sheets/:id/pages/:n/:scale": "practice", "GET /sheets/:id/print/:n": "practice", "GET /sheets/:id/guide": "practice", "GET /sheets/:id/words": "practice",
 }
 
@@ -297,6 +297,7 @@ func allowed(r any, state flow.State, kind string) bool {
 var bodies = map[string]string{
 	"POST /drafts/:thing/:id": `[]`,
 	"POST /copies/:id/ops":    `{"layer":"work","ops":[]}`, "POST /copies/:id/states": "layer=work&name=one", "POST /settings": `no settings`, "POST /rubrics": `{}`, "POST /copies/:id/reopen": "due=never", "POST /assignments/:id/across": `{}`, "POST /assignments/:id/across/ops": `{}`, "POST /worksheets/:id/plan": `{"version":0,"leaves":[]}`, "POST /worksheets/:id/written": `{"version":0,"marks":[]}`, "POST /copies/:id/submit": "seq=-1",
+	"POST /worksheets/:id/words":  "source=0&page=1&at=0&was=one&text=two",
 	"POST /copies/:id/marked":     noFile,
 	"POST /assignments/:id/paper": noFile, "POST /assignments/:id/paper/page": noFile, "POST /assignments/:id/marked": noFile,
 	"POST /copies/:id/elsewhere": noFile, "POST /copies/:id/pictures": noFile,

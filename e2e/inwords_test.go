@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -17,6 +18,7 @@ import (
 	"readymargin/core/submission"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/school"
 	"readymargin/school/assign"
 	"readymargin/school/intake"
 )
@@ -387,6 +389,92 @@ func TestAWordIsLookedUp(t *testing.T) {
 	}
 	steps(t, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, known, is("the words are shown again", inWords), choose,
 		is("what can be done with words is offered", `document.querySelector("[data-popover]:not([hidden]) button")`), is("but not to look them up", "!("+offered+")"))
+}
+
+// What a teacher says that a word means, on the sheet or in the course, comes before what
+// the dictionary says, in whatever form the word stands. What students look up is kept for
+// them; teachers see how many did, and no names. Three hundred may look up at once.
+func TestWordsThatATeacherExplains(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "explained", file, 2)
+	student := personOf(t, login)
+	c, err := home.Store.CopyInCourse(ctx, id, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	course := c.Assignment.CourseID
+	p, bench := tab(t, 1280, 800), tab(t, 1280, 800)
+	is := func(p *browser.Tab, what, script string) func() error {
+		return func() error { return p.Until(what, script) }
+	}
+	// On the bench, with the page's headings; and on the page of the course.
+	steps(t, func() error { return bench.SignIn("explained.teacher", scenePassword) }, func() error { return bench.Go(fmt.Sprintf("/worksheets/%d", c.Revision.WorksheetID)) },
+		is(bench, "the bench is ready", `document.querySelector("[data-screen]").dataset.ready`), func() error { return bench.Click(`[data-place="words"] .take`) },
+		func() error { return bench.ClickWords("Take the headings") }, is(bench, "the title is in the list", `document.querySelector(".explained input")?.value === "Tide heights 2"`),
+		func() error {
+			_, err := browser.Eval[bool](bench, `const f=document.querySelector(".explained input"); f.value="dry"; f.dispatchEvent(new Event("change",{bubbles:true})); return true`)
+			return err
+		},
+		is(bench, "it is called otherwise", `document.querySelector(".explained button").getAttribute("aria-label") === "Take out dry"`),
+		func() error { return bench.Fill(".explained textarea", "To lie above the water at low tide") })
+	axeFinds(t, bench, "words that are explained")
+	steps(t, func() error { time.Sleep(1500 * time.Millisecond); return nil }, is(bench, "it is kept", `document.querySelector("[data-saved]").textContent.includes("Saved")`),
+		func() error { return bench.Go(fmt.Sprintf("/courses/%d/words", course)) },
+		func() error { // as a form of somebody else's may
+			_, err := browser.Eval[bool](bench, `document.querySelector('[name="word"]').removeAttribute("maxlength"); return true`)
+			return err
+		},
+		func() error { return bench.Fill(`[name="word"]`, strings.Repeat("long ", 20)) }, func() error { return bench.Fill(`[name="means"]`, "A step at the entrance of a dock") },
+		func() error { return bench.ClickWords("Keep it") }, is(bench, "what is wrong is told, and what was typed stays", `document.querySelector(".wrong") && document.querySelector('[name="means"]').value.startsWith("A step")`),
+		func() error { return bench.Fill(`[name="word"]`, "sill") }, func() error { return bench.ClickWords("Keep it") },
+		is(bench, "it is in the list", `document.querySelector(".glossary dt")?.textContent === "sill"`))
+	axeFinds(t, bench, "the words of a course")
+	// The student's.
+	look := func(word string) func() error {
+		return func() error {
+			return p.Until("it is chosen", fmt.Sprintf(`(()=>{const n=[...document.querySelectorAll(".printed")].find((s) => s.textContent.includes(%[1]q)); if (!n) return false; const at=n.textContent.indexOf(%[1]q);
+				const r=document.createRange(); r.setStart(n.firstChild, at); r.setEnd(n.firstChild, at+%[2]d); getSelection().removeAllRanges(); getSelection().addRange(r); return true})()`, word, len(word)))
+		}
+	}
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, func() error { return p.Click(`[data-do="words"]`) },
+		look("sill"), func() error { return p.ClickWords("Look up") },
+		is(p, "the course's comes first", `document.querySelector(".meanings section").textContent.startsWith("In this course") && document.querySelector(".meanings").textContent.includes("entrance of a dock")`),
+		func() error { return p.Fill(`[aria-label="Word to look up"]`, "dries") }, func() error { return p.Click(`.look-up button`) },
+		is(p, "the sheet's comes first, in another form, and the dictionary's behind", `document.querySelector(".meanings section").textContent.startsWith("On this worksheet") && document.querySelectorAll(".meanings section").length > 1`),
+		is(p, "what came before is there", `document.querySelector(".earlier button")?.textContent === "sill"`), func() error { return p.Click(".earlier button") },
+		is(p, "and comes again", `document.querySelector(".meanings h3").textContent.startsWith("sill")`),
+		func() error { return p.Go(fmt.Sprintf("/courses/%d/words", course)) },
+		is(p, "it is kept for them", `document.querySelector(".looked-up").textContent.includes("sill") && document.querySelector(".looked-up").textContent.includes("2 times") && !document.querySelector('[name="means"]')`))
+	axeFinds(t, p, "the words that somebody has looked up")
+	steps(t, func() error { return bench.Go(fmt.Sprintf("/courses/%d/words", course)) },
+		is(bench, "the teacher sees how many", `/dry by 1 student/.test(document.querySelector(".looked-up").textContent.replace(/\s+/g, " ")) && !document.body.textContent.includes("Explained Student")`))
+	// All at once.
+	var all sync.WaitGroup
+	for range 300 {
+		all.Go(func() {
+			if _, err := home.School.Lookup.Look(ctx, student, id, "sills"); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	all.Wait()
+	own, err := home.Store.LookedUp(ctx, course, student.ID)
+	if err != nil || own[0].Word != "sill" || own[0].Times != 302 {
+		t.Errorf("300 times more looked up: %+v, %v", own, err)
+	}
+	for _, who := range []school.Person{student, personOf(t, "explained.outsider")} {
+		if err := home.School.Lookup.SetWord(ctx, who, course, "sill", "mine"); err == nil {
+			t.Errorf("%s explains words", who.Name)
+		}
+	}
+	if _, err := home.School.Lookup.Glossary(ctx, personOf(t, "explained.outsider"), course); err == nil {
+		t.Error("somebody else sees the words of a course")
+	}
 }
 
 // On the bench a teacher says what a picture shows, leaves another out as decoration, and

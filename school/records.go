@@ -275,6 +275,31 @@ type Revised struct {
 	NowTitle, NowPlan, NowKit string
 }
 
+// A CourseWord is what a word means in a course.
+type CourseWord struct {
+	ID       uint64
+	CourseID uint64
+	Word     string
+	Means    string
+}
+
+// LookedUp is a word that somebody has looked up on a copy.
+type LookedUp struct {
+	CopyID uint64
+	Title  string // of the assignment
+	Word   string
+	Times  int
+	At     time.Time // last
+}
+
+// OftenLookedUp is a word with how many students have looked it up for an assignment.
+type OftenLookedUp struct {
+	AssignmentID uint64
+	Title        string
+	Word         string
+	Students     int
+}
+
 // A FilePage is one page of a PDF that is kept. Box and Print are JSON of
 // page.Box and words.Page; Text is its words, to be
 // searched; Guide is JSON of plan.Guide, as it was found.

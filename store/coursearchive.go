@@ -86,6 +86,8 @@ var archivedTables = []archivedTable{
 	{name: "questions", where: ofCopies, order: "copy_id, mark_id"},
 	{name: "heard", where: ofCopies, order: "copy_id, attempt, mark_id"},
 	{name: "hearings", where: ofCopies, order: "copy_id, person_id, mark_id", without: map[string]string{"token_hash": "", "until": ""}},
+	{name: "looked_up", where: ofCopies, order: "copy_id, person_id, word"},
+	{name: "course_words", where: "course_id = @c", order: "id", numbered: true},
 	{name: "class_lines", where: "course_id = @c", order: "id", numbered: true},
 	{name: "class_line_reads", where: "line_id IN (SELECT id FROM class_lines WHERE course_id = @c) AND person_id NOT IN " + practising, order: "line_id, person_id"},
 	{name: "ready_remarks", where: "course_id = @c", order: "id", numbered: true},

@@ -37,6 +37,7 @@ type Store struct {
 	Worksheets
 	Copies
 	ClassLines
+	WordLists
 	Mail
 	DraftRows
 	Blobs
@@ -88,7 +89,7 @@ func Open(cfg Config) (*Store, error) {
 	pool.SetMaxOpenConns(cmp.Or(cfg.Conns, 32))
 	pool.SetMaxIdleConns(cmp.Or(cfg.Conns, 32))
 	b := &base{db: db, cache: cache{dir: cfg.CacheDir}, turns: queue.New(queue.Config{PerOwner: 1})}
-	return &Store{b, People{b}, Devices{b}, Courses{b}, Assignments{b}, Worksheets{b}, Copies{b}, ClassLines{b}, Mail{b}, DraftRows{b}, Blobs{b}, JobRows{b}, ReadyRows{b}, RubricRows{b}, Offices{b}}, nil
+	return &Store{b, People{b}, Devices{b}, Courses{b}, Assignments{b}, Worksheets{b}, Copies{b}, ClassLines{b}, WordLists{b}, Mail{b}, DraftRows{b}, Blobs{b}, JobRows{b}, ReadyRows{b}, RubricRows{b}, Offices{b}}, nil
 }
 
 // row asks for one row, past GORM's reading of statements: for what every stroke

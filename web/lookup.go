@@ -1,9 +1,13 @@
 package web
 
 import (
+	"errors"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
+
+	"readymargin/core/access"
+	"readymargin/school"
 )
 
 // lookUp tells what a word means.
@@ -17,4 +21,44 @@ func (s *Site) lookUp(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, found)
+}
+
+// glossary shows the words of a course.
+func (s *Site) glossary(c *echo.Context) error { return s.glossaryPage(c, nil) }
+
+// glossaryPage shows them, with what was wrong with a word if something was.
+func (s *Site) glossaryPage(c *echo.Context, wrong error) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	g, err := s.school.Lookup.Glossary(c.Request().Context(), me(c), n)
+	if err != nil {
+		return err
+	}
+	data := map[string]any{"Course": g.Course, "Learns": g.Role.Learns(), "Runs": g.Role == access.Teacher && g.Course.ArchivedAt == nil, "Words": g.Words, "Own": g.Own, "Often": g.Often}
+	status := http.StatusOK
+	if wrong != nil { // what was typed stays
+		says := s.say(wrong)
+		status = says.status
+		data["Wrong"], data["Word"], data["Means"] = says.text, c.FormValue("word"), c.FormValue("means")
+	}
+	return s.render(c, status, "glossary.html", "Words: "+g.Course.Name, data)
+}
+
+// setWord says what a word means in a course, or takes it out.
+func (s *Site) setWord(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	err = s.school.Lookup.SetWord(c.Request().Context(), me(c), n, c.FormValue("word"), c.FormValue("means"))
+	var wrong *school.Problem
+	if errors.As(err, &wrong) {
+		return s.glossaryPage(c, err)
+	}
+	if err != nil {
+		return err
+	}
+	return seeOther(c, "/courses/"+id(n)+"/words")
 }

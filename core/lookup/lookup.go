@@ -25,15 +25,40 @@ var Parts = []Part{Noun, Verb, Adjective, Adverb}
 
 // A Sense is one of the things that a word means.
 type Sense struct {
-	Part    Part   `json:"part"`
+	Part    Part   `json:"part,omitempty"`
 	Says    string `json:"says"`
 	Example string `json:"example,omitempty"`
 }
 
-// An Entry is what a dictionary has of a word.
+// Where an entry is from that no dictionary has.
+const (
+	Sheet  = "sheet"  // the sheet's own list
+	Course = "course" // its course's
+)
+
+// An Entry is what a dictionary has of a word, or what a teacher says of it.
 type Entry struct {
-	Word   string  `json:"word"` // its base form
-	Senses []Sense `json:"senses"`
+	Word    string  `json:"word"` // its base form
+	Senses  []Sense `json:"senses"`
+	From    string  `json:"from,omitempty"`    // Sheet or Course, "" for the dictionary
+	Picture string  `json:"picture,omitempty"` // of the sheet's shelf, by its hash
+}
+
+// Means reports whether somebody who looks a word up means an entry of a list that a
+// teacher has written: the same word, a form of it where it is English, or one of the
+// words that it is made of.
+func Means(entry, word, language string) bool {
+	entry, word = Plain(entry), Plain(word)
+	if entry == "" || word == "" {
+		return false
+	}
+	forms := []string{word}
+	if short, _, _ := strings.Cut(language, "-"); short == "en" {
+		for _, p := range Parts {
+			forms = append(forms, BaseForms(word, p, nil)...)
+		}
+	}
+	return slices.ContainsFunc(forms, func(f string) bool { return f == entry || slices.Contains(strings.Fields(entry), f) })
 }
 
 // A Dictionary has the words of a language. A word that it does not have is ErrUnknown,

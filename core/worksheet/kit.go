@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -11,8 +12,16 @@ import (
 type Kit struct {
 	Key   []Meaning `json:"key,omitempty"`
 	Shelf []Picture `json:"shelf,omitempty"`
+	Words []Word    `json:"words,omitempty"` // that the teacher explains
 	Lang  string    `json:"lang,omitempty"`  // of the worksheet, BCP 47; "" for as it is found
 	Light bool      `json:"light,omitempty"` // scans and photographs come over the line more roughly
+}
+
+// A Word is one of the sheet's that the teacher explains.
+type Word struct {
+	Word    string `json:"word"`
+	Means   string `json:"means,omitempty"`
+	Picture string `json:"picture,omitempty"` // of the shelf, by its hash
 }
 
 // A Meaning is what a colour stands for, with a sign of its own, so that
@@ -58,7 +67,7 @@ func (k Kit) Spoken(guides []Guide) []Guide {
 // and a sign, and no two may share a name, a sign, or a colour for the same
 // kind of mark.
 func (k Kit) Check() error {
-	if len(k.Key) > 24 || len(k.Shelf) > 60 || !tag.MatchString(k.Lang) {
+	if len(k.Key) > 24 || len(k.Shelf) > 60 || len(k.Words) > 200 || !tag.MatchString(k.Lang) {
 		return ErrKit
 	}
 	seen := map[string]bool{}
@@ -76,6 +85,12 @@ func (k Kit) Check() error {
 	}
 	for _, p := range k.Shelf {
 		if p.Name == "" || !short(maxWords, p.Name) || len(p.Hash) != 64 || p.Width < 1 || p.Height < 1 {
+			return ErrKit
+		}
+	}
+	for _, w := range k.Words {
+		pictured := w.Picture == "" || slices.ContainsFunc(k.Shelf, func(p Picture) bool { return p.Hash == w.Picture })
+		if strings.TrimSpace(w.Word) == "" || !short(60, w.Word) || !short(400, w.Means) || !pictured {
 			return ErrKit
 		}
 	}

@@ -103,6 +103,7 @@ type Store interface {
 	jobs.Store
 	administer.Store
 	classline.Store
+	lookup.Store
 	notices.Store
 	Sweep(ctx context.Context, before time.Time) (gone int, err error)
 }
@@ -182,7 +183,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Office = administer.New(store, now)
 	s.Aloud = aloud.New(p.Voice)
 	s.Dictation = dictate.New(store, gate, s.Revisions, p.Recogniser)
-	s.Lookup = lookup.New(gate, s.Revisions, p.Dictionary)
+	s.Lookup = lookup.New(store, gate, s.Revisions, p.Dictionary, now)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
 		school.JobRead:     s.Shelf.ReadBehind,

@@ -27,7 +27,7 @@ func Conforms(t *testing.T, open func(*testing.T) Store) {
 		name string
 		test func(*check)
 	}{
-		{"people", people}, {"tokens", tokens}, {"tries", allowances}, {"members", members}, {"changes come one after another", changes}, {"worksheets", worksheets},
+		{"people", people}, {"tokens", tokens}, {"tries", allowances}, {"members", members}, {"changes come one after another", changes}, {"worksheets", worksheets}, {"word lists", wordLists}, {"scans", scans},
 		{"copies", copies}, {"operations in any order", operations}, {"attempts", attempts}, {"drafts", drafts}, {"blobs", blobs}, {"jobs", jobs}, {"questions", questions}, {"hearings", hearings}, {"lines and mail", told}, {"deleting", deleting},
 	} {
 		t.Run(part.name, func(t *testing.T) {
@@ -193,6 +193,71 @@ func changes(c *check) {
 	c.is("a change that was refused", err, refused)
 	if k := must(c.CourseFor(c.ctx, class.Course.ID, class.Teacher.ID)); k.Name != "changes" {
 		c.Errorf("a change that was refused was kept: %q", k.Name)
+	}
+}
+
+// wordLists: what words mean in a course, and what was looked up, with nobody's name.
+func wordLists(c *check) {
+	class := c.class("wordlists", 2, 1)
+	course := class.Course.ID
+	for _, w := range [][2]string{{"sill", "a step"}, {"neap", "small"}, {"Sill", "a step under water"}, {"gone", "soon"}, {"gone", ""}} {
+		c.must(c.SetCourseWord(c.ctx, course, w[0], w[1]))
+	}
+	if got := must(c.CourseWords(c.ctx, course)); len(got) != 2 || got[0].Word != "neap" || got[1].Word != "Sill" || got[1].Means != "a step under water" {
+		c.Errorf("the words of a course are %+v", got)
+	}
+	copies := []school.Copy{must(class.Copy(c.ctx, c.Store, 0, 0)), must(class.Copy(c.ctx, c.Store, 0, 1))}
+	for i, word := range []string{"dry", "sill", "dry"} {
+		c.must(c.LookUp(c.ctx, copies[0].ID, class.Students[0].ID, word, c.now.Add(time.Duration(i)*time.Second)))
+	}
+	c.must(c.LookUp(c.ctx, copies[1].ID, class.Students[1].ID, "dry", c.now))
+	own := must(c.LookedUp(c.ctx, course, class.Students[0].ID))
+	if len(own) != 2 || own[0].Word != "dry" || own[0].Times != 2 || own[0].CopyID != copies[0].ID || own[0].Title != class.Assignments[0].Title || own[1].Word != "sill" {
+		c.Errorf("a student has looked up %+v", own)
+	}
+	if most := must(c.MostLookedUp(c.ctx, course)); len(most) != 2 || most[0].Word != "dry" || most[0].Students != 2 || most[1].Students != 1 || most[0].AssignmentID != class.Assignments[0].ID {
+		c.Errorf("looked up most are %+v", most)
+	}
+	if other := must(c.LookedUp(c.ctx, c.class("wordlists-other", 1, 1).Course.ID, class.Students[0].ID)); len(other) != 0 {
+		c.Errorf("in another course they have looked up %+v", other)
+	}
+}
+
+// scans: pages that are only pictures wait for their words, and revisions are told that
+// they have come.
+func scans(c *check) {
+	class := c.class("scans", 1, 1)
+	file := must(c.PutBlob(c.ctx, []byte("a scan")))
+	page := school.FilePage{FileHash: file, Number: 1, Width: 595, Height: 842, Box: "{}", TextLayer: "{}", Guide: "{}", Wordless: true}
+	c.must(c.AddFilePages(c.ctx, []school.FilePage{page}))
+	if j, err := c.LeaseJob(c.ctx, time.Now().Add(time.Minute), time.Now().Add(2*time.Minute), school.JobScans); err != nil {
+		c.Errorf("nobody is told of a scan: %v", err)
+	} else {
+		c.must(c.JobDone(c.ctx, j.ID))
+	}
+	if hash := must(c.Wordless(c.ctx)); hash != file {
+		c.Errorf("words wait on %q", hash)
+	}
+	page.TextLayer, page.Text, page.Guide = `{"words":[]}`, "words at last", `{"places":[]}`
+	c.must(c.SetPageWords(c.ctx, page))
+	if now := must(c.FilePage(c.ctx, file, 1)); now.Wordless || now.Text != page.Text || now.TextLayer != page.TextLayer || now.Guide != page.Guide {
+		c.Errorf("the page has %+v", now)
+	}
+	if _, err := c.Wordless(c.ctx); !errors.Is(err, school.ErrNotFound) {
+		c.Errorf("words still wait: %v", err)
+	}
+	r := class.Revision
+	if with := must(c.RevisionsWith(c.ctx, r.FileHash)); len(with) != 1 || with[0].ID != r.ID {
+		c.Errorf("the file is handed out as %+v", with)
+	}
+	guides := must(c.RevisionGuides(c.ctx, r.ID))
+	guides[0].Blanks[0].Label = "what it is called"
+	c.must(c.Reread(c.ctx, r.ID, guides))
+	if all := must(c.RevisionsOf(c.ctx, class.Worksheet.ID)); len(all) != 1 || all[0].Reread != 1 {
+		c.Errorf("the revision is %+v", all)
+	}
+	if now := must(c.RevisionGuides(c.ctx, r.ID)); len(now) != 1 || now[0].Blanks[0].Label != "what it is called" {
+		c.Errorf("its guides are %+v", now)
 	}
 }
 

@@ -23,11 +23,37 @@ export async function lookUp(word, top) {
       field,
       el('button', { className: 'button', 'aria-label': 'Look it up' }, icon('look-up')),
     );
+  // earlier shows what was looked up on this sheet before, to be looked at again.
+  const earlier = (before) =>
+    before.length
+      ? [
+          el(
+            'p',
+            { className: 'earlier' },
+            el('span', { className: 'hint' }, 'You looked up '),
+            ...before.map((w) =>
+              el(
+                'button',
+                {
+                  className: 'kind',
+                  on: {
+                    click: () => {
+                      field.value = w;
+                      look();
+                    },
+                  },
+                },
+                w,
+              ),
+            ),
+          ),
+        ]
+      : [];
   const look = async () => {
     const of = field.value;
     try {
-      const entries = await ask(`/copies/${marks.view.copy}/look-up?word=${encodeURIComponent(of)}`);
-      if (field.value === of) says.replaceChildren(...entries.map(entry));
+      const { entries, before } = await ask(`/copies/${marks.view.copy}/look-up?word=${encodeURIComponent(of)}`);
+      if (field.value === of) says.replaceChildren(...entries.map(entry), ...earlier(before));
     } catch (e) {
       says.replaceChildren(el('p', {}, e.message));
     }
@@ -36,10 +62,13 @@ export async function lookUp(word, top) {
   await look();
 }
 
-function entry({ word, senses }) {
+const FROM = { sheet: 'On this worksheet', course: 'In this course' };
+
+function entry({ word, senses, from, picture }) {
   return el(
     'section',
     {},
+    from ? el('p', { className: 'hint' }, FROM[from]) : null,
     el(
       'h3',
       {},
@@ -50,10 +79,13 @@ function entry({ word, senses }) {
         icon('listen'),
       ),
     ),
+    picture ? el('img', { src: `/sheets/${marks.view.sheet}/extras/${picture}`, alt: '' }) : null,
     el(
       'ol',
-      {},
-      ...senses.map((s) => el('li', {}, el('i', {}, s.part), ` ${s.says}`, s.example ? el('q', {}, s.example) : null)),
+      { className: from ? 'said' : '' },
+      ...(senses ?? []).map((s) =>
+        el('li', {}, s.part ? el('i', {}, s.part) : null, ` ${s.says}`, s.example ? el('q', {}, s.example) : null),
+      ),
     ),
   );
 }

@@ -84,6 +84,23 @@ function tell(r, what, merge) {
   }, merge);
 }
 
+// explain changes the words that the teacher explains.
+function explain(f, merge = null) {
+  change((_, kit) => {
+    kit.words = (kit.words ?? []).map((w) => ({ ...w }));
+    f(kit.words);
+  }, merge);
+}
+
+// headings gives the lines that are set in larger letters than most of a page.
+function headings({ words = [] }) {
+  const sizes = words.map((w) => w.s ?? 0).sort((a, b) => a - b),
+    most = sizes[Math.floor(sizes.length / 2)] ?? 0,
+    lines = new Map();
+  for (const w of words) if ((w.s ?? 0) > most * 1.15) lines.set(w.l, [...(lines.get(w.l) ?? []), w.t]);
+  return [...lines.values()].map((l) => l.join(' ').slice(0, 60));
+}
+
 const panel = {
   languages: LANGUAGES.map(([tag, name]) => ({ tag, name })),
   lang: '',
@@ -93,6 +110,9 @@ const panel = {
   about: '',
   every: false,
   wrong: '',
+  words: [],
+  pictures: [],
+  added: '',
   show() {
     const l = leaf();
     this.lang = view.kit.lang ?? '';
@@ -112,6 +132,15 @@ const panel = {
     const p = print(l),
       words = (p.words ?? []).map((w, at) => ({ ...w, at })).filter((w) => w.c),
       unsure = words.filter((w) => w.c < UNSURE);
+    this.words = (view.kit.words ?? []).map((w, at) => ({
+      at,
+      key: `${at} ${w.word}`,
+      word: w.word,
+      means: w.means ?? '',
+      picture: w.picture ?? '',
+      out: `Take out ${w.word}`,
+    }));
+    this.pictures = (view.kit.shelf ?? []).map(({ hash, name }) => ({ hash, name }));
     this.about = p.wordless
       ? 'This page is a picture, and no words of it are known. They are read behind the work; where there are some, they come here by themselves.'
       : words.length
@@ -125,6 +154,25 @@ const panel = {
       name: `Word ${w.at + 1}, “${w.t}”${w.c < UNSURE ? ', not sure' : ''}`,
       cut: cut(l, [w.b[0] - 2, w.b[1] - 1, w.b[2] + 2, w.b[3] + 1]),
     }));
+  },
+  setWord: (i, text) => explain((all) => (text.trim() ? (all[i].word = text.trim()) : all.splice(i, 1))),
+  setMeans: (i, text) =>
+    explain((all) => {
+      all[i].means = text.trim();
+    }, `means ${i}`),
+  setPicture: (i, hash) =>
+    explain((all) => {
+      all[i].picture = hash;
+    }),
+  dropWord: (i) => explain((all) => all.splice(i, 1)),
+  addWord(text) {
+    explain((all) => all.push({ word: text || 'New word' }));
+  },
+  addHeadings() {
+    const there = new Set((view.kit.words ?? []).map((w) => w.word.toLowerCase())),
+      found = headings(print(leaf())).filter((h) => !there.has(h.toLowerCase()));
+    if (found.length) explain((all) => all.push(...found.map((word) => ({ word }))));
+    this.added = found.length ? '' : 'This page has no heading that is not in the list.';
   },
   showEvery(on) {
     every = on;
