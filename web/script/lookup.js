@@ -4,7 +4,7 @@
 import { ask } from './net.js';
 import { el, icon } from './paint.js';
 import { marks } from './marks.js';
-import { lay } from './spine.js';
+import { lay, level } from './spine.js';
 import { readText } from './aloud.js';
 
 // lookUp looks a word up, level with a place of the window.
@@ -57,6 +57,7 @@ export async function lookUp(word, top) {
     } catch (e) {
       says.replaceChildren(el('p', {}, e.message));
     }
+    level(top); // it is higher now
   };
   lay('Look up', [form, says], top);
   await look();
@@ -82,7 +83,7 @@ function entry({ word, senses, from, picture }) {
     picture ? el('img', { src: `/sheets/${marks.view.sheet}/extras/${picture}`, alt: '' }) : null,
     el(
       'ol',
-      { className: from ? 'said' : '' },
+      { className: from ? 'by-teacher' : '' },
       ...(senses ?? []).map((s) =>
         el('li', {}, s.part ? el('i', {}, s.part) : null, ` ${s.says}`, s.example ? el('q', {}, s.example) : null),
       ),

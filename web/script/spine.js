@@ -225,7 +225,7 @@ const narrow = window.matchMedia('(max-width: 640px)');
 // level sets the popover level with what it is about, a place of the window,
 // as far as it stays in view; without one it stands over the margin's head.
 const FREE = 12; // CSS pixels about it
-function level(y) {
+export function level(y) {
   const top = document.querySelector('.head').getBoundingClientRect().bottom,
     most = window.innerHeight - top - popover.offsetHeight - FREE;
   popover.style.setProperty('--level', `${Math.max(FREE, Math.min(y === undefined ? FREE : y - top, most))}px`);
