@@ -201,7 +201,7 @@ var rights = map[string]any{
 	"GET /rubrics": staff, "POST /rubrics": staff, "POST /rubrics/:id/drop": "",
 	"GET /worksheets": staff, "POST /worksheets": staff, "GET /worksheets/:id": "teacher",
 	"POST /worksheets/:id/plan": "teacher", "POST /worksheets/:id/pages": "teacher", "POST /worksheets/:id/title": "teacher", "POST /worksheets/:id/copy": "teacher", "POST /worksheets/:id/manage": "teacher", "GET /worksheets/:id/sharing": "teacher", "GET /worksheets/:id/write": "teacher", "POST /worksheets/:id/written": "teacher", "POST /worksheets/:id/reissue": "teacher",
-	"GET /worksheets/:id/found": "teacher", "GET /worksheets/:id/sources/:source/print/:n/:turn": "teacher", "POST /worksheets/:id/turned": "teacher", "POST /worksheets/:id/words": "teacher",
+	"GET /worksheets/:id/found": "teacher", "GET /worksheets/:id/sources/:source/print/:n/:turn": "teacher", "POST /worksheets/:id/turned": "teacher", "POST /worksheets/:id/words": "teacher", "GET /worksheets/:id/words/:n": "teacher",
 	"POST /worksheets/:id/spoken": "teacher", "POST /worksheets/:id/shelf": "teacher", "GET /worksheets/:id/extras/:hash": "",
 	"GET /worksheets/:id/try": "teacher", "GET /worksheets/:id/weight": "teacher", "GET /worksheets/:id/assign": "teacher", "GET /worksheets/:id/sources/:source/pages/:n/:scale": "teacher",
 	"GET /sheets/:id/pages/:n/:scale": holders, "GET /sheets/:id/print/:n": holders, "GET /sheets/:id/guide": holders, "GET /sheets/:id/words": holders, "GET /sheets/:id/extras/:hash": "", "GET /sheets/:id/held/:n/:scale": marks,

@@ -10,6 +10,8 @@ import (
 	"sync"
 	"testing"
 
+	"github.com/chromedp/chromedp/kb"
+
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 )
@@ -185,5 +187,58 @@ func TestAClassListensAtOnce(t *testing.T) {
 		if code := ask(c.body); code != c.want {
 			t.Errorf("%s: %d, want %d", name, code, c.want)
 		}
+	}
+}
+
+// aVoice gives a browser a voice of its own that needs no line, as Chromium in tests has
+// none: it says a word every 60 milliseconds, and tells of each.
+const aVoice = `
+window.spoken = [];
+const local = {lang: "en-GB", localService: true, name: "Of this device"}, line = {lang: "en-GB", localService: false, name: "Of a line"};
+window.SpeechSynthesisUtterance = class extends EventTarget { constructor(text) { super(); this.text = text } };
+let now = null;
+Object.defineProperty(window, "speechSynthesis", {value: {paused: false, getVoices: () => [line, local],
+  cancel() { clearInterval(now); this.paused = false },
+  pause() { this.paused = true }, resume() { this.paused = false },
+  speak(u) {
+    window.spoken.push({text: u.text, rate: u.rate, local: u.voice === local});
+    const words = [...u.text.matchAll(/\S+/g)].map((m) => m.index);
+    clearInterval(now);
+    now = setInterval(() => {
+      if (this.paused) return;
+      if (words.length) u.dispatchEvent(Object.assign(new Event("boundary"), {charIndex: words.shift()}));
+      else { clearInterval(now); u.dispatchEvent(new Event("end")) }
+    }, 60);
+  }}});
+`
+
+// Who prefers a voice of their device is read to by it, with the words marked as it says
+// them; no sound is asked of the school. A voice that needs a line is never taken.
+func TestTheVoiceOfTheDevice(t *testing.T) {
+	t.Parallel()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "ownvoice", file, 2)
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	sounds := `performance.getEntriesByType("resource").filter((e) => /\/aloud\/[0-9a-f]{64}/.test(e.name)).length`
+	steps(t, func() error { return p.Before(aVoice) }, func() error { return p.SignIn(login, scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, is("it is there in words", `document.querySelectorAll(".printed").length > 10`),
+		func() error { return p.Key("l") }, is("the school reads, and the device's voice is offered", `document.querySelector("[data-voices]")?.checkVisibility() && !window.spoken.length`),
+		func() error {
+			_, err := browser.Eval[bool](p, `const v=document.querySelector("[data-voices]"); v.value="own"; v.dispatchEvent(new Event("change")); window.before = `+sounds+`; return true`)
+			return err
+		},
+		is("the device reads", `window.spoken.length > 0 && window.spoken.every((s) => s.local && s.rate === 1)`),
+		is("the word that it says is marked", `document.querySelector(".spoken-word[data-word]")`), is("it goes on by itself", `window.spoken.length > 2`))
+	axeFinds(t, p, "read by the device")
+	steps(t, func() error { return p.Click("[data-pause]") }, is("it rests", `window.speechSynthesis.paused && document.querySelector("[data-pause]").textContent === "Go on"`),
+		func() error { return p.Click("[data-pause]") }, is("it goes on", `!window.speechSynthesis.paused`),
+		is("no sound is asked of the school", sounds+` === window.before`), func() error { return p.Key(kb.Escape) }, is("it stops at once", `!document.querySelector(".reading-bar, .spoken-word")`))
+	said, err := browser.Eval[string](p, `return window.spoken.map((s) => s.text).join(" ")`)
+	if err != nil || !strings.Contains(said, "Tide heights 2") {
+		t.Errorf("it has said %q, %v", said, err)
 	}
 }

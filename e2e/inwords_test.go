@@ -477,8 +477,8 @@ func TestWordsThatATeacherExplains(t *testing.T) {
 	}
 }
 
-// On the bench a teacher says what a picture shows, leaves another out as decoration, and
-// sets the language; the sheet in words has all of it.
+// On the bench a teacher says what a picture shows, leaves another out as decoration,
+// sets the language, and puts the order of reading right; the sheet in words has all of it.
 func TestPicturesAreDescribed(t *testing.T) {
 	t.Parallel()
 	ctx := context.Background()
@@ -498,7 +498,15 @@ func TestPicturesAreDescribed(t *testing.T) {
 		is("the bench is ready", `document.querySelector("[data-screen]").dataset.ready`), func() error { return p.Click(`[data-place="words"] .take`) },
 		is("its four pictures are there", `document.querySelectorAll(".figure-said").length === 4`))
 	axeFinds(t, p, "the bench, in words")
-	steps(t, func() error { return p.Fill(`.figure-said textarea`, "A triangle on a staff, its point up") },
+	steps(t, is("the order of reading is there", `document.querySelector(".reading-order .what")?.textContent === "Tide heights 2"`),
+		func() error { return p.Click(`.reading-order [aria-label="Later: Tide heights 2"]`) },
+		is("it comes later", `[...document.querySelectorAll(".reading-order .what")].findIndex((w) => w.textContent === "Tide heights 2") === 1`),
+		func() error {
+			_, err := browser.Eval[bool](p, `const s=document.querySelector(".reading-order li select"); s.value="plain"; s.dispatchEvent(new Event("change", {bubbles: true})); return true`)
+			return err
+		},
+		is("what need not be read is in no list", `document.querySelector(".reading-order .what").textContent === "Tide heights 2"`),
+		func() error { return p.Fill(`.figure-said textarea`, "A triangle on a staff, its point up") },
 		func() error { return p.Click(`.figure-said:nth-of-type(4) input[type="checkbox"]`) },
 		func() error {
 			_, err := browser.Eval[bool](p, `const s=document.querySelector("#bench-lang"); s.value="de"; s.dispatchEvent(new Event("change", {bubbles: true})); return true`)
@@ -508,6 +516,7 @@ func TestPicturesAreDescribed(t *testing.T) {
 		is("all of it is kept", `document.querySelector("[data-saved]").textContent.includes("Saved")`),
 		func() error { return p.Go(fmt.Sprintf("/worksheets/%d/try#words", w.ID)) }, p.Ready,
 		is("the words are shown", inWords+` && document.querySelectorAll(".take-picture").length === 3`),
+		is("what need not be read is not there", `!document.querySelector("[data-inwords]").textContent.includes("Skerrymouth Evening College")`),
 		is("the picture is described", `document.querySelector('.take-picture[aria-label="A triangle on a staff, its point up"]')`),
 		is("the language is the teacher's", `document.querySelector('[data-words="1"]').lang === "de"`))
 }

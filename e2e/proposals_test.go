@@ -102,7 +102,11 @@ func TestProposalsAndReadyRemarks(t *testing.T) {
 		is("and not given", `document.querySelector("#points").value === "" && document.querySelector("[data-question]").value === ""`),
 	)
 	axeFinds(t, p, "a proposal")
-	steps(t,
+	// In words, what is expected stands beside each answer.
+	steps(t, func() error { return p.Click(`[data-do="words"]`) },
+		is("what is expected is there", `[...document.querySelectorAll(".wants:not([hidden])")].map((w) => w.innerText).join("|") === "expected 4.5 m ± 0.1: as expected|expected spring: as expected"`))
+	axeFinds(t, p, "what is expected, in words")
+	steps(t, func() error { return p.Click(`[data-do="words"]`) },
 		func() error { return p.Key("p") }, func() error { return p.Stroke("=") },
 		is("it is taken, and the next copy is open", fmt.Sprintf(`location.search.includes("copy=%d")`, copies[1])),
 		verdicts("agrees,differs"), is("half of them are proposed", `document.querySelector("[data-proposal]").innerText === "1?"`),

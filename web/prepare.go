@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"readymargin/core/access"
+	"readymargin/core/inwords"
 	"readymargin/core/mark"
 	"readymargin/core/worksheet"
 	"readymargin/school"
@@ -531,6 +532,26 @@ func (s *Site) leafPrint(c *echo.Context) error {
 		return err
 	}
 	return c.JSONBlob(http.StatusOK, []byte(print))
+}
+
+// leafInWords serves a leaf of a worksheet in words, by its number from 0.
+func (s *Site) leafInWords(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	at, err := numbers(c, "n")
+	if err != nil {
+		return err
+	}
+	pieces, err := s.school.Shelf.LeafInWords(c.Request().Context(), me(c), n, at[0])
+	if err != nil {
+		return err
+	}
+	if pieces == nil {
+		pieces = []inwords.Piece{} // nothing is on it
+	}
+	return c.JSON(http.StatusOK, pieces)
 }
 
 // putRight puts a word right that was read in the picture of a page.

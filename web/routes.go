@@ -138,6 +138,7 @@ var routes = []route{
 	{"GET", "/worksheets/:id/assign", (*Site).assignPage, 0, quick},
 	{"GET", "/worksheets/:id/found", (*Site).found, 0, long},
 	{"GET", "/worksheets/:id/sources/:source/print/:n/:turn", (*Site).leafPrint, 0, long},
+	{"GET", "/worksheets/:id/words/:n", (*Site).leafInWords, 0, long},
 	{"POST", "/worksheets/:id/words", (*Site).putRight, 0, quick},
 	{"POST", "/worksheets/:id/turned", (*Site).turned, 0, long},
 	{"POST", "/worksheets/:id/spoken", (*Site).addSpoken, recording.MaxBytes + 1<<20, long},

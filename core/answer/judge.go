@@ -89,6 +89,7 @@ type Judged struct {
 	Page    int           `json:"page"`
 	Rect    worksheet.Box `json:"rect"`
 	Verdict Verdict       `json:"is"`
+	Wants   string        `json:"wants"` // what is expected, as people read it
 }
 
 // Find compares what stands on a copy with what the teacher expects, question by
@@ -115,7 +116,7 @@ func Find(pages []worksheet.Guide, answers []Answer, marks []mark.Mark, step poi
 					a = answers[k]
 				}
 				v := Judge(*b.Expected, a)
-				f.Blanks = append(f.Blanks, Judged{b.ID, n + 1, b.Rect, v})
+				f.Blanks = append(f.Blanks, Judged{b.ID, n + 1, b.Rect, v, b.Expected.String()})
 				if v == Agrees {
 					agree++
 				}

@@ -127,7 +127,53 @@ func Of(print words.Page, guide worksheet.Guide, size page.Point) []Piece {
 		l.rows = slices.Insert(l.rows, 0, r)
 	}
 	l.ask()
-	return l.pieces()
+	return arranged(l.pieces(), guide.Order)
+}
+
+// arranged puts pieces in the order in which the teacher wants them read, as what they
+// are. A piece of which nothing is said stays behind the one that it was found behind;
+// what need not be read is left out, but not a place or a question.
+func arranged(pieces []Piece, order []worksheet.Region) []Piece {
+	if len(order) == 0 {
+		return pieces
+	}
+	const near = 3 // points: a file is read alike at all times, and rounded
+	after, ranks := -1, make([]int, len(pieces))
+	out := make([]int, 0, len(pieces))
+	for i := range pieces {
+		p := &pieces[i]
+		at := slices.IndexFunc(order, func(r worksheet.Region) bool {
+			a, b := r.Rect.Rect(), p.Box.Rect()
+			return a.Min.Dist(b.Min) < near && a.Max.Dist(b.Max) < near
+		})
+		if at >= 0 {
+			after = at
+		}
+		ranks[i] = after
+		if at >= 0 && p.Question == "" {
+			switch kind := order[at].Kind; {
+			case kind == "plain" && !p.places():
+				continue
+			case kind == "heading" && len(p.Bits) > 0:
+				p.Kind, p.Level = Heading, max(p.Level, 2)
+			case kind == "text" && p.Kind == Heading:
+				p.Kind, p.Level = Paragraph, 0
+			}
+		}
+		out = append(out, i)
+	}
+	slices.SortStableFunc(out, func(a, b int) int { return cmp.Compare(ranks[a], ranks[b]) })
+	all := make([]Piece, len(out))
+	for i, at := range out {
+		all[i] = pieces[at]
+	}
+	return all
+}
+
+// places reports whether there are places in it.
+func (p *Piece) places() (some bool) {
+	p.each(func(b *Bit) { some = some || b.Place > 0 })
+	return some
 }
 
 // readWords makes the rows of what is printed, in the order in which it is read.

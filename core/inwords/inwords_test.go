@@ -97,6 +97,32 @@ func TestPieces(t *testing.T) {
 	}
 }
 
+// The teacher says in which order a page is read, and what its pieces are; what is found
+// anew stays behind what it stood behind, and no place is lost.
+func TestTheOrderOfReadingIsPutRight(t *testing.T) {
+	p := laid("72 80 20 Tides", "72 120 12 A box at the side.", "72 200 12 The text begins.", "72 300 12 Page 3", "72 400 12 Write: ____")
+	g := worksheet.Guide{Blanks: []worksheet.Blank{place(blank.Line, 115, 390, 170, 402, "Write")}}
+	found := Of(p, g, page.Pt(595, 842))
+	if len(found) != 5 {
+		t.Fatalf("%d pieces: %s", len(found), outline(found))
+	}
+	at := func(i int, kind string) worksheet.Region { return worksheet.Region{Rect: found[i].Box, Kind: kind} }
+	for name, c := range map[string]struct {
+		order []worksheet.Region
+		want  string
+	}{
+		"the text first":  {[]worksheet.Region{at(0, ""), at(2, ""), at(1, ""), at(3, ""), at(4, "")}, "h1 Tides\nparagraph The text begins.\nparagraph A box at the side.\nparagraph Page 3\nparagraph Write: [blank 1 of 1: Write: …]\n"},
+		"other kinds":     {[]worksheet.Region{at(0, "text"), at(1, "heading"), at(2, ""), at(3, "plain"), at(4, "plain")}, "paragraph Tides\nh2 A box at the side.\nparagraph The text begins.\nparagraph Write: [blank 1 of 1: Write: …]\n"},
+		"some of them":    {[]worksheet.Region{at(2, ""), at(0, "")}, "paragraph The text begins.\nparagraph Page 3\nparagraph Write: [blank 1 of 1: Write: …]\nh1 Tides\nparagraph A box at the side.\n"},
+		"of another page": {[]worksheet.Region{{Rect: worksheet.Box{1, 2, 3, 4}, Kind: "plain"}}, outline(found)},
+	} {
+		g.Order = c.order
+		if got := outline(Of(p, g, page.Pt(595, 842))); got != c.want {
+			t.Errorf("%s:\n%swant\n%s", name, got, c.want)
+		}
+	}
+}
+
 // Of pictures behind a question that wants some taken each can be; a single one, or those
 // of another question, cannot.
 func TestPicturesThatAreTaken(t *testing.T) {

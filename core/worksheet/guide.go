@@ -2,6 +2,8 @@ package worksheet
 
 import (
 	"errors"
+	"slices"
+	"strings"
 	"unicode/utf8"
 
 	"readymargin/core/blank"
@@ -51,6 +53,19 @@ type Expected struct {
 	Unit      string   `json:"unit,omitempty"`
 }
 
+// String returns what is expected as people read it: "spring or springs", "4.5 m ± 0.1".
+func (e Expected) String() string {
+	all := slices.Clone(e.Words)
+	if e.Number != "" {
+		number := strings.TrimSpace(e.Number + " " + e.Unit)
+		if e.Tolerance != "" {
+			number += " ± " + e.Tolerance
+		}
+		all = append(all, number)
+	}
+	return strings.Join(all, " or ")
+}
+
 // A Question is what the sheet asks under one number, and what it is worth.
 type Question struct {
 	ID     string        `json:"i,omitempty"` // which no edit changes
@@ -77,8 +92,18 @@ type Guide struct {
 	Links     []Link     `json:"links,omitempty"` // from here to other pages
 	Han       string     `json:"han,omitempty"`   // see words.Page.Han
 	Figures   []Figure   `json:"figures,omitempty"`
+	Order     []Region   `json:"order,omitempty"` // see PageRef
 	Lang      string     `json:"lang,omitempty"` // of the page, BCP 47; "" where it is not known
 }
+
+// A Region is a piece of a page in words, where the teacher wants it read.
+type Region struct {
+	Rect Box    `json:"r"`           // where it stands
+	Kind string `json:"k,omitempty"` // "heading", "text", or "plain" for what need not be read; "" for as it is found
+}
+
+// Regions lists the kinds that a teacher may say.
+var Regions = []string{"", "heading", "text", "plain"}
 
 // A Figure is a picture or a drawing on a page, as the teacher describes it for those
 // who do not see it.
@@ -210,7 +235,7 @@ func (l PageRef) guided(found Guide, seen map[string]bool) Guide {
 	if l.Questions != nil {
 		found.Questions = *l.Questions
 	}
-	found.Figures = l.Figures
+	found.Figures, found.Order = l.Figures, l.Order
 	return l.named(found, seen)
 }
 
@@ -293,8 +318,13 @@ func (l PageRef) checkGuide() error {
 			}
 		}
 	}
-	if len(l.Said) > maxSaid || len(l.Figures) > maxPlaces {
+	if len(l.Said) > maxSaid || len(l.Figures) > maxPlaces || len(l.Order) > maxPlaces {
 		return ErrGuide
+	}
+	for _, r := range l.Order {
+		if !r.Rect.check() || !slices.Contains(Regions, r.Kind) {
+			return ErrGuide
+		}
 	}
 	for _, f := range l.Figures {
 		if !f.Rect.check() || !short(maxText, f.Says) {
@@ -361,6 +391,14 @@ func (l PageRef) Turned(height float64) PageRef {
 	}
 	if len(figures) > 0 {
 		l.Figures = figures
+	}
+	order := make([]Region, len(l.Order))
+	for i, r := range l.Order {
+		r.Rect = box(r.Rect)
+		order[i] = r
+	}
+	if len(order) > 0 {
+		l.Order = order
 	}
 	said := make([]mark.Mark, len(l.Said))
 	for i, m := range l.Said {

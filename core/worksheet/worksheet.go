@@ -34,6 +34,7 @@ type PageRef struct {
 	Blanks    *[]Blank    `json:"places,omitempty"`    // as the teacher wants them; nil for as they are found
 	Questions *[]Question `json:"questions,omitempty"` // the same
 	Figures   []Figure    `json:"figures,omitempty"`   // what the teacher says of pictures and drawings
+	Order     []Region    `json:"order,omitempty"`     // in which the page is read in words, where the teacher has put it right
 	Said      []mark.Mark `json:"said,omitempty"`      // what the teacher says, writes and draws on the sheet: marks, whose page numbers do not count
 }
 

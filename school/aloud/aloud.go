@@ -33,6 +33,7 @@ type Asked struct {
 	Language string        `json:"lang"` // BCP 47; "" where it is not known, and is guessed
 	Sentence int           `json:"sentence"`
 	Token    int           `json:"token"` // not 0: the sentence that this one is in is meant
+	Own      bool          `json:"own"`   // the device says it, with a voice of its own
 }
 
 // Said is a sentence that can be heard.
@@ -40,8 +41,10 @@ type Said struct {
 	Sentence  int      `json:"sentence"`
 	Sentences [][2]int `json:"sentences"` // of the passage: the first token of each, and the one behind its last
 	Language  string   `json:"lang"`
-	Sound     string   `json:"sound"` // its key
-	Times     [][2]int `json:"times"` // of each of the sentence's tokens, milliseconds; -1 where nothing is said of it
+	Sound     string   `json:"sound,omitempty"` // its key
+	Times     [][2]int `json:"times,omitempty"` // of each of the sentence's tokens, milliseconds; -1 where nothing is said of it
+	Text      string   `json:"text,omitempty"`  // where the device says it: as it is said,
+	At        []int    `json:"at,omitempty"`    // and the letter of it where each token begins; -1 where nothing is said of it
 }
 
 // mostTokens is how long a passage may be.
@@ -59,7 +62,7 @@ func (a *Aloud) Say(ctx context.Context, who school.Person, q Asked) (Said, erro
 	switch {
 	case who.ID == 0:
 		return Said{}, access.ErrSignIn
-	case a.voice == nil:
+	case a.voice == nil && !q.Own:
 		return Said{}, aloud.ErrAway
 	case len(q.Tokens) > mostTokens || q.Sentence < 0 || q.Token < 0 || len(q.Language) > 40:
 		return Said{}, ErrPassage
@@ -90,6 +93,10 @@ func (a *Aloud) Say(ctx context.Context, who school.Person, q Asked) (Said, erro
 	}
 	s := sentences[q.Sentence]
 	out.Sentence = q.Sentence
+	if q.Own {
+		out.Text, out.At = s.Text, s.At
+		return out, nil
+	}
 	key, words, err := a.voice.Say(ctx, s.Text, out.Language)
 	if err != nil {
 		return Said{}, err

@@ -8,10 +8,12 @@ import (
 
 	"readymargin/core/access"
 	"readymargin/core/document"
+	"readymargin/core/inwords"
 	"readymargin/core/mark"
 	"readymargin/core/recording"
 	"readymargin/core/submission"
 	"readymargin/core/trail"
+	"readymargin/core/words"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/intake"
@@ -114,6 +116,46 @@ func (s *Shelf) LeafPrint(ctx context.Context, who school.Person, sheetID uint64
 	}
 	p, err := s.store.FilePage(ctx, hash, n)
 	return p.TextLayer, err
+}
+
+// LeafInWords returns a leaf of a worksheet in words, as its plan has it, counted from 0.
+func (s *Shelf) LeafInWords(ctx context.Context, who school.Person, id uint64, at int) ([]inwords.Piece, error) {
+	if _, err := s.readOut(ctx, who, id); err != nil {
+		return nil, err
+	}
+	_, p, err := s.planned(ctx, who, id)
+	if err != nil {
+		return nil, err
+	}
+	if at < 0 || at >= len(p) {
+		return nil, access.ErrHidden
+	}
+	l := p[at]
+	found, err := s.found(ctx, id, worksheet.Plan{l})
+	if err != nil {
+		return nil, err
+	}
+	layer, err := s.LeafPrint(ctx, who, id, l)
+	if err != nil {
+		return nil, err
+	}
+	var print words.Page
+	if err := json.Unmarshal([]byte(layer), &print); err != nil {
+		return nil, err
+	}
+	sources, err := s.store.Sources(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	page, err := s.store.FilePage(ctx, sources[l.Source].FileHash, l.Page)
+	if err != nil {
+		return nil, err
+	}
+	size := corners([]school.PageSize{{Width: page.Width, Height: page.Height}})[0]
+	if l.Turn%180 != 0 {
+		size.X, size.Y = size.Y, size.X
+	}
+	return inwords.Of(print, l.Guided(found[0]), size), nil
 }
 
 // guides returns what was found on each page of a file.

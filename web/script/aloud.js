@@ -13,6 +13,17 @@ import { instruments } from './pointer.js';
 const SPEEDS = [0.6, 0.8, 1, 1.25, 1.5],
   NAMES = ['Very slow', 'Slow', 'As people speak', 'Quick', 'Very quick'];
 const audio = new Audio();
+// A device may have voices of its own, of which only those count that need no line: no
+// text leaves it.
+const synth = window.speechSynthesis,
+  voiceOf = (lang) =>
+    synth
+      ?.getVoices()
+      .find((v) => v.localService && v.lang.slice(0, 2).toLowerCase() === lang.slice(0, 2).toLowerCase());
+// own says whether the device is to say what is in a language; where that is not known
+// yet, any voice will do until it is.
+const own = (lang) => !!settings.ownVoice && !!(lang ? voiceOf(lang) : synth?.getVoices().some((v) => v.localService));
+
 let reading = null; // {passages, p, s, said, bar, frame, token, asked}
 
 export const isReading = () => !!reading;
@@ -51,20 +62,27 @@ export function stop() {
   reading = null;
   cancelAnimationFrame(frame);
   audio.pause();
+  synth?.cancel();
   mark(null);
   box.remove();
 }
 
 function sentence(p, s, token = 0) {
   const { passages, asked } = reading,
-    key = `${p} ${token ? `at ${token}` : s}`,
-    { tokens, lang } = passages[p];
+    { tokens, lang } = passages[p],
+    key = `${p} ${token ? `at ${token}` : s} ${own(lang)}`;
   if (!asked.has(key))
     asked.set(
       key,
       ask('/aloud', {
         method: 'POST',
-        json: { tokens: tokens.map(({ t, p: place }) => (place ? { t, p: true } : { t })), lang, sentence: s, token },
+        json: {
+          tokens: tokens.map(({ t, p: place }) => (place ? { t, p: true } : { t })),
+          lang,
+          sentence: s,
+          token,
+          own: own(lang),
+        },
       }),
     );
   return asked.get(key);
@@ -75,6 +93,7 @@ async function go(p, s, token = 0) {
   const mine = reading;
   Object.assign(mine, { p, s, said: null });
   audio.pause();
+  synth?.cancel();
   mark(null);
   let said;
   try {
@@ -90,7 +109,14 @@ async function go(p, s, token = 0) {
     return;
   }
   if (reading !== mine || mine.p !== p || mine.s !== s) return;
-  Object.assign(mine, { said, s: said.sentence, token: -1 });
+  Object.assign(mine, { said, s: said.sentence, token: -1, voice: said.text ? voiceOf(said.lang) : null });
+  choices(said.lang);
+  if (said.text) {
+    if (!mine.voice) return forget(p, said.sentence); // the device has none for this language
+    utter(mine);
+    say();
+    return;
+  }
   audio.src = `/aloud/${said.sound}`;
   audio.playbackRate = SPEEDS[settings.speed];
   audio.preservesPitch = true;
@@ -100,6 +126,48 @@ async function go(p, s, token = 0) {
   follow();
   if (said.sentence + 1 < said.sentences.length) sentence(p, said.sentence + 1).catch(() => {});
   else if (p + 1 < mine.passages.length) sentence(p + 1, 0).catch(() => {});
+}
+
+// forget has a sentence said by the school's voice after all.
+function forget(p, s) {
+  settings.ownVoice = false;
+  reading.asked.clear();
+  go(p, s);
+}
+
+// utter has the device say the sentence in hand, and marks its words as it tells of them.
+function utter(mine) {
+  const { said, passages, p } = mine,
+    u = new window.SpeechSynthesisUtterance(said.text);
+  u.voice = mine.voice;
+  u.lang = said.lang;
+  u.rate = SPEEDS[settings.speed];
+  u.addEventListener('boundary', (e) => {
+    if (reading !== mine || mine.said !== said) return;
+    const letter = [...said.text.slice(0, e.charIndex)].length;
+    let at = -1;
+    said.at.forEach((l, i) => {
+      if (l >= 0 && l <= letter) at = said.sentences[said.sentence][0] + i;
+    });
+    if (at >= 0 && at !== mine.token) {
+      mine.token = at;
+      mark(passages[p].tokens[at]);
+    }
+  });
+  u.addEventListener('end', () => {
+    if (reading === mine && mine.said === said) on();
+  });
+  synth.speak(u);
+}
+
+// paused says whether it rests.
+const paused = () => (reading?.said?.text ? synth.paused : audio.paused);
+
+// choices offers the voice of the device, where it has one for a language.
+function choices(lang) {
+  const box = reading.bar.querySelector('[data-voices]');
+  box.hidden = !voiceOf(lang);
+  box.value = settings.ownVoice ? 'own' : '';
 }
 
 function on() {
@@ -127,7 +195,7 @@ for (const e of ['play', 'pause']) audio.addEventListener(e, () => reading && sa
 function follow() {
   if (!reading) return;
   const { said, p, passages } = reading;
-  if (said) {
+  if (said?.times) {
     const t = audio.currentTime * 1000,
       [from] = said.sentences[said.sentence];
     let at = -1;
@@ -189,12 +257,31 @@ function bar() {
           settings.speed = +speed.value;
           keep();
           audio.playbackRate = SPEEDS[settings.speed];
+          if (reading?.said?.text) go(reading.p, reading.s); // it is said anew
         },
       },
     },
     ...NAMES.map((n, i) => el('option', { value: String(i) }, n)),
   );
   speed.value = String(settings.speed);
+  const voices = el(
+    'select',
+    {
+      className: 'field',
+      hidden: true,
+      'aria-label': 'Whose voice',
+      data: { voices: '' },
+      on: {
+        change: () => {
+          settings.ownVoice = voices.value === 'own';
+          keep();
+          go(reading.p, reading.s);
+        },
+      },
+    },
+    el('option', { value: '' }, 'The school’s voice'),
+    el('option', { value: 'own' }, 'This device’s voice'),
+  );
   const box = el(
     'div',
     { className: 'reading-bar', role: 'toolbar', 'aria-label': 'Reading aloud' },
@@ -202,6 +289,7 @@ function bar() {
     el('button', { className: 'button dark', data: { pause: '' }, on: { click: toggle } }, icon('pause'), 'Pause'),
     button('Sentence on', 'right', () => on()),
     speed,
+    voices,
     button('Stop reading', 'cross', stop),
   );
   document.querySelector('[data-screen]').append(box);
@@ -209,14 +297,20 @@ function bar() {
 }
 
 function toggle() {
+  if (reading?.said?.text) {
+    if (synth.paused) synth.resume();
+    else synth.pause();
+    setTimeout(say, 50);
+    return;
+  }
   if (audio.paused) audio.play();
   else audio.pause();
 }
 
 function say() {
   const b = reading?.bar.querySelector('[data-pause]');
-  const words = audio.paused ? 'Go on' : 'Pause';
-  if (b && b.textContent !== words) b.replaceChildren(icon(audio.paused ? 'play' : 'pause'), words);
+  const words = paused() ? 'Go on' : 'Pause';
+  if (b && b.textContent !== words) b.replaceChildren(icon(paused() ? 'play' : 'pause'), words);
 }
 
 // readHere reads what is selected, or the sheet from what is seen now on; it ends what is

@@ -222,7 +222,9 @@ function field(b, page) {
   if (!of) return '';
   const one = place({ ...of, page: page.number, place: b.p - 1 }, b.n, { toPage, shown });
   page.places.push(one);
-  return one.box;
+  if (!marks.view.teacher) return one.box;
+  one.wants = el('small', { className: 'wants', hidden: true });
+  return el('span', { className: 'with-expected' }, one.box, one.wants);
 }
 
 // toPage shows a part of the page itself.
@@ -263,6 +265,7 @@ function bring() {
   const all = [...marks.shown.values()].filter((e) => !e.conflict);
   for (const page of pages) {
     for (const p of page.places) p.show();
+    wanted(page);
     for (const one of page.taken) one.show();
     const here = all.filter((e) => e.mark.page === page.number),
       s = sheetOf(page.number);
@@ -299,6 +302,20 @@ function bring() {
   given();
   house();
   tellOf(all);
+}
+
+// wanted shows who marks what is expected in each place, and how it compares.
+const COMPARES = { agrees: 'as expected', differs: 'differs', 'cannot say': 'look' };
+function wanted(page) {
+  if (!marks.view.teacher) return;
+  const judged = new Map((marks.view.found ?? []).flatMap((f) => (f.blanks ?? []).map((b) => [b.id, b])));
+  for (const p of page.places) {
+    const j = judged.get(p.of.i);
+    if (!p.wants) continue;
+    p.wants.hidden = !j?.wants;
+    p.wants.dataset.is = j?.is ?? '';
+    p.wants.textContent = j?.wants ? `expected ${j.wants}: ${COMPARES[j.is] ?? j.is}` : '';
+  }
 }
 
 // tellOf tells what somebody has just made or taken away themselves; what is typed they

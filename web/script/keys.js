@@ -127,6 +127,11 @@ document.addEventListener('keydown', (e) => {
   }
 });
 
+// Past the head straight to the sheet, for who goes by Tab.
+document.querySelector('[data-skip]')?.addEventListener('click', () => {
+  /** @type {HTMLElement} */ (document.querySelector(PARTS[1]))?.focus();
+});
+
 // F6 goes from one part of the screen to the next, with Shift to the one before; what is
 // not shown is passed over.
 const PARTS = [

@@ -71,6 +71,7 @@ const VIEW = {
   face: '', // 'serif' or 'school'
   paper: '', // 'cream', 'blue' or 'dark'
   speed: 2, // of what is read aloud, from 0 for very slow to 4
+  ownVoice: false, // it is read by the voice of the device
 };
 /** @type {typeof VIEW & typeof student & Record<string, any>} */
 export const settings = /** @type {any} */ ({ ...VIEW });

@@ -2,7 +2,7 @@
 // aloud: its language, and what its pictures and drawings show.
 
 import { ask, post } from '../net.js';
-import { change, doc, leaf, named, size, url, view } from './doc.js';
+import { change, doc, leaf, named, settled, size, url, view } from './doc.js';
 import { again } from './found.js';
 
 const LANGUAGES = [
@@ -28,6 +28,12 @@ const NEAR = 6, // points between the middle of a figure and of what is said of 
   WIDE = 200, // pixels of a cut
   AGAIN = 4000, // milliseconds until words of a picture are asked for again
   UNSURE = 0.7; // below which a word that was read is to be looked at
+const KINDS = [
+  { kind: '', name: 'As it is found' },
+  { kind: 'heading', name: 'A heading' },
+  { kind: 'text', name: 'Text' },
+  { kind: 'plain', name: 'Not to be read' },
+];
 let open = false, // the panel is shown
   every = false; // so are all words that were read, not only those that are unsure
 
@@ -84,6 +90,51 @@ function tell(r, what, merge) {
   }, merge);
 }
 
+// pieces gives a leaf in words, as it is kept, and shows the panel again when it has come.
+const alike = (a, b) => a.every((v, i) => Math.abs(v - b[i]) < NEAR / 2);
+let read = { of: '', all: /** @type {any[] | null} */ (null) };
+function pieces(l) {
+  const of = `${named(l)} ${doc.at} ${JSON.stringify(l.order ?? [])} ${!!prints.get(named(l))?.words?.length}`;
+  if (read.of !== of) {
+    read = { of, all: read.all };
+    const mine = read;
+    settled()
+      .then(() => ask(url(`/words/${doc.at}`)))
+      .then((all) => {
+        if (read !== mine) return;
+        mine.all = all;
+        doc.onChange();
+      })
+      .catch(() => {
+        if (read === mine) read.of = '';
+      });
+  }
+  return read.all;
+}
+
+// wordsOf says which piece it is.
+function wordsOf(p) {
+  if (p.k === 'picture') return p.a || 'A picture';
+  const bits = p.k === 'table' ? p.r.flat(2) : (p.b ?? []),
+    words = p.s || bits.map((b) => b.t ?? '…').join(' ');
+  return (
+    `${p.k === 'table' ? 'A table: ' : ''}${words.length > 60 ? `${words.slice(0, 60)}…` : words}` || 'A place to write'
+  );
+}
+
+// reorder changes the order of a leaf's pieces: all of them are said from then on. Those
+// that need not be read are behind, for they are in no list.
+function reorder(f) {
+  if (!read.all) return;
+  change((leaves) => {
+    const l = leaves[doc.at],
+      was = l.order ?? [],
+      all = read.all.map((p) => ({ r: [...p.x], k: was.find((o) => alike(o.r, p.x))?.k ?? '' }));
+    f(all);
+    l.order = [...all, ...was.filter((o) => o.k === 'plain' && !all.some((a) => alike(a.r, o.r)))];
+  });
+}
+
 // explain changes the words that the teacher explains.
 function explain(f, merge = null) {
   change((_, kit) => {
@@ -110,6 +161,10 @@ const panel = {
   about: '',
   every: false,
   wrong: '',
+  order: [],
+  ordered: '',
+  left: '',
+  kinds: KINDS,
   words: [],
   pictures: [],
   added: '',
@@ -132,6 +187,25 @@ const panel = {
     const p = print(l),
       words = (p.words ?? []).map((w, at) => ({ ...w, at })).filter((w) => w.c),
       unsure = words.filter((w) => w.c < UNSURE);
+    const read = pieces(l);
+    this.ordered = read ? '' : 'It is being looked up…';
+    const unread = (l.order ?? []).filter((o) => o.k === 'plain').length;
+    this.left = unread ? `${unread === 1 ? 'One piece is' : `${unread} pieces are`} not read.` : '';
+    this.order = (read ?? []).map((p, at, all) => {
+      const words = wordsOf(p);
+      return {
+        at,
+        key: `${at} ${p.x}`,
+        words,
+        kind: (l.order ?? []).find((o) => alike(o.r, p.x))?.k ?? '',
+        first: at === 0,
+        last: at === all.length - 1,
+        fixed: !!p.q || p.k === 'table' || p.k === 'picture',
+        up: `Earlier: ${words}`,
+        down: `Later: ${words}`,
+        is: `What it is: ${words}`,
+      };
+    });
     this.words = (view.kit.words ?? []).map((w, at) => ({
       at,
       key: `${at} ${w.word}`,
@@ -155,6 +229,20 @@ const panel = {
       cut: cut(l, [w.b[0] - 2, w.b[1] - 1, w.b[2] + 2, w.b[3] + 1]),
     }));
   },
+  move: (i, by) =>
+    reorder((all) => {
+      const [one] = all.splice(i, 1);
+      all.splice(i + by, 0, one);
+    }),
+  readAgain: () =>
+    change((leaves) => {
+      const l = leaves[doc.at];
+      l.order = (l.order ?? []).map((o) => (o.k === 'plain' ? { ...o, k: '' } : o));
+    }),
+  takeFor: (i, kind) =>
+    reorder((all) => {
+      all[i].k = kind;
+    }),
   setWord: (i, text) => explain((all) => (text.trim() ? (all[i].word = text.trim()) : all.splice(i, 1))),
   setMeans: (i, text) =>
     explain((all) => {
