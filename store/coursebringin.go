@@ -355,7 +355,7 @@ func (b *bringer) jobs() error {
 		table, q string
 	}{
 		{school.JobRead, "worksheets", "SELECT id, created_at AS at FROM worksheets WHERE reading AND id IN ?"},
-		{school.JobScans, "worksheets", "SELECT 0 AS id, UTC_TIMESTAMP(6) AS at FROM file_pages WHERE wordless AND ? IS NOT NULL LIMIT 1"},
+		{school.JobScans, "worksheets", "SELECT DISTINCT 0 AS id, UTC_TIMESTAMP(6) AS at FROM file_pages p JOIN sources s ON s.file_hash = p.file_hash WHERE p.wordless AND s.worksheet_id IN ?"},
 		{school.JobReturn, "returns", "SELECT id, due_at AS at FROM returns WHERE done_at IS NULL AND stopped_at IS NULL AND id IN ?"},
 		{school.JobAnswers, "copies", "SELECT id, UTC_TIMESTAMP(6) AS at FROM copies WHERE attempts > 0 AND id IN ?"}, // an older form of them may have come
 	} {

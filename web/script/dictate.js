@@ -242,17 +242,30 @@ const near = el(
   icon('voice'),
 );
 document.addEventListener('speak', () => begin()); // the flap of Type asks so
+document.body.append(near);
+
+// It lies over the field's end and moves nothing: what moves between the pressing and the
+// letting go of a button is not pressed. Beside a short field it lies below.
+const SIDE = 44, // CSS pixels, as wide as a finger
+  SHORT = 150;
+let by = null; // the field that it lies by
+function lie() {
+  near.hidden = !by?.isConnected || by.readOnly || !!now || document.activeElement !== by;
+  if (near.hidden) return;
+  const r = by.getBoundingClientRect(),
+    inside = r.width >= SHORT,
+    high = by.matches('input') && inside ? (r.top + r.bottom - SIDE) / 2 : inside ? r.bottom - SIDE : r.bottom + 2;
+  near.style.left = `${Math.max(Math.min(r.right - SIDE, window.innerWidth - SIDE), 0)}px`;
+  near.style.top = `${Math.max(Math.min(high, window.innerHeight - SIDE), 0)}px`;
+}
 document.addEventListener('focusin', (e) => {
-  const field = /** @type {any} */ (fieldOf(e.target));
-  if (!field || !canDictate() || field.readOnly || now) return;
-  field.after(near);
-  near.hidden = false;
+  by = canDictate() ? fieldOf(e.target) : null;
+  lie();
 });
-document.addEventListener('focusout', () =>
-  setTimeout(() => {
-    if (!fieldOf(document.activeElement)) near.hidden = true;
-  }),
-);
+document.addEventListener('focusout', () => setTimeout(lie));
+addEventListener('scroll', () => requestAnimationFrame(lie), { capture: true, passive: true });
+addEventListener('resize', lie);
+document.addEventListener('input', () => requestAnimationFrame(lie)); // a field may grow
 document.addEventListener(
   'keydown',
   (e) => {

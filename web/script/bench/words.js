@@ -98,7 +98,8 @@ function pieces(l) {
   if (read.of !== of) {
     read = { of, all: read.all };
     const mine = read;
-    settled()
+    Promise.resolve() // the change that this is shown for is not noted yet
+      .then(settled)
       .then(() => ask(url(`/words/${doc.at}`)))
       .then((all) => {
         if (read !== mine) return;
