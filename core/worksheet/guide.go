@@ -93,7 +93,7 @@ type Guide struct {
 	Han       string     `json:"han,omitempty"`   // see words.Page.Han
 	Figures   []Figure   `json:"figures,omitempty"`
 	Order     []Region   `json:"order,omitempty"` // see PageRef
-	Lang      string     `json:"lang,omitempty"` // of the page, BCP 47; "" where it is not known
+	Lang      string     `json:"lang,omitempty"`  // of the page, BCP 47; "" where it is not known
 }
 
 // A Region is a piece of a page in words, where the teacher wants it read.
