@@ -107,6 +107,13 @@ func (f *filler) people() {
 		return
 	}
 	f.check(f.Roster.AddStaff(f.ctx, f.teachers[0], f.course.ID, f.teachers[1].Login, access.Teacher))
+	for word, means := range map[string]string{
+		"chart datum": "The level from which depths on a chart are counted: the lowest that the tide falls to.",
+		"sill":        "A step at the entrance of a harbour or a dock, over which the water has to be deep enough.",
+		"overfalls":   "Steep, breaking waves where a stream runs over uneven ground.",
+	} {
+		f.check(f.Lookup.SetWord(f.ctx, f.teachers[0], f.course.ID, word, means))
+	}
 	f.check(f.Courses.SetLessons(f.ctx, f.teachers[0], f.course.ID, []flow.Lesson{{Day: time.Tuesday, Clock: "18:30"}, {Day: time.Thursday, Clock: "18:30"}}))
 	for i, p := range f.students {
 		_, err := f.Courses.Join(f.ctx, p, f.course.JoinCode, enrol.Device{})

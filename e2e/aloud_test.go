@@ -175,6 +175,7 @@ func TestAClassListensAtOnce(t *testing.T) {
 		want int
 	}{
 		"no language that there is":      {`{"tokens":[{"t":"hello"}],"lang":"tlh"}`, 422},
+		"the device says it":             {`{"tokens":[{"t":"hello"}],"lang":"tlh","own":true}`, 200},
 		"nothing":                        {`{"tokens":[]}`, 422},
 		"nothing that is said":           {`{"tokens":[{"t":"____"}]}`, 422},
 		"a sentence that is not":         {`{"tokens":[{"t":"hello"}],"lang":"en","sentence":9}`, 422},

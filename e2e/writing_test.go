@@ -134,7 +134,7 @@ func TestANoteBelongsToWhatItSpeaksAbout(t *testing.T) {
 	if after := stands(); after-before < 15 {
 		t.Errorf("the box went down by 20 points, its note from %v to %v pixels", before, after)
 	}
-	steps(t,
+	steps(t, saved(p), // which lays the markers anew
 		func() error { return p.Click(".marker") },
 		is("its mark is lit", `document.querySelector(".spoken-of")`),
 		func() error { return p.Press(at(200, 460)) }, func() error { return arrow(p, "Delete", false) },

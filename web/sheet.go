@@ -372,7 +372,7 @@ func (s *Site) soundWords(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	text, err := s.school.Attachments.Words(c.Request().Context(), me(c), n, c.Param("hash"))
+	text, err := s.school.Dictation.Words(c.Request().Context(), me(c), n, c.Param("hash"))
 	if err != nil {
 		return err
 	}

@@ -30,7 +30,7 @@ var arrows = map[string][]string{
 	"school/assign":         {"core", "school", "school/shelf"},
 	"school/live":           {"core", "school"},
 	"school/aloud":          {"core", "school"},
-	"school/dictate":        {"core", "school", "school/shelf"},
+	"school/dictate":        {"core", "school", "school/shelf", "school/work"},
 	"pocketsphinx":          {"core", "confine", "queue"},
 	"school/lookup":         {"core", "school", "school/shelf"},
 	"dictionary":            {"core"},

@@ -52,6 +52,11 @@ func courseOf(ctx context.Context, t *testing.T, s *services.All, st *store.Stor
 	csv, err := book.CSV()
 	must("mark book", err)
 	out["points"] = string(csv)
+	explained, err := st.CourseWords(ctx, id)
+	must("words", err)
+	for _, w := range explained {
+		out["word "+w.Word] = w.Means
+	}
 	given, err := st.AssignmentsOf(ctx, id)
 	must("assignments", err)
 	for _, a := range given {

@@ -159,6 +159,17 @@ func (w Writer) next(said []string, i int) (p Piece, took int) {
 	return Piece{Text: said[i]}, 1
 }
 
+// Marked puts pieces together, those of which one is not sure in brackets, to be looked at.
+func Marked(pieces []Piece) string {
+	all := slices.Clone(pieces)
+	for i, p := range all {
+		if p.Unsure {
+			all[i].Text = "[" + p.Text + "?]"
+		}
+	}
+	return Text(all)
+}
+
 // Text puts pieces together.
 func Text(pieces []Piece) string {
 	var b strings.Builder

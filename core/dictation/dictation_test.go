@@ -69,6 +69,9 @@ func TestHowItIsWritten(t *testing.T) {
 		}
 	}
 	pieces := w.Write([]speech.Word{{Text: "tied", Certainty: 0.3, Others: []string{"tide", "carrick", "tied"}}, {Text: "four", Certainty: 0.9}, {Text: "metres", Certainty: 0.2}})
+	if got := Marked(pieces); got != "[tied?] [4 m?]" {
+		t.Errorf("what is not sure is marked %q", got)
+	}
 	if !pieces[0].Unsure || !slices.Equal(pieces[0].Others, []string{"tide", "Carrick"}) || !pieces[1].Unsure {
 		t.Errorf("what is not sure is told as %+v", pieces)
 	}

@@ -88,19 +88,3 @@ func Wrong(said, heard []string) int {
 	}
 	return row[len(heard)]
 }
-
-// Text puts words together, a word of which one is not sure in brackets, to be looked at.
-func Text(words []Word) string {
-	var b strings.Builder
-	for i, w := range words {
-		if i > 0 {
-			b.WriteByte(' ')
-		}
-		if w.Certainty < Unsure {
-			fmt.Fprintf(&b, "[%s?]", w.Text)
-			continue
-		}
-		b.WriteString(w.Text)
-	}
-	return b.String()
-}

@@ -5,18 +5,23 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"io"
 	"strings"
 	"time"
 
 	"readymargin/core/access"
 	"readymargin/core/aloud"
 	"readymargin/core/dictation"
+	"readymargin/core/mark"
+	"readymargin/core/recording"
 	"readymargin/core/speech"
 	"readymargin/core/submission"
 	"readymargin/core/words"
 	"readymargin/core/worksheet"
 	"readymargin/school"
 	"readymargin/school/shelf"
+	"readymargin/school/work"
 )
 
 // A Store keeps what is printed on sheets.
@@ -26,15 +31,16 @@ type Store interface {
 
 // A Dictation has words written down.
 type Dictation struct {
-	store      Store
-	gate       *school.Gate
-	revisions  *shelf.Revisions
-	recogniser speech.Recogniser // nil for none
+	store       Store
+	gate        *school.Gate
+	revisions   *shelf.Revisions
+	attachments *work.Attachments
+	recogniser  speech.Recogniser // nil for none
 }
 
 // New returns one; without a recogniser nothing is written down.
-func New(store Store, gate *school.Gate, revisions *shelf.Revisions, recogniser speech.Recogniser) *Dictation {
-	return &Dictation{store, gate, revisions, recogniser}
+func New(store Store, gate *school.Gate, revisions *shelf.Revisions, attachments *work.Attachments, recogniser speech.Recogniser) *Dictation {
+	return &Dictation{store, gate, revisions, attachments, recogniser}
 }
 
 // Longest is how long somebody dictates at a time.
@@ -50,18 +56,48 @@ func (d *Dictation) Write(ctx context.Context, who school.Person, id uint64, lay
 	if err != nil {
 		return nil, err
 	}
+	return d.write(ctx, c.Revision, speech.Sound{Data: sound, Type: mediaType}, Longest)
+}
+
+// Words has what is said in a recording of a copy written down, to be looked over by who
+// keeps it; what is not certain stands in brackets. Without a recogniser there is none.
+func (d *Dictation) Words(ctx context.Context, who school.Person, id uint64, hash string) (string, error) {
+	if d.recogniser == nil {
+		return "", access.ErrHidden
+	}
+	e, err := d.attachments.Attachment(ctx, who, id, hash)
+	if err != nil {
+		return "", err
+	}
+	sound, err := io.ReadAll(e)
+	if err := errors.Join(err, e.Close()); err != nil {
+		return "", err
+	}
+	if e.Type != recording.MediaType {
+		return "", access.ErrHidden
+	}
+	c, err := d.gate.Copy(ctx, who, id, access.SeeReturned, "")
+	if err != nil {
+		return "", err
+	}
+	pieces, err := d.write(ctx, c.Revision, speech.Sound{Data: sound, Type: e.Type}, mark.MaxVoice*time.Millisecond)
+	return dictation.Marked(pieces), err
+}
+
+// write writes down what is said about a sheet, in no more than some time.
+func (d *Dictation) write(ctx context.Context, r school.Revised, sound speech.Sound, most time.Duration) ([]dictation.Piece, error) {
 	if d.recogniser == nil {
 		return nil, speech.ErrAway
 	}
-	issued, err := d.revisions.Revised(ctx, c.Revision)
+	issued, err := d.revisions.Revised(ctx, r)
 	if err != nil {
 		return nil, err
 	}
-	layers, err := d.store.TextLayers(ctx, c.Revision.FileHash)
+	layers, err := d.store.TextLayers(ctx, r.FileHash)
 	if err != nil {
 		return nil, err
 	}
-	asked := speech.Sound{Data: sound, Type: mediaType, Language: worksheet.Language(issued.Guides), Answers: expected(issued.Guides)}
+	sound.Language, sound.Answers = worksheet.Language(issued.Guides), expected(issued.Guides)
 	for _, l := range layers {
 		var p words.Page
 		if l == "" {
@@ -70,22 +106,22 @@ func (d *Dictation) Write(ctx context.Context, who school.Person, id uint64, lay
 		if err := json.Unmarshal([]byte(l), &p); err != nil {
 			return nil, err
 		}
-		asked.Printed = append(asked.Printed, Passages(p)...)
+		sound.Printed = append(sound.Printed, Passages(p)...)
 	}
-	heard, err := d.recogniser.Recognise(ctx, asked)
-	if err == nil {
-		err = speech.Check(heard, Longest)
-	}
+	heard, err := d.recogniser.Recognise(ctx, sound)
 	if err != nil {
 		return nil, err
 	}
-	if n := len(heard); n > 0 && heard[n-1].To > int(Longest.Milliseconds()) {
+	if n := len(heard); n > 0 && heard[n-1].To > int(most.Milliseconds()) {
 		return nil, ErrLong
 	}
-	if short, _, _ := strings.Cut(asked.Language, "-"); short != "" && short != "en" {
+	if err := speech.Check(heard, most); err != nil {
+		return nil, fmt.Errorf("%w: %v", speech.ErrAway, err)
+	}
+	if short, _, _ := strings.Cut(sound.Language, "-"); short != "" && short != "en" {
 		return plain(heard), nil // how numbers are said there is not known
 	}
-	return dictation.NewWriter(asked.Printed).Write(heard), nil
+	return dictation.NewWriter(sound.Printed).Write(heard), nil
 }
 
 // plain writes words as they were heard.

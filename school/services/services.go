@@ -166,7 +166,7 @@ func New(store Store, engine Engine, p Programs) *All {
 	s.Screens = screen.New(store, gate, s.Shelf, s.Publishing, s.Revisions, p.Recogniser != nil, now)
 	s.Saving = work.NewSaving(store, gate, s.Live, now)
 	s.Submitting = work.NewSubmitting(store, gate, s.Revisions, s.Live, now)
-	s.Attachments = work.NewAttachments(store, gate, s.Intake, p.Recogniser)
+	s.Attachments = work.NewAttachments(store, gate, s.Intake)
 	s.Hearings = work.NewHearings(store, gate, s.Revisions, now)
 	s.Drafts = work.NewDrafts(store, gate, s.Assignments, now)
 	s.States = work.NewStates(store, gate, now)
@@ -182,7 +182,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Office = administer.New(store, now)
 	s.Aloud = aloud.New(p.Voice)
-	s.Dictation = dictate.New(store, gate, s.Revisions, p.Recogniser)
+	s.Dictation = dictate.New(store, gate, s.Revisions, s.Attachments, p.Recogniser)
 	s.Lookup = lookup.New(store, gate, s.Revisions, p.Dictionary, now)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{

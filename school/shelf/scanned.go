@@ -63,12 +63,12 @@ func (s *Shelf) readScan(ctx context.Context, hash string) error {
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()
-	case unreadable(err) || err == nil && len(pages) != len(kept):
-		// Nobody is to try for ever.
+	case file == nil && err != nil && !errors.Is(err, school.ErrNotFound) && !errors.Is(err, school.ErrDamaged), passes(err):
+		return err
+	case err != nil || len(pages) != len(kept):
+		// Nobody is to try for ever, and the others wait.
 		slog.Warn("a scan cannot be read", "file", hash, "error", err)
 		pages = make([]document.Page, len(kept))
-	case err != nil:
-		return err
 	}
 	for i, p := range kept {
 		if !p.Wordless {
@@ -101,10 +101,10 @@ func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept sch
 			return own, nil
 		}
 	}
+	if p.Width == 0 { // it cannot be read: what is known of it stays
+		return s.store.FilePage(ctx, hash, kept.Number)
+	}
 	if p.Scan == nil {
-		if p.Width == 0 {
-			p.Width, p.Height = kept.Width, kept.Height
-		}
 		return filePage(hash, kept.Number, p)
 	}
 	picture, err := s.engine.Upright(queue.In(ctx, queue.Behind), file, kept.Number, p.Scan.Tilt, optical.Scale)
@@ -115,7 +115,7 @@ func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept sch
 	switch {
 	case ctx.Err() != nil:
 		return kept, ctx.Err()
-	case err != nil && !unreadable(err):
+	case passes(err):
 		return kept, err
 	case err != nil:
 		slog.Warn("a page cannot be read", "file", hash, "page", kept.Number, "error", err)
@@ -126,14 +126,10 @@ func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept sch
 	return out, err
 }
 
-// unreadable reports whether it is a file's or a page's own fault that it is not read.
-func unreadable(err error) bool {
-	for _, own := range []error{school.ErrNotFound, school.ErrDamaged, document.ErrDamaged, document.ErrTime, document.ErrMemory, document.ErrPixels, optical.ErrUnreadable, optical.ErrFailed} {
-		if errors.Is(err, own) {
-			return true
-		}
-	}
-	return false
+// passes reports whether a program that reads files may do so another time: it is away,
+// or has too much to do. All else is the file's own fault.
+func passes(err error) bool {
+	return errors.Is(err, optical.ErrAway) || errors.Is(err, queue.ErrFull)
 }
 
 // ownPage returns the teacher's own page that a page of a revision was made of, where it

@@ -11,7 +11,6 @@ import (
 	"readymargin/core/access"
 	"readymargin/core/mark"
 	"readymargin/core/recording"
-	"readymargin/core/speech"
 	"readymargin/core/submission"
 	"readymargin/core/trail"
 	"readymargin/core/worksheet"
@@ -25,13 +24,11 @@ type Attachments struct {
 	store  AttachmentStore
 	gate   *school.Gate
 	intake *intake.Intake
-
-	recogniser speech.Recogniser // nil for none
 }
 
 // NewAttachments returns the enclosures of a store.
-func NewAttachments(store AttachmentStore, gate *school.Gate, in *intake.Intake, recogniser speech.Recogniser) *Attachments {
-	return &Attachments{store, gate, in, recogniser}
+func NewAttachments(store AttachmentStore, gate *school.Gate, in *intake.Intake) *Attachments {
+	return &Attachments{store, gate, in}
 }
 
 // MaxEnclosures bounds the sounds and pictures that are brought to one copy.
@@ -104,30 +101,6 @@ func (s *Attachments) AddPictureFrom(ctx context.Context, who school.Person, id 
 		return access.ErrHidden
 	}
 	return s.addPicture(ctx, who, id, layer, strings.ToLower(hash))
-}
-
-// Words has what is said in a recording of a copy written down, to be looked over by who
-// keeps it; what is not certain stands in brackets. Without a recogniser there is none.
-func (s *Attachments) Words(ctx context.Context, who school.Person, id uint64, hash string) (string, error) {
-	if s.recogniser == nil {
-		return "", access.ErrHidden
-	}
-	e, err := s.Attachment(ctx, who, id, hash)
-	if err != nil {
-		return "", err
-	}
-	sound, err := io.ReadAll(e)
-	if err := errors.Join(err, e.Close()); err != nil {
-		return "", err
-	}
-	if e.Type != recording.MediaType {
-		return "", access.ErrHidden
-	}
-	words, err := s.recogniser.Recognise(ctx, speech.Sound{Data: sound, Type: e.Type})
-	if err == nil {
-		err = speech.Check(words, mark.MaxVoice*time.Millisecond)
-	}
-	return speech.Text(words), err
 }
 
 // Attachment returns a recording or a picture of a copy to somebody who may know

@@ -265,6 +265,7 @@ document.addEventListener('focusin', (e) => {
 document.addEventListener('focusout', () => setTimeout(lie));
 addEventListener('scroll', () => requestAnimationFrame(lie), { capture: true, passive: true });
 addEventListener('resize', lie);
+for (const e of ['click', 'keyup']) addEventListener(e, () => requestAnimationFrame(lie)); // a field may be gone
 document.addEventListener('input', () => requestAnimationFrame(lie)); // a field may grow
 document.addEventListener(
   'keydown',
