@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"flag"
 	"fmt"
 	"os"
@@ -40,18 +39,14 @@ func hear(ctx context.Context, args []string) error {
 		return err
 	}
 	if *sheet != "" {
-		file, err := os.ReadFile(*sheet)
-		if err != nil {
-			return err
-		}
 		press, err := o.press()
 		if err != nil {
 			return err
 		}
 		defer press.Close()
-		pages, err := press.Inspect(ctx, file)
+		_, pages, err := inspected(ctx, press, *sheet)
 		if err != nil {
-			return errors.Join(errors.New(*sheet+" cannot be used"), err)
+			return err
 		}
 		for _, p := range pages {
 			sound.Printed = append(sound.Printed, dictate.Passages(p.TextLayer())...)

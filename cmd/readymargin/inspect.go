@@ -13,6 +13,7 @@ import (
 	"readymargin/core/heldback"
 	"readymargin/core/inwords"
 	"readymargin/core/page"
+	"readymargin/pdf"
 )
 
 // An inspection is what inspect prints. Lengths are points from the top left
@@ -77,18 +78,14 @@ func inspect(ctx context.Context, args []string) error {
 		fmt.Fprintln(os.Stderr, "readymargin inspect FILE.pdf [-json]")
 		return flag.ErrHelp
 	}
-	file, err := os.ReadFile(files[0])
-	if err != nil {
-		return err
-	}
 	press, err := o.press()
 	if err != nil {
 		return err
 	}
 	defer press.Close()
-	pages, err := press.Inspect(ctx, file)
+	_, pages, err := inspected(ctx, press, files[0])
 	if err != nil {
-		return errors.Join(errors.New(files[0]+" cannot be used"), err)
+		return err
 	}
 	in := look(pages)
 	in.Limits = press.Limits()
@@ -97,6 +94,17 @@ func inspect(ctx context.Context, args []string) error {
 	}
 	in.print()
 	return nil
+}
+
+// inspected reads a PDF by its name.
+func inspected(ctx context.Context, press *pdf.Pool, name string) (file []byte, pages []document.Page, err error) {
+	if file, err = os.ReadFile(name); err != nil {
+		return nil, nil, err
+	}
+	if pages, err = press.Inspect(ctx, file); err != nil {
+		return nil, nil, errors.Join(errors.New(name+" cannot be used"), err)
+	}
+	return file, pages, nil
 }
 
 func look(pages []document.Page) inspection {

@@ -35,6 +35,8 @@ const (
 	commanded = 0.5
 
 	ofThisSheet = 5 // times as much count units that the sheet has
+
+	weight = 0.2 // of the kinds of words that follow a run: many sentences count for little too
 )
 
 // common are words that answers of all subjects have. Common practice, no source.
@@ -161,12 +163,8 @@ func (m *Model) likely(run string) float64 {
 	if m.after[h] == 0 {
 		return lower
 	}
-	return (m.counts[n][run] + m.weight()*m.kinds[h]*lower) / (m.after[h] + m.weight()*m.kinds[h])
+	return (m.counts[n][run] + weight*m.kinds[h]*lower) / (m.after[h] + weight*m.kinds[h])
 }
-
-// weight makes the kinds of words that follow count as much as sentences do, of which
-// many count for little.
-func (m *Model) weight() float64 { return 0.2 }
 
 // WriteARPA writes the model in the form that recognisers read (the format of MIT Lincoln
 // Laboratory's, as SRILM's ngram-format(5) tells it; from memory).
@@ -186,7 +184,7 @@ func (m *Model) WriteARPA(w io.Writer) error {
 			fmt.Fprintf(&b, "%.4f %s", p, run)
 			if n < 2 {
 				back := 0.0
-				if k := m.weight() * m.kinds[run]; k > 0 {
+				if k := weight * m.kinds[run]; k > 0 {
 					back = math.Log10(k / (m.after[run] + k))
 				}
 				fmt.Fprintf(&b, " %.4f", back)

@@ -55,6 +55,39 @@ func (s *Shelf) readScan(ctx context.Context, hash string) error {
 	if err != nil {
 		return err
 	}
+	left := 0 // pages that are read here
+	for i, p := range kept {
+		if !p.Wordless {
+			continue
+		}
+		own, ok, err := s.ownPage(ctx, hash, p.Number, with)
+		if err != nil {
+			return err
+		}
+		if !ok {
+			left++
+			continue
+		}
+		if err := s.store.SetPageWords(ctx, own); err != nil {
+			return err
+		}
+		kept[i].Wordless = false
+	}
+	if left > 0 {
+		if err := s.readPictures(ctx, hash, kept); err != nil {
+			return err
+		}
+	}
+	for _, r := range with {
+		if err := s.tell(ctx, r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// readPictures reads the words in the pages of a file that have none yet.
+func (s *Shelf) readPictures(ctx context.Context, hash string, kept []school.FilePage) error {
 	file, err := s.store.Blob(ctx, hash)
 	var pages []document.Page
 	if err == nil {
@@ -74,7 +107,7 @@ func (s *Shelf) readScan(ctx context.Context, hash string) error {
 		if !p.Wordless {
 			continue
 		}
-		read, err := s.readPage(ctx, hash, file, p, pages[i], with)
+		read, err := s.readPage(ctx, hash, file, p, pages[i])
 		if err != nil {
 			return err
 		}
@@ -82,25 +115,11 @@ func (s *Shelf) readScan(ctx context.Context, hash string) error {
 			return err
 		}
 	}
-	for _, r := range with {
-		if err := s.tell(ctx, r); err != nil {
-			return err
-		}
-	}
 	return nil
 }
 
-// readPage returns a page with its words: as they were read, and perhaps put right, on
-// the teacher's own page that it was made of, or as they are read now.
-func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept school.FilePage, p document.Page, with []school.Revision) (school.FilePage, error) {
-	for _, r := range with {
-		if own, ok, err := s.ownPage(ctx, r, kept.Number); err != nil {
-			return kept, err
-		} else if ok && own.FileHash != hash {
-			own.FileHash, own.Number = hash, kept.Number
-			return own, nil
-		}
-	}
+// readPage returns a page with the words that are read in its picture.
+func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept school.FilePage, p document.Page) (school.FilePage, error) {
 	if p.Width == 0 { // it cannot be read: what is known of it stays
 		return s.store.FilePage(ctx, hash, kept.Number)
 	}
@@ -132,23 +151,37 @@ func passes(err error) bool {
 	return errors.Is(err, optical.ErrAway) || errors.Is(err, queue.ErrFull)
 }
 
-// ownPage returns the teacher's own page that a page of a revision was made of, where it
-// stands as it was brought in and its words are known.
-func (s *Shelf) ownPage(ctx context.Context, r school.Revision, number int) (p school.FilePage, ok bool, err error) {
-	plan, err := worksheet.Parse(r.Plan)
-	if err != nil {
-		return p, false, err
+// ownPage returns a page of a file that revisions hand out with its words as they were
+// read, and perhaps put right, on the teacher's own page that it was made of: where that
+// stands as it was brought in, and they are known.
+func (s *Shelf) ownPage(ctx context.Context, hash string, number int, with []school.Revision) (p school.FilePage, ok bool, err error) {
+	for _, r := range with {
+		plan, err := worksheet.Parse(r.Plan)
+		if err != nil {
+			return p, false, err
+		}
+		leaves := plan.Of(worksheet.Sheet)
+		if number > len(leaves) || leaves[number-1].Turn != 0 {
+			continue
+		}
+		sources, err := s.store.Sources(ctx, r.WorksheetID)
+		if err != nil {
+			return p, false, err
+		}
+		l := leaves[number-1]
+		if l.Source >= len(sources) || sources[l.Source].FileHash == hash {
+			continue
+		}
+		p, err := s.store.FilePage(ctx, sources[l.Source].FileHash, l.Page)
+		if err != nil {
+			return p, false, err
+		}
+		if !p.Wordless && p.Text != "" {
+			p.FileHash, p.Number = hash, number
+			return p, true, nil
+		}
 	}
-	leaves := plan.Of(worksheet.Sheet)
-	if number > len(leaves) || leaves[number-1].Turn != 0 {
-		return p, false, nil
-	}
-	sources, err := s.store.Sources(ctx, r.WorksheetID)
-	if err != nil || leaves[number-1].Source >= len(sources) {
-		return p, false, err
-	}
-	p, err = s.store.FilePage(ctx, sources[leaves[number-1].Source].FileHash, leaves[number-1].Page)
-	return p, err == nil && !p.Wordless && p.Text != "", err
+	return p, false, nil
 }
 
 // legible returns words, or none where they are so unsure that the page is written by
