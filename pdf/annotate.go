@@ -1,7 +1,9 @@
 package pdf
 
 import (
+	"bytes"
 	"cmp"
+	"encoding/xml"
 	"fmt"
 	"maps"
 	"slices"
@@ -67,16 +69,9 @@ func signColor(l annotation.Layer) mark.Color {
 
 // annotate adds the annotations to their pages (ISO 32000-2, 12.5), each with its
 // appearance, so that all readers paint the same.
-func (p *printer) annotate(fonts types.Dict) error {
+func (p *printer) annotate(resources types.IndirectRef) error {
 	if len(p.what.Annotations) == 0 {
 		return nil
-	}
-	resources, err := p.shared(fonts)
-	if err != nil {
-		return err
-	}
-	if p.ctx.Encrypt == nil {
-		p.later = &update{first: *p.ctx.Size + gap}
 	}
 	on := map[int]types.Array{}
 	names := map[string]types.IndirectRef{}
@@ -88,9 +83,10 @@ func (p *printer) annotate(fonts types.Dict) error {
 		if err != nil || pageRef == nil {
 			return fmt.Errorf("%w: page %d: %v", document.ErrDamaged, a.Page, err)
 		}
-		look, err := p.many(types.StreamDict{Raw: a.Look.Content, Dict: types.Dict{
+		content := pack(a.Look.Content)
+		look, err := p.many(types.StreamDict{Raw: content, Dict: types.Dict{
 			"Type": types.Name("XObject"), "Subtype": types.Name("Form"), "BBox": rectangle(a.Look.Crop), "Resources": resources,
-			"Filter": types.Name("FlateDecode"), "Length": types.Integer(len(a.Look.Content)),
+			"Filter": types.Name("FlateDecode"), "Length": types.Integer(len(content)),
 		}})
 		if err != nil {
 			return err
@@ -103,7 +99,17 @@ func (p *printer) annotate(fonts types.Dict) error {
 		if about, ok := names[a.ReplyTo]; ok {
 			d["IRT"], d["RT"] = about, types.Name("R")
 		}
-		ref, err := p.many(d)
+		var ref types.IndirectRef
+		write := func() (err error) { ref, err = p.many(d); return err }
+		if element, ok := p.tags.laid(a.Page, a.Name); ok {
+			err = p.annotated(a.Page, element, func(key int) (types.IndirectRef, error) {
+				d["StructParent"] = types.Integer(key)
+				err := write()
+				return ref, err
+			})
+		} else {
+			err = write()
+		}
 		if err != nil {
 			return err
 		}
@@ -133,7 +139,7 @@ func (p *printer) annotate(fonts types.Dict) error {
 		if err != nil {
 			return err
 		}
-		dict["Annots"] = append(slices.Clone(own), on[n]...)
+		dict["Annots"], dict["Tabs"] = append(slices.Clone(own), on[n]...), types.Name("S")
 		p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
 	}
 	return nil
@@ -358,6 +364,13 @@ func (p *printer) describe() error {
 	if root["Lang"] == nil && about.Language != "" {
 		root["Lang"] = text(about.Language)
 	}
+	if root["Metadata"] == nil {
+		meta, err := p.addStream(metadata(about), types.Dict{"Type": types.Name("Metadata"), "Subtype": types.Name("XML")}, nil)
+		if err != nil {
+			return err
+		}
+		root["Metadata"] = meta
+	}
 	if about.Title != "" { // readers show it instead of the file's name
 		view, err := p.ctx.DereferenceDict(root["ViewerPreferences"])
 		if err != nil {
@@ -388,6 +401,15 @@ func (p *printer) describe() error {
 	return nil
 }
 
+// metadata says in XMP (ISO 16684-1) what a file is.
+func metadata(about document.About) []byte {
+	var b bytes.Buffer
+	b.WriteString(`<?xpacket begin="` + "\ufeff" + `" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/"><dc:title><rdf:Alt><rdf:li xml:lang="x-default">`)
+	xml.EscapeText(&b, []byte(about.Title)) // a buffer takes everything
+	b.WriteString(`</rdf:li></rdf:Alt></dc:title></rdf:Description></rdf:RDF></x:xmpmeta><?xpacket end="w"?>`)
+	return b.Bytes()
+}
+
 // pieceName is under what a file says of which copy it is.
 const pieceName = "ReadyMargin"
 
@@ -399,8 +421,10 @@ func (p *printer) onSheetLayer() error {
 	}
 	const name = pieceName + sheetLayer
 	for n := 1; n <= p.ctx.PageCount; n++ {
-		err := p.surround(n, "/OC /"+name+" BDC q\n", "\nQ EMC\n", "Properties", name, group)
-		if err != nil {
+		if err := p.surround(n, "/OC /"+name+" BDC q\n", "\nQ EMC\n"); err != nil {
+			return err
+		}
+		if err := p.name(n, "Properties", name, group); err != nil {
 			return err
 		}
 	}

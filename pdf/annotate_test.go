@@ -327,14 +327,14 @@ func TestAnnotationsLookAsPrinted(t *testing.T) {
 		t.Fatal(err)
 	}
 	two := []string{written(t, printed), written(t, b)}
-	paintJS := pdfJS(t)
+	openJS := pdfJS(t)
 	for n := 1; n <= len(pages); n++ {
 		base := filepath.Join(t.TempDir(), "page")
 		for by, paint := range map[string]func(file, to string){
 			"poppler": func(file, to string) {
 				tool(t, "pdftoppm", "-r", "96", "-f", fmt.Sprint(n), "-l", fmt.Sprint(n), "-cropbox", "-singlefile", "-png", file, to)
 			},
-			"pdf.js": func(file, to string) { paintJS(file, to+".png", n) },
+			"pdf.js": func(file, to string) { saveCanvas(t, openJS(file, n), to+".png") },
 			"mupdf": func(file, to string) {
 				tool(t, "mutool", "draw", "-q", "-r", "96", "-o", to+".png", file, fmt.Sprint(n))
 			},
@@ -415,9 +415,9 @@ func unlike(a, b *image.RGBA, in image.Rectangle) (n int) {
 	return n
 }
 
-// pdfJS returns what paints a page of a file with pdf.js in Chromium, at 96 dots an
-// inch, as browsers show it: with its annotations.
-func pdfJS(t *testing.T) func(file, to string, n int) {
+// pdfJS opens pages of files with pdf.js in Chromium: painted at 96 dots an inch, as
+// browsers show them, with their annotations, and as a reader aloud gets them.
+func pdfJS(t *testing.T) (open func(file string, n int) *browser.Tab) {
 	t.Helper()
 	build := filepath.Join(nodeModule(t, "pdfjs-dist"), "build")
 	mux := http.NewServeMux()
@@ -431,6 +431,13 @@ const q = new URLSearchParams(location.search), doc = await pdfjs.getDocument({ 
   page = await doc.getPage(+q.get('n')), viewport = page.getViewport({ scale: 96 / 72 }), canvas = document.querySelector('canvas');
 canvas.width = Math.floor(viewport.width); canvas.height = Math.floor(viewport.height);
 await page.render({ canvas, viewport, annotationMode: pdfjs.AnnotationMode.ENABLE }).promise;
+const texts = {}, within = [];
+for (const i of (await page.getTextContent({ includeMarkedContent: true })).items) {
+  if (i.type === 'endMarkedContent') within.pop();
+  else if (i.type) within.push(i.id ?? i.tag);
+  else texts[within.at(-1) ?? 'unmarked'] = (texts[within.at(-1) ?? 'unmarked'] ?? '') + i.str + (i.hasEOL ? ' ' : '');
+}
+window.read = { texts, tree: await page.getStructTree(), notes: await page.getAnnotations() };
 window.painted = canvas.toDataURL('image/png');
 </script>`)
 	})
@@ -445,7 +452,7 @@ window.painted = canvas.toDataURL('image/png');
 	if err != nil {
 		t.Fatal(err)
 	}
-	return func(file, to string, n int) {
+	return func(file string, n int) *browser.Tab {
 		t.Helper()
 		if err := tab.Go(fmt.Sprintf("/?of=%s&n=%d", url.QueryEscape(file), n)); err != nil {
 			t.Fatal(err)
@@ -453,17 +460,23 @@ window.painted = canvas.toDataURL('image/png');
 		if err := tab.Until("it is painted", "window.painted"); err != nil {
 			t.Fatal(err)
 		}
-		data, err := browser.Eval[string](tab, "return window.painted")
-		if err != nil {
-			t.Fatal(err)
-		}
-		b, err := base64.StdEncoding.DecodeString(strings.TrimPrefix(data, "data:image/png;base64,"))
-		if err == nil {
-			err = os.WriteFile(to, b, 0o644)
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
+		return tab
+	}
+}
+
+// saveCanvas keeps what pdf.js painted as a PNG picture.
+func saveCanvas(t *testing.T, tab *browser.Tab, to string) {
+	t.Helper()
+	data, err := browser.Eval[string](tab, "return window.painted")
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := base64.StdEncoding.DecodeString(strings.TrimPrefix(data, "data:image/png;base64,"))
+	if err == nil {
+		err = os.WriteFile(to, b, 0o644)
+	}
+	if err != nil {
+		t.Fatal(err)
 	}
 }
 

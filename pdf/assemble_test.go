@@ -171,9 +171,9 @@ func same(a, b image.Image) bool {
 	return true
 }
 
-// tagged has two pages with a structure, a table of what stands where, and
+// withStructure has two pages with a structure, a table of what stands where, and
 // links by name from the first to the second and back.
-var tagged = raw("",
+var withStructure = raw("",
 	/* 1 */ "<</Type/Catalog/Pages 2 0 R/Lang(en-GB)/MarkInfo<</Marked true>>/StructTreeRoot 9 0 R/Names<</Dests<</Kids[<</Names[(ahead)[4 0 R/XYZ 0 400 0](back)<</D[3 0 R/Fit]>>]>>]>>>>>>",
 	/* 2 */ "<</Type/Pages/Count 2/Kids[3 0 R 4 0 R]/MediaBox[0 0 400 400]/Resources<</Font<</F1 5 0 R>>>>>>",
 	/* 3 */ "<</Type/Page/Parent 2 0 R/Contents 6 0 R/StructParents 0/Annots[8 0 R]>>",
@@ -205,7 +205,7 @@ func TestStructureAndLinksComeAlong(t *testing.T) {
 		"the first":  {[]document.PageRef{{Page: 1}}, []string{"Document", "H1", `"Tides"`, "P (block)", `"The sea rises"`}, 0, true},
 		"the second": {[]document.PageRef{{Page: 2}}, []string{"Document", "P (block)", `"and falls"`, "Figure"}, 0, false},
 	} {
-		file := written(t, bound(t, [][]byte{tagged}, c.pages...))
+		file := written(t, bound(t, [][]byte{withStructure}, c.pages...))
 		tool(t, "qpdf", "--check", file)
 		if info := tool(t, "pdfinfo", file); !strings.Contains(info, "Tagged:          yes") {
 			t.Errorf("%s: %s", name, info)

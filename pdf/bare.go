@@ -9,13 +9,17 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
 
-// Keys in the dictionary of every form XObject that printing adds, by which it
-// is known when the file comes back (ISO 32000-2, annex E: names of a product's
-// own). Other readers pass them over.
+// Keys in the dictionaries of what printing adds, content streams, pages and elements of
+// the structure, by which it is known when the file comes back (ISO 32000-2, annex E:
+// names of a product's own). Other readers pass them over.
 const (
 	copyKey  = "ReadyMarginCopy"  // the number of the copy that was printed
-	addedKey = "ReadyMarginAdded" // on a page that printing added
+	addedKey = "ReadyMarginAdded" // of a page that printing added
 )
+
+// formerName is what marks were painted by as a form, with the same keys, in files of
+// before.
+const formerName = "ReadyMarginMarks"
 
 // bare returns a file without what printing a copy had added to it, marks and
 // pages, as an incremental update, and the number of that copy; nil and 0 for
@@ -53,6 +57,7 @@ func bare(file []byte) (out []byte, copied uint64, err error) {
 	if copied == 0 {
 		return nil, 0, nil
 	}
+	silence(ctx)
 	if err := dropAdded(ctx, added); err != nil {
 		return nil, 0, err
 	}
@@ -64,8 +69,21 @@ func bare(file []byte) (out []byte, copied uint64, err error) {
 	return b.Bytes(), copied, nil
 }
 
-// dropAdded takes pages out of the page tree that show nothing but a form that
-// printing added a page for.
+// silence takes from the structure what it says of the marks.
+func silence(ctx *model.Context) {
+	for n := range ctx.Table {
+		d, err := ctx.DereferenceDict(*types.NewIndirectRef(n, 0))
+		if err != nil || d == nil || d.IntEntry(copyKey) == nil {
+			continue
+		}
+		for _, k := range []string{"Alt", "ActualText", "K", copyKey} {
+			delete(d, k)
+		}
+		ctx.Write.IncrementWithObjNr(n)
+	}
+}
+
+// dropAdded takes pages out of the page tree that printing added.
 func dropAdded(ctx *model.Context, forms map[int]bool) error {
 	for n := ctx.PageCount; n >= 1; n-- {
 		pg, ref, inherited, err := ctx.PageDict(n, false)
@@ -80,8 +98,8 @@ func dropAdded(ctx *model.Context, forms map[int]bool) error {
 		if err != nil {
 			continue
 		}
-		form, ok := objects[overlayName].(types.IndirectRef)
-		if !ok || !forms[form.ObjectNumber.Value()] {
+		form, ok := objects[formerName].(types.IndirectRef)
+		if !(ok && forms[form.ObjectNumber.Value()]) && pg.BooleanEntry(addedKey) == nil {
 			continue
 		}
 		parent, err := ctx.DereferenceDict(pg["Parent"])

@@ -2,6 +2,7 @@ package pdf
 
 import (
 	"bytes"
+	"cmp"
 	"compress/zlib"
 	"fmt"
 	"image/jpeg"
@@ -16,6 +17,7 @@ import (
 	"readymargin/core/mark"
 	"readymargin/core/page"
 	"readymargin/core/typeset"
+	"readymargin/core/words"
 )
 
 // A composed print is a Print with everything worked out that depends on marks
@@ -31,16 +33,23 @@ type composed struct {
 	Paper  page.Rect // of added pages
 	Copy   uint64
 	About  document.About
+	Boxes  []page.Box // of the file's pages
+	Tagged []document.Tagged
 
 	Annotations []composedAnnotation
 }
+
+// ownNames begins the names of all resources of what is composed, which lie among those
+// of the pages.
+const ownNames = "RM"
 
 // A composedSheet is what one page gets: content in its user space.
 type composedSheet struct {
 	Page    int
 	Crop    page.Rect
-	Content packed
+	Content []byte
 	States  []composedState
+	Runs    []run
 }
 
 // A wider page is to show itself as To, and its own content no more than it did
@@ -94,22 +103,27 @@ var packers = sync.Pool{New: func() any { z, _ := zlib.NewWriterLevel(nil, zlib.
 
 // compose makes a print ready.
 func compose(what document.Export) (composed, error) {
-	out, fonts := composed{Extra: what.Extra, Copy: what.Copy, About: what.About, Paper: what.Box(len(what.Boxes) + 1).Crop}, newFontBook()
+	out, fonts := composed{Extra: what.Extra, Copy: what.Copy, About: what.About, Paper: what.Box(len(what.Boxes) + 1).Crop, Boxes: what.Boxes, Tagged: what.Tagged}, newFontBook()
 	var images []string // hashes of those painted, whose place is in their name
 	on := map[int][]mark.Mark{}
 	for _, m := range what.Marks {
 		on[m.Page] = append(on[m.Page], m)
 	}
 	for n := 1; n <= len(what.Boxes)+what.Extra; n++ {
-		o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images}
+		o := &overlay{fonts: fonts, pictures: what.Pictures, images: &images, open: byItself}
+		if n <= len(what.Tagged) {
+			o.tag(what.Tagged[n-1])
+		}
 		o.page(on[n], what.Notes, n)
 		for _, c := range what.Codes {
 			if c.Page == n {
+				o.begin(c.Key())
 				if err := o.code(c); err != nil {
 					return out, err
 				}
 			}
 		}
+		o.end()
 		for _, m := range on[n] {
 			if w, ok := m.Body.(*mark.Widget); ok && n <= len(what.Boxes) {
 				out.Fields = append(out.Fields, o.field(m, w, what.Box(n)))
@@ -160,7 +174,7 @@ func (c composed) sheet(n int) composedSheet {
 			return s
 		}
 	}
-	return composedSheet{Page: n, Crop: c.Paper, Content: pack(nil)}
+	return composedSheet{Page: n, Crop: c.Paper}
 }
 
 // An overlay is the content painted over one page, in page space.
@@ -171,29 +185,110 @@ type overlay struct {
 
 	pictures map[string][]byte
 	images   *[]string
+
+	elements map[string]int // of what is laid on a page that is tagged, by names; nil for others
+	open     int            // whose piece is being painted, see marker
+	runs     []run
+}
+
+// tag says which elements a page has. The words of them that were read in a picture are
+// painted unseen, over it.
+func (o *overlay) tag(t document.Tagged) {
+	o.elements = map[string]int{}
+	t.Each(func(n int, e *document.Element) {
+		if e.Laid != "" {
+			o.elements[e.Laid] = n
+		}
+		for _, w := range e.Print {
+			if w.Sure > 0 {
+				o.piece(n)
+				o.unseen(w)
+			}
+		}
+	})
+}
+
+// begin says what is painted from here on.
+func (o *overlay) begin(name string) {
+	if o.elements == nil {
+		return
+	}
+	if n, ok := o.elements[name]; ok {
+		o.piece(n)
+		return
+	}
+	o.piece(artifact)
+}
+
+func (o *overlay) piece(element int) {
+	if element == o.open {
+		return
+	}
+	o.end()
+	if o.open = element; element == artifact {
+		o.content.WriteString("/Artifact BMC\n")
+		return
+	}
+	fmt.Fprintf(&o.content, "/Span <</MCID %d>> BDC\n", len(o.runs))
+	o.runs = append(o.runs, run{len(o.runs), element})
+}
+
+func (o *overlay) end() {
+	if o.elements != nil && o.open != byItself {
+		o.content.WriteString("EMC\n")
+		o.open = byItself
+	}
+}
+
+// unseen writes a word where it stands in a picture, for whoever searches it or has it
+// read aloud (ISO 32000-2, 9.3.6, mode 3).
+func (o *overlay) unseen(w words.Word) {
+	run := draw.Run{Text: w.Text, Size: cmp.Or(w.Size, 0.8*w.Rect().H())}
+	pieces, width := o.fonts.pieces(run), 0.0
+	for _, p := range pieces {
+		width += p.width
+	}
+	if width <= 0 {
+		return
+	}
+	wide := w.Rect().W() / width
+	fmt.Fprintf(&o.content, "BT 3 Tr %.2f Tz\n", 100*wide)
+	x := w.Box[0]
+	for _, p := range pieces {
+		fmt.Fprintf(&o.content, "/%s %.4g Tf 1 0 0 -1 %.3f %.3f Tm <%s> Tj\n", p.font, run.Size, x+p.x*wide, w.Baseline-p.y, p.codes)
+		x += p.width * wide
+	}
+	o.content.WriteString("ET\n")
 }
 
 // page paints what stands on page n: first what multiplies, then the rest,
 // then the signs of notes.
 func (o *overlay) page(marks []mark.Mark, points []document.NoteMarker, n int) {
-	var later []draw.Shape
+	type laid struct {
+		draw.Shape
+		of string
+	}
+	var later []laid
 	for _, m := range marks {
 		w, filled := m.Body.(*mark.Widget)
 		for _, s := range draw.Shapes(m) {
 			switch {
 			case filled && inField(s, w):
 			case s.Multiply:
+				o.begin(m.ID)
 				o.shape(s)
 			default:
-				later = append(later, s)
+				later = append(later, laid{s, m.ID})
 			}
 		}
 	}
 	for _, s := range later {
-		o.shape(s)
+		o.begin(s.of)
+		o.shape(s.Shape)
 	}
 	for _, pt := range points {
 		if pt.Page == n {
+			o.begin(pt.Key())
 			o.point(pt)
 		}
 	}
@@ -203,12 +298,12 @@ func (o *overlay) page(marks []mark.Mark, points []document.NoteMarker, n int) {
 func (o *overlay) sheet(n int, b page.Box) composedSheet {
 	m := b.ToUser()
 	matrix := fmt.Sprintf("%.6g %.6g %.6g %.6g %.6g %.6g cm\n", m.A, m.B, m.C, m.D, m.E, m.F)
-	return composedSheet{Page: n, Crop: b.Crop, Content: pack([]byte(matrix + o.content.String())), States: o.states}
+	return composedSheet{Page: n, Crop: b.Crop, Content: []byte(matrix + o.content.String()), States: o.states, Runs: o.runs}
 }
 
 // state names a graphics state with this opacity and blend mode.
 func (o *overlay) state(opacity float64, multiply bool) string {
-	g := composedState{Name: "A" + strconv.Itoa(int(opacity*100+0.5)), Opacity: opacity, Blend: "Normal"}
+	g := composedState{Name: ownNames + "A" + strconv.Itoa(int(opacity*100+0.5)), Opacity: opacity, Blend: "Normal"}
 	if multiply {
 		g.Name, g.Blend = g.Name+"M", "Multiply"
 	}
@@ -260,7 +355,7 @@ func (o *overlay) rubbed(s draw.Shape) {
 	}
 }
 
-func imageName(i int) string { return "P" + strconv.Itoa(i) }
+func imageName(i int) string { return ownNames + "P" + strconv.Itoa(i) }
 
 // image paints a picture, if it is at hand. An image fills the unit square,
 // which has y upwards.

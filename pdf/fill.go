@@ -17,6 +17,7 @@ import (
 
 // A composedField is a form field to be filled in.
 type composedField struct {
+	Mark   string // its ID
 	Page   int
 	Rect   page.Rect // of its widget, in user space
 	Values []string
@@ -43,7 +44,7 @@ func (o *overlay) field(m mark.Mark, w *mark.Widget, b page.Box) composedField {
 	rect := page.Bounds(to.Apply(in.Min), to.Apply(in.Max))
 	sheet := look.sheet(m.Page, b)
 	sheet.Crop = rect
-	return composedField{m.Page, rect, w.Values, w.Sign != "", sheet}
+	return composedField{m.ID, m.Page, rect, w.Values, w.Sign != "", sheet}
 }
 
 // onState returns the name of the appearance in which a button is on (ISO

@@ -36,7 +36,7 @@ func newFontBook() *fontBook {
 // subset returns the letters used of a face.
 func (b *fontBook) subset(f *typeset.Face) *subset {
 	if b.used[f] == nil {
-		b.names[f] = fmt.Sprintf("F%d", len(b.faces))
+		b.names[f] = fmt.Sprintf("%sF%d", ownNames, len(b.faces))
 		b.used[f] = &subset{glyphs: []uint16{0}, texts: []string{""}, code: map[uint16]int{0: 0}}
 		b.faces = append(b.faces, f)
 	}

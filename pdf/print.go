@@ -1,9 +1,13 @@
 package pdf
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"fmt"
 	"maps"
+	"slices"
+	"strconv"
+	"strings"
 
 	"readymargin/core/document"
 	"readymargin/core/page"
@@ -75,6 +79,7 @@ type printer struct {
 	images types.Dict                   // by name
 	groups map[string]types.IndirectRef // of optional content, by name
 	later  *update                      // what is many; nil for nothing, and where all has to be encrypted
+	tags   tags
 }
 
 // many adds an object of which there may be many.
@@ -88,14 +93,15 @@ func (p *printer) many(o types.Object) (types.IndirectRef, error) {
 	return p.add(o)
 }
 
-// add puts a new object into the update.
+// add puts a new object into the update. A number that the file has freed is not taken
+// again: PDFium does not find what is there then.
 func (p *printer) add(o types.Object) (types.IndirectRef, error) {
-	ref, err := p.ctx.IndRefForNewObject(o)
+	number, err := p.ctx.InsertObject(o)
 	if err != nil {
 		return types.IndirectRef{}, err
 	}
-	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
-	return *ref, nil
+	p.ctx.Write.IncrementWithObjNr(number)
+	return *types.NewIndirectRef(number, 0), nil
 }
 
 // stream adds a packed stream.
@@ -128,6 +134,9 @@ func (p *printer) allPages() error {
 	if err := p.layers(); err != nil {
 		return err
 	}
+	if err := p.tag(); err != nil {
+		return err
+	}
 	if err := p.onSheetLayer(); err != nil {
 		return err
 	}
@@ -139,7 +148,7 @@ func (p *printer) allPages() error {
 		if s.Page > pages {
 			continue
 		}
-		if err := p.paintOver(s, overlayName, fonts); err != nil {
+		if err := p.paintOver(s, fonts); err != nil {
 			return err
 		}
 	}
@@ -148,9 +157,20 @@ func (p *printer) allPages() error {
 		return err
 	}
 	for i, f := range homeless {
-		if err := p.paintOver(f.Look, fmt.Sprint(overlayName, "Field", i), fonts); err != nil {
+		form, err := p.form(f.Look, fonts)
+		if err != nil {
 			return err
 		}
+		name := fmt.Sprint(fieldName, i)
+		if err := p.surround(f.Page, "q\n", "\nQ q "+p.tags.homeless(f, "/"+name+" Do")+" Q\n"); err != nil {
+			return err
+		}
+		if err := p.name(f.Page, "XObject", name, form); err != nil {
+			return err
+		}
+	}
+	if err := p.tagFields(); err != nil {
+		return err
 	}
 	if p.what.Extra > 0 {
 		if err := p.addPages(pages, fonts); err != nil {
@@ -163,7 +183,19 @@ func (p *printer) allPages() error {
 	if err := p.describe(); err != nil {
 		return err
 	}
-	if err := p.annotate(fonts); err != nil {
+	var looks types.IndirectRef // what the annotations paint with
+	if len(p.what.Annotations) > 0 {
+		if looks, err = p.shared(fonts); err != nil {
+			return err
+		}
+	}
+	if p.ctx.Encrypt == nil && len(p.what.Annotations)+len(p.what.Tagged) > 0 {
+		p.later = &update{first: *p.ctx.Size + gap} // from here on nothing is added but by many
+	}
+	if err := p.annotate(looks); err != nil {
+		return err
+	}
+	if err := p.structure(); err != nil {
 		return err
 	}
 	// Blend modes and Type 0 fonts need no more than 1.4; the catalog tells
@@ -177,39 +209,104 @@ func (p *printer) allPages() error {
 	return nil
 }
 
-// form writes a sheet's overlay as a form XObject in the user space of its page.
+// form writes what is seen in a field as a form XObject in the user space of its page.
 func (p *printer) form(s composedSheet, fonts types.Dict) (types.IndirectRef, error) {
+	return p.stream(pack(s.Content), types.Dict{
+		"Type": types.Name("XObject"), "Subtype": types.Name("Form"), "BBox": rectangle(s.Crop), "Resources": p.resources(s, fonts),
+	})
+}
+
+// resources are what a sheet paints with.
+func (p *printer) resources(s composedSheet, fonts types.Dict) types.Dict {
 	states := types.Dict{}
 	for _, g := range s.States {
 		states[g.Name] = g.dict()
 	}
-	d := types.Dict{
-		"Type": types.Name("XObject"), "Subtype": types.Name("Form"),
-		"BBox":      rectangle(s.Crop),
-		"Resources": types.Dict{"Font": fonts, "ExtGState": states, "XObject": p.images},
-	}
-	if p.what.Copy > 0 {
-		d[copyKey] = types.Integer(p.what.Copy)
-		if s.Page > p.ctx.PageCount {
-			d[addedKey] = types.Boolean(true)
-		}
-	}
-	return p.stream(s.Content, d)
+	return types.Dict{"Font": fonts, "ExtGState": states, "XObject": p.images}
 }
 
 func (g composedState) dict() types.Dict {
 	return types.Dict{"Type": types.Name("ExtGState"), "CA": types.Float(g.Opacity), "ca": types.Float(g.Opacity), "BM": types.Name(g.Blend)}
 }
 
-const overlayName = "ReadyMarginMarks"
-
-// paintOver adds an overlay to an existing page, under a name of its own.
-func (p *printer) paintOver(s composedSheet, name string, fonts types.Dict) error {
-	form, err := p.form(s, fonts)
+// paintOver adds an overlay to an existing page: a content stream behind the page's own,
+// which has its names among the page's resources.
+func (p *printer) paintOver(s composedSheet, fonts types.Dict) error {
+	dict, _, inherited, err := p.ctx.PageDict(s.Page, false)
 	if err != nil {
 		return err
 	}
-	return p.surround(s.Page, "q\n", "\nQ q /"+name+" Do Q\n", "XObject", name, form)
+	if err := p.surround(s.Page, "q\n", "\nQ\n"); err != nil {
+		return err
+	}
+	resources, err := p.resourcesOf(dict, inherited)
+	if err != nil {
+		return err
+	}
+	prefix, err := p.freeNames(resources)
+	if err != nil {
+		return err
+	}
+	content := p.tags.numbered(s)
+	if prefix != ownNames { // letters are written as numbers, so that all names are its own
+		content = bytes.ReplaceAll(content, []byte("/"+ownNames), []byte("/"+prefix))
+	}
+	if dict["Resources"], err = p.lay(resources, p.resources(s, fonts), prefix); err != nil {
+		return err
+	}
+	overlay, err := p.overlay(content)
+	dict["Contents"] = append(dict["Contents"].(types.Array), overlay)
+	return err
+}
+
+// overlay adds a content stream that is known again when the file comes back.
+func (p *printer) overlay(content []byte) (types.IndirectRef, error) {
+	d := types.Dict{}
+	if p.what.Copy > 0 {
+		d[copyKey] = types.Integer(p.what.Copy)
+	}
+	return p.stream(pack(slices.Concat([]byte("q\n"), content, []byte("Q\n"))), d)
+}
+
+// freeNames returns how names may begin that none of a page's resources has: a file that
+// was printed on may be printed on again.
+func (p *printer) freeNames(resources types.Dict) (string, error) {
+	for i := 1; ; i++ {
+		prefix, free := ownNames, true
+		if i > 1 {
+			prefix += strconv.Itoa(i) + "x"
+		}
+		for _, kind := range []string{"Font", "ExtGState", "XObject"} {
+			d, err := p.ctx.DereferenceDict(resources[kind])
+			if err != nil {
+				return "", err
+			}
+			for name := range d {
+				free = free && !strings.HasPrefix(name, prefix)
+			}
+		}
+		if free {
+			return prefix, nil
+		}
+	}
+}
+
+// lay lays more resources among those of a page, under names that begin otherwise.
+func (p *printer) lay(resources, more types.Dict, prefix string) (out types.Dict, err error) {
+	out = resources
+	for kind, all := range more {
+		named := types.Dict{}
+		for name, o := range all.(types.Dict) {
+			named[prefix+strings.TrimPrefix(name, ownNames)] = o
+		}
+		if len(named) == 0 {
+			continue
+		}
+		if out, err = p.with(out, kind, named); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 // widen makes room beside the pages. What a page has there by itself, cut off till
@@ -220,7 +317,7 @@ func (p *printer) widen() error {
 			break
 		}
 		clip := fmt.Sprintf("q %.4f %.4f %.4f %.4f re W n\n", w.From.Min.X, w.From.Min.Y, w.From.W(), w.From.H())
-		if err := p.surround(i+1, clip, "\nQ\n", "", "", types.IndirectRef{}); err != nil {
+		if err := p.surround(i+1, clip, "\nQ\n"); err != nil {
 			return err
 		}
 		dict, _, _, err := p.ctx.PageDict(i+1, false)
@@ -239,10 +336,9 @@ func rectangle(r page.Rect) types.Array {
 	return types.NewNumberArray(r.Min.X, r.Min.Y, r.Max.X, r.Max.Y)
 }
 
-// surround puts operators before and after a page's own content, which name a
-// resource of a kind, or none.
-func (p *printer) surround(n int, before, after, kind, name string, resource types.IndirectRef) error {
-	dict, ref, inherited, err := p.ctx.PageDict(n, false)
+// surround puts operators before and after a page's own content.
+func (p *printer) surround(n int, before, after string) error {
+	dict, ref, _, err := p.ctx.PageDict(n, false)
 	if err != nil {
 		return fmt.Errorf("%w: page %d: %v", document.ErrDamaged, n, err)
 	}
@@ -254,26 +350,36 @@ func (p *printer) surround(n int, before, after, kind, name string, resource typ
 	if err != nil {
 		return err
 	}
-	contents := types.Array{first}
-	if c, ok := dict.Find("Contents"); ok {
-		own, err := p.contentRefs(c)
-		if err != nil {
-			return err
-		}
-		contents = append(contents, own...)
-	}
-	dict["Contents"] = append(contents, last)
-	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
-	if kind == "" {
-		return nil
-	}
-	resources, err := p.resources(dict, inherited, kind)
+	own, err := p.contentRefs(dict["Contents"])
 	if err != nil {
 		return err
 	}
-	resources[kind].(types.Dict)[name] = resource
-	dict["Resources"] = resources
+	dict["Contents"] = append(append(types.Array{first}, own...), last)
+	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
 	return nil
+}
+
+// name gives something a name among a page's resources.
+func (p *printer) name(n int, kind, name string, resource types.IndirectRef) error {
+	dict, _, inherited, err := p.ctx.PageDict(n, false)
+	if err != nil {
+		return err
+	}
+	resources, err := p.resourcesOf(dict, inherited)
+	if err != nil {
+		return err
+	}
+	dict["Resources"], err = p.with(resources, kind, types.Dict{name: resource})
+	return err
+}
+
+// resourcesOf returns a page's resources, its own or inherited.
+func (p *printer) resourcesOf(dict types.Dict, inherited *model.InheritedPageAttrs) (types.Dict, error) {
+	own, err := p.ctx.DereferenceDict(dict["Resources"])
+	if err == nil && own == nil && inherited != nil {
+		own = inherited.Resources
+	}
+	return own, err
 }
 
 // contentRefs returns the page's own content streams as a list of references.
@@ -291,29 +397,17 @@ func (p *printer) contentRefs(c types.Object) (types.Array, error) {
 	return types.Array{c}, nil
 }
 
-// resources returns a copy of the page's resources, its own or inherited,
-// with a dictionary of one kind that is the page's alone.
-func (p *printer) resources(dict types.Dict, inherited *model.InheritedPageAttrs, kind string) (types.Dict, error) {
-	own, err := p.ctx.DereferenceDict(dict["Resources"])
+// with returns a copy of resources that has some more of a kind.
+func (p *printer) with(resources types.Dict, kind string, more types.Dict) (types.Dict, error) {
+	old, err := p.ctx.DereferenceDict(resources[kind])
 	if err != nil {
 		return nil, err
 	}
-	if own == nil && inherited != nil {
-		own = inherited.Resources
-	}
-	out := types.Dict{}
-	for k, v := range own {
-		out[k] = v
-	}
-	objects, err := p.ctx.DereferenceDict(out[kind])
-	if err != nil {
-		return nil, err
-	}
-	mine := types.Dict{}
-	for k, v := range objects {
-		mine[k] = v
-	}
-	out[kind] = mine
+	out, all := types.Dict{}, types.Dict{}
+	maps.Copy(out, resources)
+	maps.Copy(all, old)
+	maps.Copy(all, more)
+	out[kind] = all
 	return out, nil
 }
 
@@ -334,23 +428,25 @@ func (p *printer) addPages(pages int, fonts types.Dict) error {
 	}
 	kids = kids.Clone().(types.Array)
 	for n := pages + 1; n <= pages+p.what.Extra; n++ {
-		form, err := p.form(p.what.sheet(n), fonts)
+		s := p.what.sheet(n)
+		content, err := p.overlay(s.Content)
 		if err != nil {
 			return err
 		}
-		content, err := p.operators("/" + overlayName + " Do\n")
-		if err != nil {
-			return err
-		}
-		pg, err := p.add(types.Dict{
+		d := types.Dict{
 			"Type": types.Name("Page"), "Parent": *rootRef, "Rotate": types.Integer(0),
 			"MediaBox": rectangle(p.what.Paper), "CropBox": rectangle(p.what.Paper),
-			"Resources": types.Dict{"XObject": types.Dict{overlayName: form}}, "Contents": content,
-		})
+			"Resources": p.resources(s, fonts), "Contents": types.Array{content},
+		}
+		if p.what.Copy > 0 {
+			d[addedKey] = types.Boolean(true)
+		}
+		pg, err := p.add(d)
 		if err != nil {
 			return err
 		}
 		kids = append(kids, pg)
+		p.tags.laidOn(n, pg, d, s.Runs)
 	}
 	root["Kids"] = kids
 	root["Count"] = types.Integer(pages + p.what.Extra)
@@ -373,6 +469,9 @@ func (p *printer) pictures() (types.Dict, error) {
 	}
 	return out, nil
 }
+
+// fieldName begins the names of the looks of fields that the file does not have.
+const fieldName = "ReadyMarginField"
 
 // fonts writes the subsets as composite fonts (ISO 32000-2, 9.7) and returns
 // them by name.

@@ -2,6 +2,7 @@ package voice
 
 import (
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
@@ -11,9 +12,11 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"unicode/utf8"
 
 	"readymargin/core/aloud"
 	"readymargin/core/aloud/aloudtest"
+	"readymargin/core/caption"
 	"readymargin/voice/espeak"
 )
 
@@ -131,5 +134,52 @@ func TestAClassListens(t *testing.T) {
 	}
 	if _, words, err := again.Say(context.Background(), text, "en"); err != nil || len(words) != 10 || once.asked.Load() != 2 {
 		t.Errorf("after a loss: %v, asked %d times", err, once.asked.Load())
+	}
+}
+
+// Captions begin within a second of the words that they begin with, as the engine that
+// says them tells, with nothing to go by but the loudness along the way.
+func TestCaptionsAreInStep(t *testing.T) {
+	for language, text := range map[string]string{
+		"en": "Look at the table first. Low water falls at twelve minutes past five, and high water at half past eleven, so the tide rises for more than six hours. The depth over the sill is not the height of the tide! You have to add what is there at chart datum. Try the second row again, and then have a look at question three.",
+		"de": "Sieh dir zuerst die Tabelle an. Bei Niedrigwasser ist es am Ufer ganz flach, und erst nach sechs Stunden steht das Wasser wieder so hoch wie vorher. Die Tiefe ist nicht die Höhe der Gezeit! Versuche die zweite Zeile noch einmal.",
+	} {
+		s, err := engine().Say(context.Background(), text, language)
+		if err != nil {
+			t.Fatal(err)
+		}
+		samples, rate, err := aloud.Samples(s.WAV)
+		if err != nil {
+			t.Fatal(err)
+		}
+		const steps = 256
+		peaks, loud := make([]int, steps), 0
+		for i := range len(samples) / 2 {
+			v := int(int16(binary.LittleEndian.Uint16(samples[2*i:])))
+			k := i * steps / (len(samples) / 2)
+			peaks[k], loud = max(peaks[k], v, -v), max(loud, v, -v)
+		}
+		for i := range peaks {
+			peaks[i] = peaks[i] * 100 / loud
+		}
+		cues := caption.Cues(text, peaks, len(samples)/2*1000/rate)
+		if got := len(cues); got < 4 {
+			t.Errorf("%s: %d captions", language, got)
+		}
+		at, before := 0, 0
+		for _, c := range cues {
+			at += strings.Index(text[at:], c.Text[:4])
+			begins, nearest := -1, -1
+			for _, m := range s.Words {
+				if m.Letter > nearest && m.Letter <= utf8.RuneCountInString(text[:at]) {
+					begins, nearest = m.From, m.Letter
+				}
+			}
+			if off := c.From - begins; off < -1000 || off > 1000 || c.To < c.From || c.From < before || len(c.Text) > 100 {
+				t.Errorf("%s: %q from %d to %d ms, is said at %d", language, c.Text, c.From, c.To, begins)
+			}
+			before = c.To
+			at++
+		}
 	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"readymargin/core/page"
 	"readymargin/core/submission"
+	"readymargin/core/tagged"
 	"readymargin/core/xfdf"
 	"readymargin/pdf"
 	"readymargin/school/screen"
@@ -88,6 +89,6 @@ func stamped(ctx context.Context, press *pdf.Pool, sheet, marks string, form tak
 	if n := len(d.Fields); n > 0 {
 		left = append(left, fmt.Sprintf("%d fields", n))
 	}
-	out, err = press.Print(ctx, file, takeaway.Lay(form, boxes, v))
+	out, err = press.Print(ctx, file, takeaway.Lay(form, boxes, tagged.Sheet(pages), v))
 	return out, left, err
 }

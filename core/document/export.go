@@ -1,6 +1,7 @@
 package document
 
 import (
+	"fmt"
 	"time"
 
 	"readymargin/core/annotation"
@@ -24,6 +25,7 @@ type Export struct {
 	Annotations []annotation.Annotation
 	About       About
 	Files       []Attached
+	Tagged      []Tagged          // each page that is made, in its words; nil where the file is not to be tagged
 	Pictures    map[string][]byte `json:"-"` // JPEG with three colours, by hash; others are not painted
 }
 
@@ -63,6 +65,9 @@ type PageCode struct {
 	Quiet float64 // how far, in points
 }
 
+// Key is the name of the code among what is laid on its page.
+func (c PageCode) Key() string { return "code " + c.Says }
+
 // A Code is one that was seen in a picture.
 type Code struct {
 	Says    string
@@ -77,6 +82,9 @@ type NoteMarker struct {
 	Number int
 	Color  mark.Color
 }
+
+// Key is the name of the sign among what is laid on its page.
+func (n NoteMarker) Key() string { return fmt.Sprint("note ", n.Number) }
 
 // An Attached file goes along with a document: the sound of a note at its place.
 type Attached struct {

@@ -17,6 +17,7 @@ import (
 	"readymargin/core/ink"
 	"readymargin/core/mark"
 	"readymargin/core/page"
+	"readymargin/core/tagged"
 	"readymargin/demo"
 	"readymargin/e2e/held"
 	"readymargin/e2e/house"
@@ -256,6 +257,11 @@ func (b *bench) print() ([]line, error) {
 	for i := range 200 {
 		what.Marks = append(what.Marks, someMark(fmt.Sprintf("bench-mark-%04d", i), i%4+1, i))
 	}
+	sheet := tagged.Sheet(pages)
+	for _, m := range what.Marks {
+		sheet[m.Page-1].Laid = append(sheet[m.Page-1].Laid, tagged.Laid{Name: m.ID, At: m.Body.Bounds(), Mark: &m, Role: document.RoleFigure, Says: "A mark"})
+	}
+	what.Tagged = tagged.Of(sheet)
 	var printed []byte
 	ours, err := median(15, func() error {
 		printed, err = b.house.Engine.Print(b.ctx, file, what)

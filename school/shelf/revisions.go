@@ -15,6 +15,7 @@ import (
 	"readymargin/core/page"
 	"readymargin/core/recording"
 	"readymargin/core/submission"
+	"readymargin/core/tagged"
 	"readymargin/core/trail"
 	"readymargin/core/words"
 	"readymargin/core/worksheet"
@@ -68,6 +69,16 @@ func (s *Revisions) InWords(ctx context.Context, who school.Person, revision uin
 	if err != nil {
 		return nil, err
 	}
+	pages, err := s.Worded(ctx, r)
+	out := make([][]inwords.Piece, len(pages))
+	for i, p := range pages {
+		out[i] = p.Pieces
+	}
+	return out, err
+}
+
+// Worded returns the pages of a revision in words.
+func (s *Revisions) Worded(ctx context.Context, r school.Revision) ([]tagged.Page, error) {
 	issued, err := s.Issued(ctx, r)
 	if err != nil {
 		return nil, err
@@ -76,7 +87,7 @@ func (s *Revisions) InWords(ctx context.Context, who school.Person, revision uin
 	if err != nil {
 		return nil, err
 	}
-	out := make([][]inwords.Piece, len(issued.Guides))
+	out := make([]tagged.Page, len(issued.Guides))
 	for i, g := range issued.Guides {
 		var print words.Page
 		if i < len(layers) && layers[i] != "" {
@@ -84,7 +95,7 @@ func (s *Revisions) InWords(ctx context.Context, who school.Person, revision uin
 				return nil, err
 			}
 		}
-		out[i] = inwords.Of(print, g, issued.Sizes[i])
+		out[i] = tagged.Worded(print, g, issued.Sizes[i])
 	}
 	return out, nil
 }

@@ -7,6 +7,7 @@ import (
 	"io"
 
 	"readymargin/core/access"
+	"readymargin/core/caption"
 	"readymargin/core/document"
 	"readymargin/core/mark"
 	"readymargin/core/note"
@@ -39,6 +40,11 @@ func (s *Exports) spoken(ctx context.Context, who school.Person, id, worksheet u
 			says += ": " + school.Plainly(r.Text, r.Rich)
 		}
 		out = append(out, document.Attached{Name: school.FileName(fmt.Sprintf("%s, %s.m4a", name, r.Author)), Type: "audio/mp4", Says: says, Page: page, At: at, By: r.Author, When: r.At, Data: data})
+		if r.Text == "" {
+			return nil
+		}
+		out = append(out, document.Attached{Name: school.FileName(fmt.Sprintf("%s, %s.vtt", name, r.Author)), Type: "text/vtt", Says: "Captions of " + name, By: r.Author, When: r.At,
+			Data: []byte(caption.VTT(caption.Cues(school.Plainly(r.Text, r.Rich), r.Voice.Peaks, r.Voice.Milliseconds)))})
 		return nil
 	}
 	for i, r := range whole {

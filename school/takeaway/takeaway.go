@@ -22,6 +22,7 @@ import (
 	"readymargin/core/note"
 	"readymargin/core/page"
 	"readymargin/core/submission"
+	"readymargin/core/tagged"
 	"readymargin/core/typeset"
 	"readymargin/school"
 	"readymargin/school/markbook"
@@ -208,19 +209,25 @@ type builder struct {
 }
 
 // Lay returns what is printed on a sheet whose pages show themselves as boxes say, of
-// a copy as somebody sees it, but for pictures and sounds.
-func Lay(form Form, boxes []page.Box, v screen.Screen) document.Export {
+// a copy as somebody sees it, but for pictures and sounds. Of the sheet's pages in words
+// the file is tagged.
+func Lay(form Form, boxes []page.Box, pages []tagged.Page, v screen.Screen) document.Export {
 	b := builder{view: v, choice: Choice{Form: form}, added: added{sheet: len(boxes)}}
 	b.what.Boxes = boxes
-	b.lay(v.Threads())
+	b.tag(pages, b.lay(v.Threads()))
 	return b.what
 }
 
 // build fills in what stands on the pages, and what goes along.
 func (b *builder) build(ctx context.Context, threads []note.Thread, whole []note.Remark) (err error) {
 	v := b.view
+	pages, err := b.revisions.Worded(ctx, b.revision)
+	if err != nil {
+		return err
+	}
 	threads = b.lay(threads, whole)
 	b.names()
+	b.tag(pages, threads)
 	all := slices.Clone(b.what.Marks)
 	for _, a := range b.what.Annotations {
 		all = append(all, *a.Mark)
@@ -476,6 +483,12 @@ func set(runs []mark.Run, size float64, color mark.Color, width float64) [][]mar
 	return typeset.WrapRuns(runs, width)
 }
 
+// Names of the lines of what was said; the first is the heading.
+const (
+	saidLineID = "said-line-"
+	saidHead   = saidLineID + "0"
+)
+
 type saidLine struct {
 	runs   []mark.Run
 	size   float64
@@ -493,7 +506,7 @@ func setLines(lines []saidLine, pages int, extra *int) (out []mark.Mark) {
 			y = saidTop
 		}
 		if len(l.runs) > 0 {
-			out = append(out, mark.Mark{ID: fmt.Sprintf("said-line-%d", i), Page: pages, Body: &mark.FreeText{
+			out = append(out, mark.Mark{ID: fmt.Sprint(saidLineID, i), Page: pages, Body: &mark.FreeText{
 				X: saidLeft + l.indent, Y: y, Width: saidWidth, Lines: []mark.TextLine{{Runs: l.runs}}}})
 		}
 		y += l.size * 1.45

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"syscall/js"
 
+	"readymargin/core/caption"
 	"readymargin/core/draw"
 	"readymargin/core/ink"
 	"readymargin/core/mark"
@@ -35,7 +36,7 @@ func main() {
 		"shapes": bridge(shapes), "setPrint": bridge(setPrint),
 		"run": bridge(run), "span": bridge(span), "onWord": bridge(onWord), "clear": bridge(clear), "settle": bridge(settle), "begin": bridge(begin), "lay": bridge(lay), "drop": bridge(drop), "apply": bridge(apply), "take": bridge(take), "base": bridge(base),
 		"hit": bridge(hit), "bounds": bridge(bounds), "moved": bridge(moved), "fitted": bridge(fitted), "turned": bridge(turned), "restyled": bridge(restyled), "frame": bridge(frame), "reframed": bridge(reframed),
-		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "tasks": bridge(tasks), "asked": bridge(asked), "near": bridge(near), "paper": bridge(paper), "signs": bridge(signs), "practised": bridge(practised), "crossing": bridge(crossing),
+		"within": bridge(within), "rubbed": bridge(rubbed), "resembles": bridge(resembles), "threads": bridge(threads), "setGuide": bridge(setGuide), "empty": bridge(empty), "tasks": bridge(tasks), "asked": bridge(asked), "near": bridge(near), "paper": bridge(paper), "signs": bridge(signs), "practised": bridge(practised), "crossing": bridge(crossing), "captions": bridge(captions),
 	}))
 	select {}
 }
@@ -341,6 +342,15 @@ func bounds(a []js.Value) (any, error) {
 	}
 	b := m.Body.Bounds()
 	return asJSON([]float64{b.Min.X, b.Min.Y, b.Max.X, b.Max.Y})
+}
+
+// captions(text, peaks, ms) cuts what is said in a sound into captions.
+func captions(a []js.Value) (any, error) {
+	var peaks []int
+	if err := json.Unmarshal([]byte(a[1].String()), &peaks); err != nil {
+		return nil, err
+	}
+	return asJSON(caption.Cues(a[0].String(), peaks, a[2].Int()))
 }
 
 // moved(version, dx, dy) gives the mark moved.

@@ -50,6 +50,7 @@ export const core = {
   take: (changes) => parsed(call('take', JSON.stringify(changes, ENTRY))) ?? { gone: [], put: [] },
   hit: (layers, page, p, reach) => call('hit', layers ?? '', page, p.x, p.y, reach),
   bounds: (version) => parsed(call('bounds', version)),
+  captions: (text, peaks, ms) => parsed(call('captions', text, JSON.stringify(peaks), ms)) ?? [],
   moved: (version, dx, dy) => parsed(call('moved', version, dx, dy)),
   fitted: (version, from, to) => parsed(call('fitted', version, JSON.stringify(from), JSON.stringify(to))),
   frame: (version) => parsed(call('frame', version)),

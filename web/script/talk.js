@@ -10,6 +10,8 @@ import { centre, middle, sheetOf, surface } from './surface.js';
 import { marks } from './marks.js';
 import { bare } from './prosaic.js';
 import { painter, strokesOf } from './trail.js';
+import { core } from './core.js';
+import { keep as keepSettings, settings } from './settings.js';
 import { toast } from './toast.js';
 
 let open = null; // what closes the one that is open
@@ -113,18 +115,22 @@ export async function play(of) {
       return b;
     }),
   );
-  const told = el('p', { className: 'told', hidden: true }, of.words ?? '');
+  // Its words come in step with it, once the core is there that knows when they are said.
+  const told = el('p', { className: 'told', hidden: !of.words || !settings.captions }, of.words ?? '');
+  const cues = of.words ? core.captions(of.words, of.peaks, of.ms) : [];
   const tell = of.words
     ? el(
         'button',
         {
           className: 'round',
-          'aria-pressed': 'false',
-          'aria-label': 'Words, shown',
+          'aria-pressed': String(settings.captions),
+          'aria-label': 'Words, shown as they are said',
           on: {
             click: () => {
-              told.hidden = !told.hidden;
-              tell.setAttribute('aria-pressed', String(!told.hidden));
+              settings.captions = !settings.captions;
+              keepSettings();
+              told.hidden = !settings.captions;
+              tell.setAttribute('aria-pressed', String(settings.captions));
             },
           },
         },
@@ -182,6 +188,7 @@ export async function play(of) {
     line.setAttribute('aria-valuetext', `${clockOf(ms)} of ${clockOf(part[1])}`);
     time.textContent = `${clockOf(ms - part[0])} of ${clockOf(part[1] - part[0])}`;
     wave(canvas, of.peaks, ms / of.ms, false, [part[0] / of.ms, part[1] / of.ms]);
+    if (cues.length) told.textContent = cues.findLast((c) => c.from <= ms)?.text ?? '';
     bar.dataset.at = String(Math.round(ms));
   }
   // look shows as much of the page as was shown, to the size that this reader likes.

@@ -1,0 +1,687 @@
+package pdf
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"regexp"
+	"slices"
+	"strconv"
+
+	"readymargin/core/annotation"
+	"readymargin/core/document"
+	"readymargin/core/page"
+
+	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
+)
+
+// tags are what a file that is printed says of its structure (ISO 32000-2, 14.7): which
+// element holds which pieces of the pages, forms and annotations.
+type tags struct {
+	pages   []document.Tagged
+	known   bool // the file has a structure, to which only what is laid on it is added
+	first   int  // key in the parent tree
+	holds   map[place][]types.Object
+	parents []parent // by their keys, from first
+	whole   map[int]bool
+	used    map[types.IndirectRef]bool // forms that are marked within themselves
+	pieces  map[int]int                // how many pages have, with those that are laid on them
+	grown   []grown
+	refs    map[int]types.IndirectRef // of pages
+	names   map[nameOn]int            // numbers of the elements of what is laid on pages
+}
+
+// A grown entry is one that the file's own parent tree has for a page, from piece first on
+// with what is laid on that.
+type grown struct {
+	parent
+	key int
+}
+
+type nameOn struct {
+	page int
+	name string
+}
+
+// A place is an element by its page and its number there.
+type place struct{ page, element int }
+
+// A parent is one entry of the parent tree: the pieces of a stream, or the one that is an
+// annotation.
+type parent struct {
+	page  int
+	runs  []run
+	annot bool
+	own   bool // it is the page itself
+}
+
+// A run is a piece of a stream and the element that it is of. No two on a page have the
+// same number, also where one is in a form: some readers take them for each other.
+type run struct{ mcid, element int }
+
+// wholePage is the number of the element of a page of which nothing more is known.
+const wholePage = -1
+
+// tag marks what the file itself paints on its pages.
+func (p *printer) tag() error {
+	p.tags = tags{pages: p.what.Tagged, holds: map[place][]types.Object{}, whole: map[int]bool{}, used: map[types.IndirectRef]bool{}, refs: map[int]types.IndirectRef{}, names: map[nameOn]int{}, pieces: map[int]int{}}
+	if p.what.Tagged == nil {
+		return nil
+	}
+	for i, t := range p.what.Tagged {
+		t.Each(func(n int, e *document.Element) {
+			if e.Laid != "" {
+				p.tags.names[nameOn{i + 1, e.Laid}] = n
+			}
+		})
+	}
+	root, err := p.ctx.Catalog()
+	if err != nil {
+		return err
+	}
+	old, err := p.ctx.DereferenceDict(root["StructTreeRoot"])
+	if err != nil {
+		return err
+	}
+	p.tags.known = old != nil
+	p.tags.first = p.nextKey(old)
+	for n := 1; n <= p.ctx.PageCount; n++ {
+		_, ref, _, err := p.ctx.PageDict(n, false)
+		if err != nil || ref == nil {
+			return fmt.Errorf("%w: page %d: %v", document.ErrDamaged, n, err)
+		}
+		p.tags.refs[n] = *ref
+		if n > len(p.tags.pages) {
+			continue
+		}
+		if p.tags.known {
+			err = p.growPage(n)
+		} else {
+			err = p.tagPage(n)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// tagPage marks the content of a page. What cannot be followed is marked as a whole, and
+// read in the order in which it is painted.
+func (p *printer) tagPage(n int) error {
+	dict, ref, inherited, err := p.ctx.PageDict(n, false)
+	if err != nil {
+		return err
+	}
+	stream, err := p.pageContent(dict)
+	var out []byte
+	var runs []run
+	laid := p.what.sheet(n).Runs
+	pieces := len(laid)
+	c := &content{printer: p, page: n, finder: newFinder(p.tags.pages[n-1]), pieces: &pieces, objects: types.Dict{}}
+	if c.resources, err = p.ctx.DereferenceDict(dict["Resources"]); c.resources == nil && inherited != nil {
+		c.resources = inherited.Resources
+	}
+	follows := err == nil
+	if follows {
+		out, runs, err = marked(stream, p.what.Boxes[n-1].FromUser(), &pieces, c.choose)
+		follows = err == nil
+	}
+	p.tags.pieces[n] = pieces
+	if !follows {
+		runs = []run{{pieces, wholePage}}
+		p.tags.pieces[n]++
+	}
+	key := p.tags.add(parent{page: n, runs: append(runs, laid...), own: true})
+	for _, r := range append(runs, laid...) {
+		p.tags.hold(n, r.element, types.Integer(r.mcid))
+	}
+	dict["StructParents"] = types.Integer(key)
+	p.ctx.Write.IncrementWithObjNr(ref.ObjectNumber.Value())
+	if !follows {
+		p.tags.whole[n] = true
+		return p.surround(n, fmt.Sprintf("/P <</MCID %d>> BDC\n", pieces), "\nEMC\n")
+	}
+	p.tags.settle(n, c.finder)
+	if dict["Contents"], err = p.stream(pack(out), nil); err != nil {
+		return err
+	}
+	if len(c.objects) > 0 {
+		dict["Resources"], err = p.with(c.resources, "XObject", c.objects)
+	}
+	return err
+}
+
+// growPage gives what is laid on a page that is tagged its numbers, behind those that it
+// has.
+func (p *printer) growPage(n int) error {
+	dict, ref, _, err := p.ctx.PageDict(n, false)
+	s := p.what.sheet(n)
+	if err != nil || len(s.Runs) == 0 {
+		return err
+	}
+	key := dict.IntEntry("StructParents")
+	if key == nil {
+		p.tags.laidOn(n, *ref, dict, s.Runs)
+		return nil
+	}
+	row, _, _ := p.row(*key)
+	p.tags.pieces[n] = len(row)
+	g := grown{parent{page: n}, *key}
+	for _, r := range s.Runs {
+		g.runs = append(g.runs, run{len(row) + r.mcid, r.element})
+		p.tags.hold(n, r.element, types.Integer(len(row)+r.mcid))
+	}
+	p.tags.grown = append(p.tags.grown, g)
+	return nil
+}
+
+// row returns the entry of a key in the file's own parent tree, where it stands, and what
+// has to be written anew for it.
+func (p *printer) row(key int) (row, nums types.Array, holders []types.Object) {
+	var walk func(o types.Object, above []types.Object, deep int)
+	walk = func(o types.Object, above []types.Object, deep int) {
+		d, err := p.ctx.DereferenceDict(o)
+		if err != nil || d == nil || deep > maxStructureDepth {
+			return
+		}
+		above = append([]types.Object{o}, above...)
+		all, _ := p.ctx.DereferenceArray(d["Nums"])
+		for i := 0; i+1 < len(all); i += 2 {
+			if k, ok := all[i].(types.Integer); ok && int(k) == key {
+				row, _ = p.ctx.DereferenceArray(all[i+1])
+				nums, holders = all[i:i+2], append([]types.Object{d["Nums"]}, above...)
+			}
+		}
+		kids, _ := p.ctx.DereferenceArray(d["Kids"])
+		for _, k := range kids {
+			walk(k, append([]types.Object{d["Kids"]}, above...), deep+1)
+		}
+	}
+	root, err := p.ctx.DereferenceDict(p.ctx.RootDict["StructTreeRoot"])
+	if err == nil && root != nil {
+		walk(root["ParentTree"], []types.Object{p.ctx.RootDict["StructTreeRoot"], *p.ctx.Root}, 0)
+	}
+	return row, nums, holders
+}
+
+// laidOn says that pieces are those of a page that has no others.
+func (t *tags) laidOn(n int, ref types.IndirectRef, page types.Dict, runs []run) {
+	if t.pages == nil || len(runs) == 0 {
+		return
+	}
+	t.refs[n] = ref
+	page["StructParents"] = types.Integer(t.add(parent{page: n, runs: runs}))
+	for _, r := range runs {
+		t.hold(n, r.element, types.Integer(r.mcid))
+	}
+}
+
+// numbered returns what is laid on a page with the numbers that its pieces have there.
+func (t *tags) numbered(s composedSheet) []byte {
+	behind := 0
+	if t.known {
+		behind = t.pieces[s.Page]
+	}
+	if behind == 0 {
+		return s.Content
+	}
+	return mcid.ReplaceAllFunc(s.Content, func(m []byte) []byte {
+		n, _ := strconv.Atoi(string(mcid.FindSubmatch(m)[1]))
+		return fmt.Appendf(nil, "<</MCID %d>>", behind+n)
+	})
+}
+
+// mcid matches the number of a piece as it is written here.
+var mcid = regexp.MustCompile(`<</MCID (\d+)>>`)
+
+// homeless returns operators that paint the look of a field that the file does not have,
+// as what is read where its mark stands.
+func (t *tags) homeless(f composedField, paints string) string {
+	element, ok := t.laid(f.Page, f.Mark)
+	if !ok || t.known {
+		return paints
+	}
+	n := t.pieces[f.Page]
+	t.pieces[f.Page]++
+	t.hold(f.Page, element, types.Integer(n))
+	for i, e := range t.parents {
+		if e.page == f.Page && e.own {
+			t.parents[i].runs = append(e.runs, run{n, element})
+		}
+	}
+	return fmt.Sprintf("/Span <</MCID %d>> BDC %s EMC", n, paints)
+}
+
+// pageContent returns what a page paints: its streams, one behind the other.
+func (p *printer) pageContent(dict types.Dict) ([]byte, error) {
+	refs, err := p.contentRefs(dict["Contents"])
+	if err != nil {
+		return nil, err
+	}
+	var out []byte
+	for _, r := range refs {
+		sd, _, err := p.ctx.DereferenceStreamDict(r)
+		if err != nil {
+			return nil, err
+		}
+		if sd == nil {
+			continue
+		}
+		one, err := contentOf(sd)
+		if err != nil || len(out)+len(one) > mostContent {
+			return nil, cmp.Or(err, errContent)
+		}
+		out = append(append(out, one...), '\n')
+	}
+	return out, nil
+}
+
+// settle gives what stands with the label of an item to the item itself, where all of it
+// was painted at once.
+func (t *tags) settle(n int, f *finder) {
+	for label, body := range f.labels {
+		if f.seen[body] || !f.seen[label] {
+			continue
+		}
+		for i := range t.parents {
+			for k, r := range t.parents[i].runs {
+				if t.parents[i].page == n && r.element == label {
+					t.parents[i].runs[k].element = body
+				}
+			}
+		}
+		t.holds[place{n, body}] = t.holds[place{n, label}]
+		delete(t.holds, place{n, label})
+	}
+}
+
+// add gives an entry of the parent tree its key.
+func (t *tags) add(e parent) int {
+	t.parents = append(t.parents, e)
+	return t.first + len(t.parents) - 1
+}
+
+func (t *tags) hold(page, element int, what types.Object) {
+	at := place{page, element}
+	t.holds[at] = append(t.holds[at], what)
+}
+
+// markedStream adds a form whose pieces are those of elements of a page.
+func (p *printer) markedStream(n int, z packed, entries types.Dict, runs []run) (types.IndirectRef, error) {
+	if len(runs) == 0 {
+		return p.stream(z, entries)
+	}
+	entries["StructParents"] = types.Integer(p.tags.add(parent{page: n, runs: runs}))
+	ref, err := p.stream(z, entries)
+	for _, r := range runs {
+		p.tags.hold(n, r.element, types.Dict{"Type": types.Name("MCR"), "Stm": ref, "MCID": types.Integer(r.mcid)})
+	}
+	return ref, err
+}
+
+// annotated says that an annotation is of an element, and returns its key.
+func (p *printer) annotated(n, element int, ref func(key int) (types.IndirectRef, error)) error {
+	key := p.tags.add(parent{page: n, runs: []run{{0, element}}, annot: true})
+	at, err := ref(key)
+	p.tags.hold(n, element, types.Dict{"Type": types.Name("OBJR"), "Obj": at})
+	return err
+}
+
+// laid returns the number of the element of what is laid on a page.
+func (t *tags) laid(n int, name string) (element int, ok bool) {
+	element, ok = t.names[nameOn{n, name}]
+	return element, ok
+}
+
+// extra adds an element behind those of a page, which is not among them yet.
+func (t *tags) extra(n int, e document.Element) (element int) {
+	count := 0
+	t.pages[n-1].Each(func(int, *document.Element) { count++ })
+	t.pages[n-1].Elements = append(t.pages[n-1].Elements, e)
+	return count
+}
+
+// tagFields gives the fields and links that the file has by itself to their elements. One
+// of which nothing is known is read behind its page.
+func (p *printer) tagFields() error {
+	for n := 1; n <= min(p.ctx.PageCount, len(p.tags.pages)) && !p.tags.known; n++ {
+		dict, pageRef, _, err := p.ctx.PageDict(n, false)
+		if err != nil {
+			return err
+		}
+		annots, err := p.ctx.DereferenceArray(dict["Annots"])
+		if err != nil {
+			continue
+		}
+		for _, a := range annots {
+			ref, ok := a.(types.IndirectRef)
+			d, err := p.ctx.DereferenceDict(a)
+			if err != nil || d == nil || !ok || d.Subtype() == nil || *d.Subtype() == "Popup" || flagsOf(d)&annotation.FlagHidden != 0 {
+				continue
+			}
+			element, err := p.field(n, ref, d)
+			if err != nil {
+				return err
+			}
+			err = p.annotated(n, element, func(key int) (types.IndirectRef, error) {
+				d["StructParent"] = types.Integer(key)
+				p.changed(ref)
+				return ref, nil
+			})
+			if err != nil {
+				return err
+			}
+		}
+		if len(annots) > 0 {
+			dict["Tabs"] = types.Name("S")
+			p.ctx.Write.IncrementWithObjNr(pageRef.ObjectNumber.Value())
+		}
+	}
+	return nil
+}
+
+func flagsOf(d types.Dict) int {
+	if f := d.IntEntry("F"); f != nil {
+		return *f
+	}
+	return 0
+}
+
+// field returns the element of an annotation that the file has, and sees to it that it
+// says what it is (ISO 14289-1, 7.18).
+func (p *printer) field(n int, ref types.IndirectRef, d types.Dict) (element int, err error) {
+	r, _ := rectOf(p.ctx, d)
+	from := p.what.Boxes[n-1].FromUser()
+	box := page.Bounds(from.Apply(r.Min), from.Apply(r.Max))
+	switch *d.Subtype() {
+	case "Widget":
+		field, _, err := p.fieldDict(ref, d)
+		if err != nil {
+			return 0, err
+		}
+		name := cmp.Or(p.said(field["TU"]), p.said(field["T"]), "Field")
+		element = -1
+		p.tags.pages[n-1].Each(func(i int, e *document.Element) {
+			if e.Role == document.RoleForm && e.Box.Center().Dist(box.Center()) < 3 && element < 0 {
+				element, name = i, cmp.Or(e.Says, name)
+			}
+		})
+		if field["TU"] == nil {
+			field["TU"] = text(name)
+			p.changed(ref)
+		}
+		if element >= 0 {
+			return element, nil
+		}
+		return p.tags.extra(n, document.Element{Role: document.RoleForm, Says: name, Box: box}), nil
+	case "Link":
+		if d["Contents"] == nil {
+			action, err := p.ctx.DereferenceDict(d["A"])
+			if err != nil {
+				return 0, err
+			}
+			d["Contents"] = text(cmp.Or(p.said(action["URI"]), "Link"))
+		}
+		return p.tags.extra(n, document.Element{Role: document.RoleLink}), nil
+	}
+	return p.tags.extra(n, document.Element{Role: document.RoleAnnot}), nil
+}
+
+// said reads a text of the file, "" for none.
+func (p *printer) said(o types.Object) string {
+	if o == nil {
+		return ""
+	}
+	s, err := p.ctx.DereferenceText(o)
+	if err != nil {
+		return ""
+	}
+	return s
+}
+
+// nextKey is the first key that a parent tree does not have.
+func (p *printer) nextKey(root types.Dict) int {
+	next := 0
+	if n := root.IntEntry("ParentTreeNextKey"); n != nil {
+		next = *n
+	}
+	var walk func(o types.Object, deep int)
+	walk = func(o types.Object, deep int) {
+		d, err := p.ctx.DereferenceDict(o)
+		if err != nil || d == nil || deep > maxStructureDepth {
+			return
+		}
+		if nums, err := p.ctx.DereferenceArray(d["Nums"]); err == nil {
+			for i := 0; i < len(nums); i += 2 {
+				if k, ok := nums[i].(types.Integer); ok {
+					next = max(next, int(k)+1)
+				}
+			}
+		}
+		kids, _ := p.ctx.DereferenceArray(d["Kids"])
+		for _, k := range kids {
+			walk(k, deep+1)
+		}
+	}
+	if root != nil {
+		walk(root["ParentTree"], 0)
+	}
+	return next
+}
+
+// structure writes the elements that hold something, and the way back to them.
+func (p *printer) structure() error {
+	if p.what.Tagged == nil {
+		return nil
+	}
+	w := elementWriter{printer: p, refs: map[place]types.IndirectRef{}}
+	root, err := p.ctx.Catalog()
+	if err != nil {
+		return err
+	}
+	role := types.Name("Document")
+	var tree types.Dict
+	var treeRef types.IndirectRef
+	if p.tags.known {
+		role = types.Name(document.RoleSection)
+		if tree, err = p.ctx.DereferenceDict(root["StructTreeRoot"]); err != nil {
+			return err
+		}
+		treeRef, _ = root["StructTreeRoot"].(types.IndirectRef)
+	} else {
+		tree = types.Dict{"Type": types.Name("StructTreeRoot")}
+		if treeRef, err = p.many(tree); err != nil {
+			return err
+		}
+	}
+	top := types.Dict{"Type": types.Name("StructElem"), "S": role, "P": treeRef}
+	topRef, err := p.many(top)
+	if err != nil {
+		return err
+	}
+	kids := types.Array{}
+	for n := 1; n <= len(p.tags.pages); n++ {
+		w.page, w.next = n, 0
+		if p.tags.whole[n] {
+			ref, err := w.write(document.Element{Role: document.RoleParagraph}, wholePage, topRef, nil)
+			if err != nil {
+				return err
+			}
+			kids = append(kids, ref)
+		}
+		more, err := w.all(p.tags.pages[n-1].Elements, topRef)
+		if err != nil {
+			return err
+		}
+		kids = append(kids, more...)
+	}
+	if len(kids) == 0 && p.tags.known {
+		return nil
+	}
+	top["K"] = kids
+	nums := types.Array{}
+	for i, e := range p.tags.parents {
+		var to types.Object
+		if row := w.row(e); e.annot {
+			to = row[0]
+		} else if to, err = p.many(row); err != nil {
+			return err
+		}
+		nums = append(nums, types.Integer(p.tags.first+i), to)
+	}
+	next := types.Integer(p.tags.first + len(p.tags.parents))
+	if p.tags.known {
+		for _, g := range p.tags.grown {
+			row, nums, holders := p.row(g.key)
+			if nums == nil {
+				continue
+			}
+			more := w.row(g.parent)
+			if nums[1], err = p.many(append(slices.Clone(row), more[len(row):]...)); err != nil {
+				return err
+			}
+			p.changed(holders[0], holders[1:]...)
+		}
+		return p.addTo(tree, treeRef, topRef, nums, next)
+	}
+	tree["K"], tree["ParentTreeNextKey"] = types.Array{topRef}, next
+	if tree["ParentTree"], err = p.many(types.Dict{"Nums": nums}); err != nil {
+		return err
+	}
+	root["StructTreeRoot"], root["MarkInfo"] = treeRef, types.Dict{"Marked": types.Boolean(true)}
+	return nil
+}
+
+// addTo adds elements to the structure that a file has.
+func (p *printer) addTo(tree types.Dict, treeRef, top types.IndirectRef, nums types.Array, next types.Integer) error {
+	kids, err := p.ctx.Dereference(tree["K"])
+	if err != nil {
+		return err
+	}
+	all, several := kids.(types.Array)
+	if !several && tree["K"] != nil {
+		all = types.Array{tree["K"]}
+	}
+	tree["K"], tree["ParentTreeNextKey"] = append(slices.Clone(all), top), next
+	p.changed(treeRef, *p.ctx.Root)
+	ways, err := p.ctx.DereferenceDict(tree["ParentTree"])
+	if err != nil {
+		return err
+	}
+	if ways == nil {
+		tree["ParentTree"] = types.Dict{"Nums": nums}
+		return nil
+	}
+	p.changed(tree["ParentTree"], treeRef)
+	if branches, err := p.ctx.DereferenceArray(ways["Kids"]); err == nil && branches != nil {
+		leaf, err := p.many(types.Dict{"Nums": nums, "Limits": types.Array{nums[0], nums[len(nums)-2]}})
+		ways["Kids"] = append(slices.Clone(branches), leaf)
+		return err
+	}
+	own, err := p.ctx.DereferenceArray(ways["Nums"])
+	ways["Nums"] = append(slices.Clone(own), nums...)
+	return err
+}
+
+// An elementWriter writes the elements of a page, in the order of their numbers.
+type elementWriter struct {
+	*printer
+	page, next int
+	refs       map[place]types.IndirectRef
+}
+
+// row returns the elements that an entry of the parent tree leads to.
+func (w *elementWriter) row(e parent) types.Array {
+	most := -1
+	for _, r := range e.runs {
+		most = max(most, r.mcid)
+	}
+	out := make(types.Array, most+1)
+	for _, r := range e.runs {
+		if ref, ok := w.refs[place{e.page, r.element}]; ok {
+			out[r.mcid] = ref
+		}
+	}
+	return out
+}
+
+// all writes elements, but for those that hold nothing.
+func (w *elementWriter) all(elements []document.Element, above types.IndirectRef) (kids types.Array, err error) {
+	for _, e := range elements {
+		number := w.next
+		if !w.full(e, &w.next) {
+			continue
+		}
+		after := w.next
+		w.next = number + 1
+		ref, err := w.write(e, number, above, e.Kids)
+		if err != nil {
+			return nil, err
+		}
+		w.next = after
+		kids = append(kids, ref)
+	}
+	return kids, nil
+}
+
+// full reports whether an element holds something, and counts it and those within. All
+// cells of a table are there where one holds something.
+func (w *elementWriter) full(e document.Element, next *int) bool {
+	some := len(w.tags.holds[place{w.page, *next}]) > 0
+	*next++
+	for _, k := range e.Kids {
+		some = w.full(k, next) || some
+	}
+	return some || e.Role == document.RoleRow || e.Role == document.RoleCell || e.Role == document.RoleHead
+}
+
+func (w *elementWriter) write(e document.Element, number int, above types.IndirectRef, within []document.Element) (types.IndirectRef, error) {
+	d := types.Dict{"Type": types.Name("StructElem"), "S": types.Name(e.Role), "P": above}
+	at, there := w.tags.refs[w.page]
+	if there {
+		d["Pg"] = at
+	}
+	switch {
+	case e.Says == "":
+	case e.Role == document.RoleFigure || e.Role == document.RoleForm:
+		d["Alt"] = text(e.Says)
+	default:
+		d["ActualText"] = text(e.Says)
+	}
+	if e.Laid != "" && w.what.Copy > 0 {
+		d[copyKey] = types.Integer(w.what.Copy)
+	}
+	if e.Role == document.RoleFigure {
+		to := w.what.Boxes[min(w.page, len(w.what.Boxes))-1].ToUser()
+		if w.page > len(w.what.Boxes) {
+			to = page.Box{Crop: w.what.Paper}.ToUser()
+		}
+		d["A"] = types.Dict{"O": types.Name("Layout"), "BBox": rectangle(page.Bounds(to.Apply(e.Box.Min), to.Apply(e.Box.Max)))}
+	}
+	if e.Role == document.RoleHead {
+		d["A"] = types.Dict{"O": types.Name("Table"), "Scope": types.Name("Column")}
+	}
+	ref, err := w.many(d)
+	if err != nil {
+		return ref, err
+	}
+	w.refs[place{w.page, number}] = ref
+	own := types.Array{}
+	for _, o := range w.tags.holds[place{w.page, number}] {
+		if k, ok := o.(types.Dict); ok && there {
+			k = maps.Clone(k)
+			k["Pg"] = at
+			o = k
+		}
+		own = append(own, o)
+	}
+	kids, err := w.all(within, ref)
+	if d["K"] = append(own, kids...); len(own)+len(kids) == 1 {
+		d["K"] = append(own, kids...)[0]
+	}
+	if w.later != nil {
+		w.later.done(ref)
+	}
+	return ref, err
+}
