@@ -357,6 +357,9 @@ func attachedSounds(t *testing.T, sc *scene, id uint64) {
 	if probe := run("ffprobe", "-v", "error", "-show_entries", "stream=codec_name,channels:format=duration,format_name", filepath.Join(dir, "note 02, Listener Teacher.m4a")); !strings.Contains(probe, "codec_name=aac") || !strings.Contains(probe, "m4a") {
 		t.Errorf("what is attached is %s", probe)
 	}
+	if srt := run("ffmpeg", "-v", "error", "-i", filepath.Join(dir, "note 02, Listener Teacher.vtt"), "-f", "srt", "-"); !strings.Contains(srt, "-->") {
+		t.Errorf("its captions are %s", srt)
+	}
 	if signs := strings.Count(run("qpdf", "--qdf", "--object-streams=disable", file, "-"), "/Subtype /FileAttachment"); signs != 1 {
 		t.Errorf("%d signs of files stand on its pages", signs)
 	}

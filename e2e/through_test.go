@@ -208,7 +208,8 @@ func talkThrough(t *testing.T, scene string) (late []string) {
 		return p.Drag("mouse", 0.5, browser.Place{Page: 1, X: 200, Y: 300}, browser.Place{Page: 1, X: 260, Y: 330}, browser.Place{Page: 1, X: 300, Y: 300})
 	}, is("a stroke stands there", `document.querySelector(".shown-stroke")?.getAttribute("d").includes("L")`),
 		press(`[data-draft] [aria-label="Stop"]`), is("it vanishes", `!document.querySelector(".shown-stroke")`),
-		press(`[data-draft] .dark`), is("it is kept", `document.querySelector("[data-note] .clip:not(.live)") && !document.querySelector("[data-draft]")`))
+		press(`[data-draft] .dark`), is("it is kept", `document.querySelector("[data-note] .clip:not(.live)") && !document.querySelector("[data-draft]")`),
+		named(p, "Type its words"), func() error { return p.Presses("Look at the pointer. Now it goes on.") }, named(p, "Keep"), shows(p, "Now it goes on."))
 	axeFinds(t, p, "a note with a talk-through")
 
 	// In the recording.
@@ -348,6 +349,9 @@ func talkThrough(t *testing.T, scene string) (late []string) {
 	}
 	replay("played", press("[data-note] .clip .go"), is("it plays", `window.played.some((a) => a.currentTime > 0)`))
 	axeFinds(t, p, "a talk-through")
+	// Its words come in step with it.
+	steps(t, press(`.talk [aria-label^="Words"]`), press(".talk .go"), jump(0), is("the first words stand there", `document.querySelector(".talk .told").textContent === "Look at the pointer."`),
+		jump(float64(v.Milliseconds)-400), is("and then the last", `document.querySelector(".talk .told").textContent === "Now it goes on."`), going)
 	replay("after a pause", jump(middle-300), going, press(".talk .go"), func() error { time.Sleep(400 * time.Millisecond); return nil }, press(".talk .go"))
 	replay("after a jump back", jump(1000), going)
 	replay("at double speed", press(`.talk [aria-label*="how fast"]`), press(`.talk [aria-label*="how fast"]`), press(`.talk [aria-label*="how fast"]`), is("it is twice as fast", `document.querySelector(".talk [aria-label*='how fast']").textContent === "2×"`), jump(1000), going)

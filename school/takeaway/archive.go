@@ -99,8 +99,11 @@ func (a *archive) attempt(ctx context.Context, who school.Person, form Form, giv
 		if err != nil {
 			return err
 		}
-		name := a.name(school.FileName(given.Title)+"/sounds", base+", "+strings.TrimSuffix(s.Name, ".m4a"), ".m4a")
-		row.Sounds = append(row.Sounds, archivedSound{name, s.Says})
+		ext := path.Ext(s.Name)
+		name := a.name(school.FileName(given.Title)+"/sounds", base+", "+strings.TrimSuffix(s.Name, ext), ext)
+		if s.Type != captions {
+			row.Sounds = append(row.Sounds, archivedSound{name, s.Says})
+		}
 		err = stored(a.zip, name, t.SubmittedAt, bytes.NewReader(s.Data))
 	}
 	a.rows = append(a.rows, row)

@@ -19,6 +19,9 @@ import (
 // can be heard on the copy itself.
 const mostSound = 48 << 20
 
+// captions is the media type of what is said in a sound, in step with it.
+const captions = "text/vtt"
+
 // spoken returns what was said aloud on a copy as files to go along, at their notes.
 func (s *Exports) spoken(ctx context.Context, who school.Person, id, worksheet uint64, threads []note.Thread, whole []note.Remark) (out []document.Attached, err error) {
 	left := mostSound
@@ -43,7 +46,7 @@ func (s *Exports) spoken(ctx context.Context, who school.Person, id, worksheet u
 		if r.Text == "" {
 			return nil
 		}
-		out = append(out, document.Attached{Name: school.FileName(fmt.Sprintf("%s, %s.vtt", name, r.Author)), Type: "text/vtt", Says: "Captions of " + name, By: r.Author, When: r.At,
+		out = append(out, document.Attached{Name: school.FileName(fmt.Sprintf("%s, %s.vtt", name, r.Author)), Type: captions, Says: "Captions of " + name, By: r.Author, When: r.At,
 			Data: []byte(caption.VTT(caption.Cues(school.Plainly(r.Text, r.Rich), r.Voice.Peaks, r.Voice.Milliseconds)))})
 		return nil
 	}
