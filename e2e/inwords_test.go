@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -544,4 +545,50 @@ func TestOneKeyGoesThroughTheScreen(t *testing.T) {
 			return chromedp.Do(p.Ctx, chromedp.KeyEvent(kb.F6, chromedp.KeyModifiers(8)))
 		}, at(".side"),
 		func() error { return p.Click(`[data-do="words"]`) }, on, at("[data-inwords]"))
+	// Tab goes from an instrument into its flap, and from there to the next instrument.
+	back := func() error { return chromedp.Do(p.Ctx, chromedp.KeyEvent(kb.Tab, chromedp.KeyModifiers(8))) }
+	opener, next := `document.activeElement === document.querySelector('[data-place="draw"] .take')`, `document.activeElement.closest(".place")?.previousElementSibling?.dataset.place === "draw"`
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	steps(t, func() error { return p.Click(`[data-do="words"]`) }, func() error { return p.Click(`[data-place="draw"] .take`) },
+		func() error { return p.Until("its flap is open", `!document.querySelector("[data-popover]").hidden`) },
+		func() error {
+			_, err := browser.Eval[int](p, `document.querySelector('[data-place="draw"] .take').focus(); return 1`)
+			return err
+		}, func() error { return p.Key(kb.Tab) }, at("[data-popover]"), back, is("back on the instrument", opener),
+		func() error { return p.Key(kb.Tab) }, func() error {
+			for range 60 {
+				if done, err := browser.Eval[bool](p, "return !document.querySelector('[data-popover]').contains(document.activeElement)"); err != nil || done {
+					return err
+				}
+				if err := p.Key(kb.Tab); err != nil {
+					return err
+				}
+			}
+			return errors.New("there is no way out of the flap")
+		}, is("on to the next instrument", next), back, at("[data-popover]"))
+}
+
+// Who marks comes to the points before the sheet.
+func TestPointsComeBeforeTheSheet(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Points First")
+	c := sc.copies[flow.Submitted]
+	p := tab(t, 1280, 800)
+	steps(t, func() error { return p.SignIn("points.first.teacher", scenePassword) },
+		func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.AssignmentID, c.ID)) }, p.Ready)
+	for range 80 {
+		where, err := browser.Eval[string](p, `const a = document.activeElement; return a.matches("[data-margin] input") ? "points" : a.closest("[data-desk]") ? "sheet" : ""`)
+		switch {
+		case err != nil:
+			t.Fatal(err)
+		case where == "points":
+			return
+		case where == "sheet":
+			t.Fatal("the sheet comes before the points")
+		}
+		if err := p.Key(kb.Tab); err != nil {
+			t.Fatal(err)
+		}
+	}
+	t.Fatal("the points are not reached")
 }

@@ -165,6 +165,29 @@ document.addEventListener('keydown', (e) => {
   }
 });
 
+// Tab goes from an instrument into its flap, where that is open, and from there on to the
+// next instrument; with Shift the same way back.
+document.addEventListener('keydown', (e) => {
+  const flap = /** @type {HTMLElement} */ (document.querySelector('[data-popover]:not([hidden])')),
+    opener = document.querySelector('[data-spine] [aria-expanded="true"]'),
+    active = document.activeElement;
+  if (e.key !== 'Tab' || !flap || !opener || e.defaultPrevented) return;
+  const there = (part) =>
+      [...part.querySelectorAll(CAN)].filter((x) => x.checkVisibility({ visibilityProperty: true })),
+    inside = there(flap),
+    spine = there(document.querySelector('[data-spine]')),
+    after = spine[spine.indexOf(opener) + 1];
+  let to = null;
+  if (e.shiftKey) {
+    if (active === inside[0]) to = opener;
+    else if (active === after) to = inside.at(-1);
+  } else if (active === opener) [to] = inside;
+  else if (active === inside.at(-1)) to = after;
+  if (!to) return;
+  e.preventDefault();
+  to.focus();
+});
+
 const HELP = {
   pick: 'Press a mark to take it in hand; draw a loop on empty paper around several. Drag to move, the squares to stretch, the round knob to turn. Printed words can be selected: what can be done with them stands at the rule.',
   move: 'Drag the page to move it.',
