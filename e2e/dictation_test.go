@@ -81,6 +81,11 @@ func TestDictation(t *testing.T) {
 		is("it is written in the field", `/^tide floods/.test(`+field+`.value)`), func() error { time.Sleep(400 * time.Millisecond); return nil }, saved(p),
 		func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, is("it is kept", `/^tide floods/.test(`+field+`?.value)`),
 		func() error { _, err := browser.Eval[bool](p, field+`.focus(); return true`); return err },
+		// Who wants it keeps the sound, with its words, as a voice note.
+		f9, speak, func() error { return p.Click(".dictating label") }, func() error { return p.ClickWords("Write it down") },
+		func() error { return p.Click("[data-draft] .dark") }, saved(p),
+		is("the note has the sound and the words", `/tide floods/.test(document.querySelector("[data-note] .clip")?.closest("[data-note]").textContent)`),
+		func() error { _, err := browser.Eval[bool](p, field+`.focus(); return true`); return err },
 		f9, is("it listens", `document.querySelector(".dictating meter")`), func() error { return p.Key(kb.Escape) },
 		is("what is dropped is not written", `!document.querySelector(".dictating") && document.activeElement === `+field))
 }

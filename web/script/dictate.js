@@ -1,12 +1,13 @@
 // dictate has what is spoken written where the caret is: in the box on the page, in a
 // field of the sheet in words, in a note. One hears oneself in a level and sees words
 // come; what was not heard surely is shown with what may be meant instead. The sound is
-// kept nowhere.
+// kept nowhere, unless one wants it as a voice note.
 
 import { ask } from './net.js';
 import { marks } from './marks.js';
 import { el, icon } from './paint.js';
-import { hearing, KINDS } from './record.js';
+import { hearing, KINDS, STEP } from './record.js';
+import { at as placeAt, round, sheetOf } from './surface.js';
 import { put as putInBox, typing } from './type.js';
 import { tell } from './told.js';
 
@@ -34,6 +35,9 @@ async function begin() {
     timer: 0,
     asking: false,
     level: el('meter', { min: 0, max: 100, 'aria-label': 'How loud it is' }),
+    peaks: [],
+    at: placeOf(field),
+    keeps: el('input', { type: 'checkbox', className: 'size-5' }),
     words: el('span', { className: 'heard-so-far' }),
   });
   near.hidden = true;
@@ -57,10 +61,25 @@ async function begin() {
   mine.recorder.start(500);
   mine.timer = setInterval(() => {
     mine.level.value = hears.level();
+    mine.peaks.push(mine.level.value);
     if (performance.now() - began > LONGEST) done();
-  }, 100);
+  }, STEP);
+  const { instruments } = marks.view,
+    notes = mine.at && (!instruments?.length || instruments.includes('voice'));
   show(
-    [el('b', { role: 'status' }, 'Speak now'), mine.level, mine.words],
+    [
+      el('b', { role: 'status' }, 'Speak now'),
+      mine.level,
+      mine.words,
+      notes
+        ? el(
+            'label',
+            { className: 'choice', on: { pointerdown: (e) => e.preventDefault() } }, // the field keeps the focus
+            mine.keeps,
+            'Keep it as a voice note, too',
+          )
+        : '',
+    ],
     [
       ['Write it down', done, 'dark'],
       ['Drop it', drop, 'quiet'],
@@ -74,6 +93,19 @@ const write = (mine) =>
     method: 'POST',
     body: new Blob(mine.parts, { type: mine.recorder.mimeType }),
   });
+
+// placeOf gives the page and the place of what one writes in, null where that is no part
+// of a page.
+function placeOf(field) {
+  if (field) {
+    const [page, ...at] = (field.dataset.at ?? '').split(' ').map(Number);
+    return page ? { page, at } : null;
+  }
+  const box = document.querySelector('[data-desk] [contenteditable="true"]'),
+    r = box?.getBoundingClientRect(),
+    p = r && placeAt({ clientX: r.right, clientY: r.top }, sheetOf(+box.closest('.sheet').dataset.page));
+  return p ? { page: p.sheet.number, at: [round(p.x), round(p.y)] } : null;
+}
 
 // soFar shows what was heard until now; that it cannot be is told at the end.
 async function soFar(mine) {
@@ -113,6 +145,12 @@ async function done() {
   if (!heard.text) return say('No words were heard. Nothing was written.', false);
   put(mine.field, heard.text);
   tell(`Written: ${heard.text}`);
+  if (mine.keeps.checked) {
+    const blob = new Blob(mine.parts, { type: mine.recorder.mimeType.split(';')[0] });
+    document.dispatchEvent(
+      new CustomEvent('keep-spoken', { detail: { ...mine.at, blob, peaks: mine.peaks, text: heard.text } }),
+    );
+  }
   const unsure = heard.pieces.filter((p) => p.unsure);
   if (!unsure.length) return end();
   doubts(mine, unsure);

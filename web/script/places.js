@@ -108,6 +108,7 @@ function writes(one) {
     input = el(single ? 'input' : 'textarea', {
       className: 'writes',
       'aria-label': one.name,
+      data: { at: `${of.page} ${of.r[2]} ${of.r[1]}` },
       autocomplete: 'off',
       dir: 'auto',
       spellcheck: !marks.view.noSpelling,

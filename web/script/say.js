@@ -227,8 +227,9 @@ instruments.voice = {
     const { sheet } = p;
     this.speak(sheet.number, placeOf(p), layerNow());
   },
-  // speak records a note at a place, or goes on with one that was broken off.
-  speak(page, place, layer, broken) {
+  // speak records a note at a place, or goes on with one that was broken off, or spoken
+  // already; words are what it says.
+  speak(page, place, layer, broken, words) {
     const body = el('div'),
       end = draft(newId(), page, place.at, body);
     const finish = () => {
@@ -237,7 +238,7 @@ instruments.voice = {
     };
     const keep = (voice) => {
       finish();
-      add('note', page, { ...place, voice }, { layer });
+      add('note', page, { ...place, voice, ...(words ? { text: words } : {}) }, { layer });
     };
     const of = { ...recorder(layer), about: { thing: about(), kind: 'note', page, place, layer } };
     new ResizeObserver(arrange).observe(body);
@@ -255,6 +256,19 @@ instruments.voice = {
     resume(all.filter((o) => o.about.kind === 'reply'));
   },
 };
+
+// What was dictated is kept as a note, once it was listened to.
+document.addEventListener('keep-spoken', (e) => {
+  const { page, at, blob, peaks, text } = /** @type {CustomEvent} */ (e).detail;
+  instruments.voice.busy?.();
+  instruments.voice.speak(
+    page,
+    { at, ...look() },
+    layerNow(),
+    { id: newId(), blob, peaks, said: 'What you spoke' },
+    text,
+  );
+});
 
 // saying has what stands in the popover of Say, beside its instruments.
 export function saying(done) {
