@@ -140,6 +140,30 @@ func TestTheWordThatIsSaidIsMarked(t *testing.T) {
 		func() error { return p.Click(`[data-do="words"]`) }, func() error { return p.Click(`.looks [data-listen="here"]`) })
 }
 
+// Where the line goes while something is read, one is told, and it is read on from there
+// once the line is back.
+func TestTheLineGoesWhileItIsRead(t *testing.T) {
+	t.Parallel()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "aloudgone", file, 2)
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	line := func(gone bool) func() error {
+		return func() error {
+			_, err := browser.Eval[bool](p, fmt.Sprintf(`window.lineIs ??= window.fetch; window.fetch = %v ? () => Promise.reject(new TypeError("gone")) : window.lineIs; return true`, gone))
+			return err
+		}
+	}
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d#words", id)) }, p.Ready,
+		is("it is read in words", inWords), line(true), func() error { return p.Click(`.looks [data-listen="here"]`) },
+		is("one is told", `/There is no connection/.test(document.querySelector(".toast")?.textContent) && document.querySelector(".reading-bar")`),
+		line(false), is("it is read", `CSS.highlights.has("spoken")`),
+		func() error { return p.Key("l") }, is("it stops", `!document.querySelector(".reading-bar")`))
+}
+
 // What a class asks for in one second is said to all of them; what cannot be said is told
 // as such, and nobody is answered who is not signed in.
 func TestAClassListensAtOnce(t *testing.T) {

@@ -1,15 +1,22 @@
 package e2e
 
 import (
+	"bytes"
 	"fmt"
+	"io"
+	"net/http"
 	"os/exec"
 	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"readymargin/core/flow"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 )
@@ -88,4 +95,70 @@ func TestDictation(t *testing.T) {
 		func() error { _, err := browser.Eval[bool](p, field+`.focus(); return true`); return err },
 		f9, is("it listens", `document.querySelector(".dictating meter")`), func() error { return p.Key(kb.Escape) },
 		is("what is dropped is not written", `!document.querySelector(".dictating") && document.activeElement === `+field))
+}
+
+// Three hundred who dictate in one second are all written down, and the sheet is served
+// meanwhile.
+func TestAClassDictatesAtOnce(t *testing.T) {
+	t.Parallel()
+	sc := setSceneNamed(t, "Dictates")
+	id := sc.copies[flow.InProgress].ID
+	sound, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=f=500:d=0.6:sample_rate=16000", "-f", "wav", "-").Output()
+	if err != nil {
+		t.Fatalf("ffmpeg (apt-get install ffmpeg): %v", err)
+	}
+	var all sync.WaitGroup
+	for range 300 {
+		all.Go(func() {
+			req, err := http.NewRequest("POST", fmt.Sprintf("%s/copies/%d/dictation?layer=work", home.Base, id), bytes.NewReader(sound))
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			req.Header.Set("Content-Type", "audio/wav")
+			req.Header.Set("Origin", home.Base)
+			req.Header.Set("Accept", "application/json")
+			res, err := sc.people["student"].Do(req)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			defer res.Body.Close()
+			if said, err := io.ReadAll(res.Body); err != nil || res.StatusCode != http.StatusOK || !strings.Contains(string(said), "tide") {
+				t.Errorf("one of three hundred: %d %s (%v)", res.StatusCode, said, err)
+			}
+		})
+	}
+	if code, _ := sc.page(t, "student", fmt.Sprintf("/copies/%d", id)); code != http.StatusOK {
+		t.Errorf("the sheet meanwhile: %d", code)
+	}
+	all.Wait()
+}
+
+// On a telephone a worksheet is filled in by touch alone, in words, and by speaking.
+func TestWordsByTouchAlone(t *testing.T) {
+	t.Parallel()
+	file, err := demo.PassagePlan()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "touchwords", file, 1)
+	p, err := hears(t).Own(home.Base, 390, 844)
+	if err != nil {
+		t.Fatal(err)
+	}
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	tap := func(selector string) func() error { return func() error { return p.TapOn(selector) } }
+	const boat, next = `[data-column] [aria-label^="1, blank 1"]`, `[data-column] textarea[aria-label^="5"]`
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Resize(390, 844, true) },
+		func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready, tap(`[data-do="words"]`), is("it is read in words", inWords),
+		tap(boat), func() error { return p.Type("Tern") },
+		tap(`[data-column] [aria-label^="2, box 2"]`), is("it is ticked", `document.querySelector('[data-column] [aria-label^="2, box 2"]').checked`),
+		tap(next), is("the microphone lies beside the field", `document.querySelector(".speak-here")?.checkVisibility()`), tap(".speak-here"),
+		is("words come while one speaks", `/tide floods/.test(document.querySelector(".dictating .heard-so-far")?.textContent)`),
+		func() error { return p.TapWords(".dictating button", "Write it down") },
+		is("it is written", `/^tide floods/.test(document.querySelector('`+next+`').value)`), func() error { time.Sleep(400 * time.Millisecond); return nil }, saved(p))
+	if got := written(t, id); !slices.Contains(got, "Tern") || len(got) != 3 {
+		t.Errorf("the places hold %q", got)
+	}
 }

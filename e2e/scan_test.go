@@ -57,6 +57,13 @@ func TestAScanGetsWords(t *testing.T) {
 		}
 		return p
 	}
+	// A process that goes while it reads leaves the page as it is; another reads it.
+	short, gone := context.WithTimeout(ctx, 300*time.Millisecond)
+	s.Scans.One(short)
+	gone()
+	if !print().Wordless {
+		t.Error("the page is read by a process that went")
+	}
 	for until := time.Now().Add(2 * time.Minute); print().Wordless; time.Sleep(time.Second) {
 		if time.Now().After(until) {
 			t.Fatal("its words do not come")

@@ -50,6 +50,8 @@ const (
 	// lease is how long a job may take. A process that ends in the middle
 	// leaves it to others after that.
 	lease = 10 * time.Minute
+	// leaving is how long a process that ends tries to say so.
+	leaving = 5 * time.Second
 	// lookAgain is how often the store is asked for jobs of other processes,
 	// and for those whose next try is due.
 	lookAgain = 15 * time.Second
@@ -128,7 +130,11 @@ func (r *Runner) One(ctx context.Context) (worked bool, err error) {
 		return true, r.store.JobDone(ctx, j.ID)
 	}
 	if ctx.Err() != nil {
-		return true, ctx.Err() // the lease runs out
+		// A process that is told to end leaves it to the next at once; where it cannot, the
+		// lease runs out.
+		last, cancel := context.WithTimeout(context.WithoutCancel(ctx), leaving)
+		defer cancel()
+		return true, errors.Join(ctx.Err(), r.store.JobFailed(last, j.ID, "", now))
 	}
 	var later *Later
 	if errors.As(err, &later) {

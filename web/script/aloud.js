@@ -83,6 +83,9 @@ function sentence(p, s, token = 0) {
           token,
           own: own(lang),
         },
+      }).catch((e) => {
+        asked.delete(key); // it is asked anew
+        throw e;
       }),
     );
   return asked.get(key);
@@ -104,11 +107,16 @@ async function go(p, s, token = 0) {
       go(p + 1, 0); // nothing is said of this one
       return;
     }
+    if (e.status === 0) {
+      wait(mine, p, s, token);
+      return;
+    }
     stop();
     toast(e.message);
     return;
   }
   if (reading !== mine || mine.p !== p || mine.s !== s) return;
+  mine.waits = 0;
   Object.assign(mine, { said, s: said.sentence, token: -1, voice: said.text ? voiceOf(said.lang) : null });
   choices(said.lang);
   if (said.text) {
@@ -126,6 +134,15 @@ async function go(p, s, token = 0) {
   follow();
   if (said.sentence + 1 < said.sentences.length) sentence(p, said.sentence + 1).catch(() => {});
   else if (p + 1 < mine.passages.length) sentence(p + 1, 0).catch(() => {});
+}
+
+// wait goes on with a sentence once there is a line again.
+const AGAIN = 2500; // milliseconds
+function wait(mine, p, s, token) {
+  if (!mine.waits) toast('There is no connection. It is read on from here as soon as there is one.');
+  mine.waits = setTimeout(() => {
+    if (reading === mine && mine.p === p && mine.s === s) go(p, s, token);
+  }, AGAIN);
 }
 
 // forget has a sentence said by the school's voice after all.
@@ -188,6 +205,9 @@ async function back() {
 
 audio.addEventListener('ended', () => {
   if (reading) on();
+});
+audio.addEventListener('error', () => {
+  if (reading?.said?.sound) wait(reading, reading.p, reading.s, 0); // its sound did not come
 });
 for (const e of ['play', 'pause']) audio.addEventListener(e, () => reading && say());
 
