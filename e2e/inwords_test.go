@@ -592,3 +592,46 @@ func TestPointsComeBeforeTheSheet(t *testing.T) {
 	}
 	t.Fatal("the points are not reached")
 }
+
+// On the bench the order of reading is changed with the keyboard alone, and the focus
+// stays with the piece that was moved.
+func TestTheOrderOfReadingByKeyboard(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	setSceneNamed(t, "orderkeys")
+	w, err := home.School.Shelf.BringIn(ctx, personOf(t, "orderkeys.teacher"), intake.Upload{Name: "sheet.pdf", Data: file})
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	until := func(what, script string) func() error {
+		return func() error {
+			for range 250 {
+				if there, err := browser.Eval[bool](p, "return "+script); err != nil || there {
+					return err
+				}
+				if err := p.Key(kb.Tab); err != nil {
+					return err
+				}
+			}
+			return errors.New(what + " is not reached by Tab")
+		}
+	}
+	const first = `document.querySelector(".reading-order li").innerText`
+	steps(t, func() error { return p.SignIn("orderkeys.teacher", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/worksheets/%d", w.ID)) },
+		is("the bench is ready", `document.querySelector("[data-screen]").dataset.ready`),
+		until("the place In words", `document.activeElement.matches('[data-place="words"] .take')`), func() error { return p.Key(kb.Enter) },
+		is("the pieces are listed", `document.querySelectorAll(".reading-order li").length > 3`),
+		until("Later", `document.activeElement.matches('.reading-order [aria-label^="Later:"]')`))
+	was, err := browser.Eval[string](p, "return "+first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	steps(t, func() error { return p.Key(kb.Enter) }, is("another piece is first", fmt.Sprintf(`%s !== %q && document.querySelectorAll(".reading-order li")[1].innerText.includes(%q)`, first, was, strings.Fields(was)[0])),
+		is("the focus stays with it", `document.activeElement.closest(".reading-order li") === document.querySelectorAll(".reading-order li")[1]`))
+}

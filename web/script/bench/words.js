@@ -105,12 +105,23 @@ function pieces(l) {
         if (read !== mine) return;
         mine.all = all;
         doc.onChange();
+        if (moved) requestAnimationFrame(follow);
       })
       .catch(() => {
         if (read === mine) read.of = '';
       });
   }
   return read.all;
+}
+
+// follow brings the focus along with the piece that was moved: its row was laid anew.
+let moved = null; // {at, by}
+function follow() {
+  const { at, by } = moved,
+    row = document.querySelectorAll('.reading-order li')[at],
+    ways = /** @type {HTMLButtonElement[]} */ ([...(row?.querySelectorAll('.moves button') ?? [])]);
+  moved = null;
+  (ways[by > 0 ? 1 : 0]?.disabled ? ways[by > 0 ? 0 : 1] : ways[by > 0 ? 1 : 0])?.focus();
 }
 
 // wordsOf says which piece it is.
@@ -230,11 +241,13 @@ const panel = {
       cut: cut(l, [w.b[0] - 2, w.b[1] - 1, w.b[2] + 2, w.b[3] + 1]),
     }));
   },
-  move: (i, by) =>
+  move(i, by) {
+    moved = { at: i + by, by };
     reorder((all) => {
       const [one] = all.splice(i, 1);
       all.splice(i + by, 0, one);
-    }),
+    });
+  },
   readAgain: () =>
     change((leaves) => {
       const l = leaves[doc.at];
