@@ -114,15 +114,13 @@ func (p *printer) tagPage(n int) error {
 		return err
 	}
 	stream, err := p.pageContent(dict)
+	resources, none := p.resourcesOf(dict, inherited)
 	var out []byte
 	var runs []run
 	laid := p.what.sheet(n).Runs
 	pieces := len(laid)
-	c := &content{printer: p, page: n, finder: newFinder(p.tags.pages[n-1]), pieces: &pieces, objects: types.Dict{}}
-	if c.resources, err = p.ctx.DereferenceDict(dict["Resources"]); c.resources == nil && inherited != nil {
-		c.resources = inherited.Resources
-	}
-	follows := err == nil
+	c := &content{printer: p, page: n, finder: newFinder(p.tags.pages[n-1]), pieces: &pieces, resources: resources, objects: types.Dict{}}
+	follows := err == nil && none == nil
 	if follows {
 		out, runs, err = marked(stream, p.what.Boxes[n-1].FromUser(), &pieces, c.choose)
 		follows = err == nil

@@ -1,7 +1,7 @@
 #!/bin/sh
 # Installs the Debian packages that are missing: setup.sh demo | test | engines | bench
 set -eu
-packages="mariadb-server ffmpeg espeak-ng wordnet-base tesseract-ocr tesseract-ocr-deu tesseract-ocr-fra tesseract-ocr-spa pocketsphinx pocketsphinx-en-us libreoffice-writer-nogui libreoffice-impress-nogui libreoffice-calc-nogui libheif-examples fonts-dejavu-core fonts-liberation fonts-crosextra-carlito fonts-crosextra-caladea"
+packages="mariadb-server ffmpeg espeak-ng libflite1 wordnet-base tesseract-ocr tesseract-ocr-deu tesseract-ocr-fra tesseract-ocr-spa pocketsphinx pocketsphinx-en-us libreoffice-writer-nogui libreoffice-impress-nogui libreoffice-calc-nogui libheif-examples fonts-dejavu-core fonts-liberation fonts-crosextra-carlito fonts-crosextra-caladea"
 case "${1:-demo}" in
   engines) packages="$packages firefox-esr webkit2gtk-driver xvfb" ;;
   test|bench) packages="$packages flite chromium poppler-utils qpdf mupdf-tools" ;;

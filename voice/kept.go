@@ -28,6 +28,9 @@ type Shelf struct {
 	making singleflight.Group
 }
 
+// voicesOf tells the voices apart that there were: what others said is said anew.
+const voicesOf = "flite, espeak-ng\x00"
+
 // mostKept is how much a shelf keeps, in bytes; what was not asked for longest goes first.
 const mostKept = 256 << 20
 
@@ -42,7 +45,7 @@ func NewShelf(engine aloud.Engine, dir string) (*Shelf, error) {
 
 // Say has a text said, or finds that it was. key opens the sound.
 func (s *Shelf) Say(ctx context.Context, text, language string) (key string, words []aloud.Moment, err error) {
-	sum := sha256.Sum256([]byte(language + "\x00" + text))
+	sum := sha256.Sum256([]byte(voicesOf + language + "\x00" + text))
 	// Not the named result: who leaves first would empty it for the making that goes on.
 	name := hex.EncodeToString(sum[:])
 	if words, err = s.moments(name); err == nil {

@@ -20,15 +20,16 @@ import (
 	"golang.org/x/text/language"
 
 	"readymargin/core/aloud"
-	"readymargin/voice/espeak"
+	"readymargin/voice/child"
 )
 
-// An Espeak is the engine that ships: espeak-ng in a child process.
-type Espeak struct {
-	Program []string // the child's command line; nil for readymargin-voice beside this program
+// A Program is the engine that ships, in a child process: flite for English, which sounds
+// better, and espeak-ng for all that flite cannot say.
+type Program struct {
+	Command []string // the child's command line; nil for readymargin-voice beside this program
 }
 
-var _ aloud.Engine = Espeak{}
+var _ aloud.Engine = Program{}
 
 // voices are the names of espeak-ng's voices that differ from the language's.
 var voices = map[string]string{"zh": "cmn", "no": "nb"}
@@ -39,7 +40,7 @@ const (
 )
 
 // Say says a text.
-func (e Espeak) Say(ctx context.Context, text, tag string) (aloud.Speech, error) {
+func (e Program) Say(ctx context.Context, text, tag string) (aloud.Speech, error) {
 	t, err := language.Parse(tag)
 	if err != nil || strings.ContainsRune(text, 0) {
 		return aloud.Speech{}, aloud.ErrLanguage
@@ -54,7 +55,7 @@ func (e Espeak) Say(ctx context.Context, text, tag string) (aloud.Speech, error)
 	}
 	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
-	program := e.Program
+	program := e.Command
 	if program == nil {
 		self, err := os.Executable()
 		if err != nil {
@@ -63,7 +64,7 @@ func (e Espeak) Say(ctx context.Context, text, tag string) (aloud.Speech, error)
 		program = []string{filepath.Join(filepath.Dir(self), "readymargin-voice")}
 	}
 	cmd := exec.CommandContext(ctx, program[0], program[1:]...)
-	ask, err := json.Marshal(espeak.Request{Text: text, Voice: name})
+	ask, err := json.Marshal(child.Request{Text: text, Voice: name, Better: base.String() == "en"})
 	if err != nil {
 		return aloud.Speech{}, err
 	}
@@ -85,11 +86,11 @@ func heard(from io.Reader) (aloud.Speech, error) {
 	if err != nil {
 		return aloud.Speech{}, fmt.Errorf("%w: %v", aloud.ErrAway, err)
 	}
-	var a espeak.Answer
+	var a child.Answer
 	switch err := json.Unmarshal(line, &a); {
 	case err != nil:
 		return aloud.Speech{}, fmt.Errorf("%w: %v", aloud.ErrAway, err)
-	case a.Error == espeak.NoVoice:
+	case a.Voice:
 		return aloud.Speech{}, aloud.ErrLanguage
 	case a.Error != "":
 		return aloud.Speech{}, fmt.Errorf("%w: %s", aloud.ErrAway, a.Error)

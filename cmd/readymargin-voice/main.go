@@ -6,11 +6,11 @@ import (
 	"fmt"
 	"os"
 
-	"readymargin/voice/espeak"
+	"readymargin/voice/child"
 )
 
 func main() {
-	if err := espeak.Serve(os.Stdin, os.Stdout); err != nil {
+	if err := child.Serve(os.Stdin, os.Stdout); err != nil {
 		fmt.Fprintln(os.Stderr, "readymargin-voice:", err)
 		os.Exit(1)
 	}

@@ -164,7 +164,7 @@ func (o *options) programs() (p services.Programs, err error) {
 	if p.Dictionary, err = openDictionary(); err != nil {
 		return p, err
 	}
-	if p.Voice, err = voice.NewShelf(voice.Espeak{}, o.cache+"/voice"); err != nil {
+	if p.Voice, err = voice.NewShelf(voice.Program{}, o.cache+"/voice"); err != nil {
 		return p, err
 	}
 	if o.mail != "" {

@@ -50,7 +50,7 @@ func say(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	wav, told, err := readOut(ctx, voice.Espeak{}, string(text), *tag)
+	wav, told, err := readOut(ctx, voice.Program{}, string(text), *tag)
 	if err != nil {
 		return err
 	}

@@ -147,3 +147,24 @@ func (s Sentence) Times(said []Moment) [][2]int {
 	}
 	return out
 }
+
+// Settled returns the moments of words as an engine tells when each of them begins, in a
+// sound of so many milliseconds and a text of so many letters: every word ends where the
+// next one begins, and what is told of one place is one word.
+func Settled(words []Moment, lasts, letters int) (out []Moment) {
+	for _, w := range words {
+		if w.Letter < 0 || w.Letter >= letters || w.From > lasts {
+			continue
+		}
+		if n := len(out); n > 0 {
+			if out[n-1].Letter == w.Letter {
+				continue
+			}
+			w.From = max(w.From, out[n-1].From)
+			out[n-1].To = w.From
+		}
+		w.To = lasts
+		out = append(out, w)
+	}
+	return out
+}

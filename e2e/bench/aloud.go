@@ -23,7 +23,7 @@ func (b *bench) aloud() ([]line, error) {
 		return nil, err
 	}
 	defer os.RemoveAll(dir)
-	shelf, err := voice.NewShelf(voice.Espeak{Program: []string{filepath.Join(house.Root(), "bin", "readymargin-voice")}}, filepath.Join(dir, "kept"))
+	shelf, err := voice.NewShelf(voice.Program{Command: []string{filepath.Join(house.Root(), "bin", "readymargin-voice")}}, filepath.Join(dir, "kept"))
 	if err != nil {
 		return nil, err
 	}

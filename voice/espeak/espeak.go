@@ -1,15 +1,13 @@
 // Package espeak says texts with the library of espeak-ng, which tells when each word
-// begins; its command does not. It runs in a process of its own, see Serve, so that the
+// begins; its command does not. It is for a process of its own, see voice/child, so that the
 // house itself loads no library.
 //
 // The names and numbers are those of the library's header, speak_lib.h (API revision 12).
 package espeak
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"unicode/utf8"
 	"unsafe"
 
@@ -18,22 +16,8 @@ import (
 	"readymargin/core/aloud"
 )
 
-// A Request is what is to be said: one JSON document on standard input.
-type Request struct {
-	Text  string `json:"text"`
-	Voice string `json:"voice"` // of espeak-ng, as "en-gb"
-}
-
-// An Answer comes back on standard output, followed by the sound as WAV; an Error has
-// none.
-type Answer struct {
-	Words []aloud.Moment `json:"words"`
-	Bytes int            `json:"bytes"` // of the sound
-	Error string         `json:"error,omitempty"`
-}
-
-// NoVoice is the error of an Answer whose voice there is not.
-const NoVoice = "no such voice"
+// ErrVoice says that there is no such voice.
+var ErrVoice = errors.New("no such voice")
 
 const (
 	outputSynchronous = 2 // AUDIO_OUTPUT_SYNCHRONOUS
@@ -57,25 +41,9 @@ type event struct {
 	ID           [8]byte
 }
 
-// Serve says what is asked on in, and answers on out.
-func Serve(in io.Reader, out io.Writer) error {
-	var r Request
-	if err := json.NewDecoder(in).Decode(&r); err != nil {
-		return err
-	}
-	words, wav, err := say(r)
-	a := Answer{Words: words, Bytes: len(wav)}
-	if err != nil {
-		a = Answer{Error: err.Error()}
-	}
-	if err := json.NewEncoder(out).Encode(a); err != nil {
-		return err
-	}
-	_, err = out.Write(wav)
-	return err
-}
-
-func say(r Request) (words []aloud.Moment, wav []byte, err error) {
+// Say says a text with a voice of espeak-ng, as "en-gb": ErrVoice where there is none. It
+// returns when each word is said, and the sound as WAV.
+func Say(text, voice string) (words []aloud.Moment, wav []byte, err error) {
 	lib, err := purego.Dlopen("libespeak-ng.so.1", purego.RTLD_NOW|purego.RTLD_GLOBAL)
 	if err != nil {
 		return nil, nil, fmt.Errorf("espeak-ng is needed (apt-get install espeak-ng): %w", err)
@@ -94,8 +62,8 @@ func say(r Request) (words []aloud.Moment, wav []byte, err error) {
 	if rate <= 0 {
 		return nil, nil, errors.New("espeak-ng does not start: its data are missing (apt-get install espeak-ng-data)")
 	}
-	if setVoice(r.Voice) != 0 {
-		return nil, nil, errors.New(NoVoice)
+	if setVoice(voice) != 0 {
+		return nil, nil, ErrVoice
 	}
 	setRate(parameterRate, usualRate, 0)
 	var pcm []byte
@@ -114,27 +82,8 @@ func say(r Request) (words []aloud.Moment, wav []byte, err error) {
 		}
 		return 0
 	}))
-	if synth(r.Text, uint64(len(r.Text)+1), 0, positionCharacter, 0, charsUTF8, 0, 0) != 0 {
+	if synth(text, uint64(len(text)+1), 0, positionCharacter, 0, charsUTF8, 0, 0) != 0 {
 		return nil, nil, errors.New("espeak-ng could not say it")
 	}
-	return settle(words, len(pcm)/2*1000/int(rate), utf8.RuneCountInString(r.Text)), aloud.WAV(pcm, int(rate)), nil
-}
-
-// settle ends every word where the next one begins; events at one place are one word.
-func settle(words []aloud.Moment, lasts, letters int) (out []aloud.Moment) {
-	for _, w := range words {
-		if w.Letter < 0 || w.Letter >= letters || w.From > lasts {
-			continue
-		}
-		if n := len(out); n > 0 {
-			if out[n-1].Letter == w.Letter {
-				continue
-			}
-			w.From = max(w.From, out[n-1].From)
-			out[n-1].To = w.From
-		}
-		w.To = lasts
-		out = append(out, w)
-	}
-	return out
+	return aloud.Settled(words, len(pcm)/2*1000/int(rate), utf8.RuneCountInString(text)), aloud.WAV(pcm, int(rate)), nil
 }
