@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"os/exec"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -19,6 +19,7 @@ import (
 	"readymargin/core/flow"
 	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/standin/recogniser"
 )
 
 // hears is a browser whose microphone hears "tide floods", over and over, as the
@@ -26,9 +27,8 @@ import (
 func hears(t *testing.T) *browser.Browser {
 	t.Helper()
 	wav := filepath.Join(t.TempDir(), "said.wav")
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=f=500:d=0.6:sample_rate=48000", "-f", "lavfi", "-i", "anullsrc=d=0.4:sample_rate=48000", "-f", "lavfi", "-i", "sine=f=700:d=0.6:sample_rate=48000", "-f", "lavfi", "-i", "anullsrc=d=0.8:sample_rate=48000",
-		"-filter_complex", "[0][1][2][3]concat=n=4:v=0:a=1", "-ac", "1", wav).CombinedOutput(); err != nil {
-		t.Fatalf("ffmpeg (apt-get install ffmpeg): %v: %s", err, out)
+	if err := os.WriteFile(wav, recogniser.TideFloods(), 0o600); err != nil {
+		t.Fatal(err)
 	}
 	b, err := browser.Start(wav)
 	if err != nil {
@@ -103,10 +103,7 @@ func TestAClassDictatesAtOnce(t *testing.T) {
 	t.Parallel()
 	sc := setSceneNamed(t, "Dictates")
 	id := sc.copies[flow.InProgress].ID
-	sound, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=f=500:d=0.6:sample_rate=16000", "-f", "wav", "-").Output()
-	if err != nil {
-		t.Fatalf("ffmpeg (apt-get install ffmpeg): %v", err)
-	}
+	sound := recogniser.TideFloods()
 	var all sync.WaitGroup
 	for range 300 {
 		all.Go(func() {

@@ -635,3 +635,37 @@ func TestTheOrderOfReadingByKeyboard(t *testing.T) {
 	steps(t, func() error { return p.Key(kb.Enter) }, is("another piece is first", fmt.Sprintf(`%s !== %q && document.querySelectorAll(".reading-order li")[1].innerText.includes(%q)`, first, was, strings.Fields(was)[0])),
 		is("the focus stays with it", `document.activeElement.closest(".reading-order li") === document.querySelectorAll(".reading-order li")[1]`))
 }
+
+// The reading window goes with the line that is typed and with the keyboard; messages stay
+// for who wants to close them.
+func TestTheReadingWindowFollows(t *testing.T) {
+	t.Parallel()
+	file, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "window", file, 2)
+	p := tab(t, 1280, 800)
+	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
+	const level = `parseFloat(document.querySelector("[data-screen]").style.getPropertyValue("--reading")) + document.querySelector("[data-desk]").getBoundingClientRect().top`
+	on := func(what, rect string) func() error {
+		return is("the window is on "+what, fmt.Sprintf(`(() => { const r = %s, l = %s; return l > r.top - 4 && l < r.bottom + 4 })()`, rect, level))
+	}
+	set := func(name string) func() error {
+		return func() error { return p.Click(fmt.Sprintf("[data-set=%q]", name)) }
+	}
+	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d", id)) }, p.Ready,
+		func() error { return p.Click(`[data-do="help"]`) }, set("ruler"), set("messagesStay"), func() error { return p.Key(kb.Escape) },
+		func() error { return p.Press(browser.Place{Page: 1, X: 300, Y: 700}) }, func() error { return p.Type("By the rule") },
+		on("the line that is typed", `document.querySelector('[data-desk] [contenteditable="true"]').getBoundingClientRect()`),
+		func() error { return p.Key(kb.Escape) }, func() error { return p.Click(`[data-do="words"]`) },
+		func() error { return p.Click("[data-inwords] input.writes") }, func() error { return p.Key(kb.Tab) }, func() error { return p.Key(kb.Tab) },
+		on("what has the focus", `document.activeElement.getBoundingClientRect()`),
+		// What is said in words of a copy that cannot be had.
+		func() error {
+			_, err := browser.Eval[bool](p, `window.fetch = () => Promise.reject(new TypeError("gone")); return true`)
+			return err
+		}, func() error { return p.Click(`.looks [data-listen="here"]`) }, is("one is told", `document.querySelector(".toast")`))
+	time.Sleep(9 * time.Second)
+	steps(t, is("it is still told", `document.querySelector(".toast")`), func() error { return p.ClickWords("Close") }, is("it is closed", `!document.querySelector(".toast")`))
+}

@@ -3,9 +3,7 @@ package pdf
 import (
 	"cmp"
 	"fmt"
-	"maps"
 	"regexp"
-	"slices"
 	"strconv"
 
 	"readymargin/core/annotation"
@@ -31,8 +29,8 @@ type tags struct {
 	names   map[nameOn]int            // numbers of the elements of what is laid on pages
 }
 
-// A grown entry is one that the file's own parent tree has for a page, from piece first on
-// with what is laid on that.
+// A grown entry is one that the file's own parent tree has for a page, which gets what is
+// laid on that as well.
 type grown struct {
 	parent
 	key int
@@ -176,7 +174,19 @@ func (p *printer) growPage(n int) error {
 
 // row returns the entry of a key in the file's own parent tree, where it stands, and what
 // has to be written anew for it.
-func (p *printer) row(key int) (row, nums types.Array, holders []types.Object) {
+func (p *printer) row(key int) (row, entry types.Array, holders []types.Object) {
+	p.eachParent(func(k int, at types.Array, above []types.Object) {
+		if k == key {
+			row, _ = p.ctx.DereferenceArray(at[1])
+			entry, holders = at, above
+		}
+	})
+	return row, entry, holders
+}
+
+// eachParent calls f with the entries of the file's own parent tree, a number tree (7.9.7):
+// the key, the key and the value where they stand, and in what they lie, the nearest first.
+func (p *printer) eachParent(f func(key int, entry types.Array, holders []types.Object)) {
 	var walk func(o types.Object, above []types.Object, deep int)
 	walk = func(o types.Object, above []types.Object, deep int) {
 		d, err := p.ctx.DereferenceDict(o)
@@ -186,9 +196,8 @@ func (p *printer) row(key int) (row, nums types.Array, holders []types.Object) {
 		above = append([]types.Object{o}, above...)
 		all, _ := p.ctx.DereferenceArray(d["Nums"])
 		for i := 0; i+1 < len(all); i += 2 {
-			if k, ok := all[i].(types.Integer); ok && int(k) == key {
-				row, _ = p.ctx.DereferenceArray(all[i+1])
-				nums, holders = all[i:i+2], append([]types.Object{d["Nums"]}, above...)
+			if k, ok := all[i].(types.Integer); ok {
+				f(int(k), all[i:i+2], append([]types.Object{d["Nums"]}, above...))
 			}
 		}
 		kids, _ := p.ctx.DereferenceArray(d["Kids"])
@@ -200,7 +209,6 @@ func (p *printer) row(key int) (row, nums types.Array, holders []types.Object) {
 	if err == nil && root != nil {
 		walk(root["ParentTree"], []types.Object{p.ctx.RootDict["StructTreeRoot"], *p.ctx.Root}, 0)
 	}
-	return row, nums, holders
 }
 
 // laidOn says that pieces are those of a page that has no others.
@@ -444,242 +452,6 @@ func (p *printer) nextKey(root types.Dict) int {
 	if n := root.IntEntry("ParentTreeNextKey"); n != nil {
 		next = *n
 	}
-	var walk func(o types.Object, deep int)
-	walk = func(o types.Object, deep int) {
-		d, err := p.ctx.DereferenceDict(o)
-		if err != nil || d == nil || deep > maxStructureDepth {
-			return
-		}
-		if nums, err := p.ctx.DereferenceArray(d["Nums"]); err == nil {
-			for i := 0; i < len(nums); i += 2 {
-				if k, ok := nums[i].(types.Integer); ok {
-					next = max(next, int(k)+1)
-				}
-			}
-		}
-		kids, _ := p.ctx.DereferenceArray(d["Kids"])
-		for _, k := range kids {
-			walk(k, deep+1)
-		}
-	}
-	if root != nil {
-		walk(root["ParentTree"], 0)
-	}
+	p.eachParent(func(key int, _ types.Array, _ []types.Object) { next = max(next, key+1) })
 	return next
-}
-
-// structure writes the elements that hold something, and the way back to them.
-func (p *printer) structure() error {
-	if p.what.Tagged == nil {
-		return nil
-	}
-	w := elementWriter{printer: p, refs: map[place]types.IndirectRef{}}
-	root, err := p.ctx.Catalog()
-	if err != nil {
-		return err
-	}
-	role := types.Name("Document")
-	var tree types.Dict
-	var treeRef types.IndirectRef
-	if p.tags.known {
-		role = types.Name(document.RoleSection)
-		if tree, err = p.ctx.DereferenceDict(root["StructTreeRoot"]); err != nil {
-			return err
-		}
-		treeRef, _ = root["StructTreeRoot"].(types.IndirectRef)
-	} else {
-		tree = types.Dict{"Type": types.Name("StructTreeRoot")}
-		if treeRef, err = p.many(tree); err != nil {
-			return err
-		}
-	}
-	top := types.Dict{"Type": types.Name("StructElem"), "S": role, "P": treeRef}
-	topRef, err := p.many(top)
-	if err != nil {
-		return err
-	}
-	kids := types.Array{}
-	for n := 1; n <= len(p.tags.pages); n++ {
-		w.page, w.next = n, 0
-		if p.tags.whole[n] {
-			ref, err := w.write(document.Element{Role: document.RoleParagraph}, wholePage, topRef, nil)
-			if err != nil {
-				return err
-			}
-			kids = append(kids, ref)
-		}
-		more, err := w.all(p.tags.pages[n-1].Elements, topRef)
-		if err != nil {
-			return err
-		}
-		kids = append(kids, more...)
-	}
-	if len(kids) == 0 && p.tags.known {
-		return nil
-	}
-	top["K"] = kids
-	nums := types.Array{}
-	for i, e := range p.tags.parents {
-		var to types.Object
-		if row := w.row(e); e.annot {
-			to = row[0]
-		} else if to, err = p.many(row); err != nil {
-			return err
-		}
-		nums = append(nums, types.Integer(p.tags.first+i), to)
-	}
-	next := types.Integer(p.tags.first + len(p.tags.parents))
-	if p.tags.known {
-		for _, g := range p.tags.grown {
-			row, nums, holders := p.row(g.key)
-			if nums == nil {
-				continue
-			}
-			more := w.row(g.parent)
-			if nums[1], err = p.many(append(slices.Clone(row), more[len(row):]...)); err != nil {
-				return err
-			}
-			p.changed(holders[0], holders[1:]...)
-		}
-		return p.addTo(tree, treeRef, topRef, nums, next)
-	}
-	tree["K"], tree["ParentTreeNextKey"] = types.Array{topRef}, next
-	if tree["ParentTree"], err = p.many(types.Dict{"Nums": nums}); err != nil {
-		return err
-	}
-	root["StructTreeRoot"], root["MarkInfo"] = treeRef, types.Dict{"Marked": types.Boolean(true)}
-	return nil
-}
-
-// addTo adds elements to the structure that a file has.
-func (p *printer) addTo(tree types.Dict, treeRef, top types.IndirectRef, nums types.Array, next types.Integer) error {
-	kids, err := p.ctx.Dereference(tree["K"])
-	if err != nil {
-		return err
-	}
-	all, several := kids.(types.Array)
-	if !several && tree["K"] != nil {
-		all = types.Array{tree["K"]}
-	}
-	tree["K"], tree["ParentTreeNextKey"] = append(slices.Clone(all), top), next
-	p.changed(treeRef, *p.ctx.Root)
-	ways, err := p.ctx.DereferenceDict(tree["ParentTree"])
-	if err != nil {
-		return err
-	}
-	if ways == nil {
-		tree["ParentTree"] = types.Dict{"Nums": nums}
-		return nil
-	}
-	p.changed(tree["ParentTree"], treeRef)
-	if branches, err := p.ctx.DereferenceArray(ways["Kids"]); err == nil && branches != nil {
-		leaf, err := p.many(types.Dict{"Nums": nums, "Limits": types.Array{nums[0], nums[len(nums)-2]}})
-		ways["Kids"] = append(slices.Clone(branches), leaf)
-		return err
-	}
-	own, err := p.ctx.DereferenceArray(ways["Nums"])
-	ways["Nums"] = append(slices.Clone(own), nums...)
-	return err
-}
-
-// An elementWriter writes the elements of a page, in the order of their numbers.
-type elementWriter struct {
-	*printer
-	page, next int
-	refs       map[place]types.IndirectRef
-}
-
-// row returns the elements that an entry of the parent tree leads to.
-func (w *elementWriter) row(e parent) types.Array {
-	most := -1
-	for _, r := range e.runs {
-		most = max(most, r.mcid)
-	}
-	out := make(types.Array, most+1)
-	for _, r := range e.runs {
-		if ref, ok := w.refs[place{e.page, r.element}]; ok {
-			out[r.mcid] = ref
-		}
-	}
-	return out
-}
-
-// all writes elements, but for those that hold nothing.
-func (w *elementWriter) all(elements []document.Element, above types.IndirectRef) (kids types.Array, err error) {
-	for _, e := range elements {
-		number := w.next
-		if !w.full(e, &w.next) {
-			continue
-		}
-		after := w.next
-		w.next = number + 1
-		ref, err := w.write(e, number, above, e.Kids)
-		if err != nil {
-			return nil, err
-		}
-		w.next = after
-		kids = append(kids, ref)
-	}
-	return kids, nil
-}
-
-// full reports whether an element holds something, and counts it and those within. All
-// cells of a table are there where one holds something.
-func (w *elementWriter) full(e document.Element, next *int) bool {
-	some := len(w.tags.holds[place{w.page, *next}]) > 0
-	*next++
-	for _, k := range e.Kids {
-		some = w.full(k, next) || some
-	}
-	return some || e.Role == document.RoleRow || e.Role == document.RoleCell || e.Role == document.RoleHead
-}
-
-func (w *elementWriter) write(e document.Element, number int, above types.IndirectRef, within []document.Element) (types.IndirectRef, error) {
-	d := types.Dict{"Type": types.Name("StructElem"), "S": types.Name(e.Role), "P": above}
-	at, there := w.tags.refs[w.page]
-	if there {
-		d["Pg"] = at
-	}
-	switch {
-	case e.Says == "":
-	case e.Role == document.RoleFigure || e.Role == document.RoleForm:
-		d["Alt"] = text(e.Says)
-	default:
-		d["ActualText"] = text(e.Says)
-	}
-	if e.Laid != "" && w.what.Copy > 0 {
-		d[copyKey] = types.Integer(w.what.Copy)
-	}
-	if e.Role == document.RoleFigure {
-		to := w.what.Boxes[min(w.page, len(w.what.Boxes))-1].ToUser()
-		if w.page > len(w.what.Boxes) {
-			to = page.Box{Crop: w.what.Paper}.ToUser()
-		}
-		d["A"] = types.Dict{"O": types.Name("Layout"), "BBox": rectangle(page.Bounds(to.Apply(e.Box.Min), to.Apply(e.Box.Max)))}
-	}
-	if e.Role == document.RoleHead {
-		d["A"] = types.Dict{"O": types.Name("Table"), "Scope": types.Name("Column")}
-	}
-	ref, err := w.many(d)
-	if err != nil {
-		return ref, err
-	}
-	w.refs[place{w.page, number}] = ref
-	own := types.Array{}
-	for _, o := range w.tags.holds[place{w.page, number}] {
-		if k, ok := o.(types.Dict); ok && there {
-			k = maps.Clone(k)
-			k["Pg"] = at
-			o = k
-		}
-		own = append(own, o)
-	}
-	kids, err := w.all(within, ref)
-	if d["K"] = append(own, kids...); len(own)+len(kids) == 1 {
-		d["K"] = append(own, kids...)[0]
-	}
-	if w.later != nil {
-		w.later.done(ref)
-	}
-	return ref, err
 }

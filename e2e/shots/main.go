@@ -9,9 +9,12 @@ import (
 	"os"
 	"path/filepath"
 
+	"github.com/chromedp/chromedp/kb"
+
 	"readymargin/demo"
 	"readymargin/e2e/browser"
 	"readymargin/e2e/house"
+	"readymargin/standin/recogniser"
 )
 
 // A view is a picture: who looks, where, at which size, after doing what.
@@ -79,6 +82,23 @@ func listening(t *browser.Tab) error {
 	return t.Until("it is read aloud", `+document.querySelector(".spoken-word")?.dataset.word > 9`)
 }
 
+// lookUp looks up a word of the text.
+func lookUp(t *browser.Tab) error {
+	return then(script(`const n=[...document.querySelectorAll(".printed")].find((s) => s.textContent.includes("overfalls")), at=n.textContent.indexOf("overfalls");
+		const r=document.createRange(); r.setStart(n.firstChild, at); r.setEnd(n.firstChild, at+9); getSelection().removeAllRanges(); getSelection().addRange(r)`),
+		func(t *browser.Tab) error { return t.ClickWords("Look up") },
+		func(t *browser.Tab) error { return t.Until("it is told", `document.querySelector(".meanings h3")`) })(t)
+}
+
+// dictate speaks into a field, until some words were heard.
+func dictate(t *browser.Tab) error {
+	return then(script(`const f=[...document.querySelectorAll("[data-inwords] textarea.writes")].at(-1); f.scrollIntoView({block: "center"}); f.focus()`),
+		func(t *browser.Tab) error { return t.Key(kb.F9) },
+		func(t *browser.Tab) error {
+			return t.Until("words are heard", `document.querySelector(".dictating .heard-so-far")?.textContent`)
+		})(t)
+}
+
 // voice takes the voice note into the hand.
 func voice(t *browser.Tab) error {
 	return t.Until("voice is in hand", `document.querySelector('[data-place="say"] .name').textContent === "Voice note" || (document.body.dispatchEvent(new KeyboardEvent("keydown",{key:"5",bubbles:true})), false)`)
@@ -102,8 +122,6 @@ func talk(t *browser.Tab) error {
 
 var views = []view{
 	{"start-student", "mateus.ribeiro", "/", 1280, 800, false, then(click("[data-listen]"), script(`await new Promise(r=>setTimeout(r,1200))`))},
-	{"conversation", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, then(sheet, opened("Tomas Lindqvist"), script(`await new Promise(r=>setTimeout(r,600)); document.querySelector("[data-top] button").click(); await new Promise(r=>setTimeout(r,900)); document.querySelectorAll(".marker")[1].click(); await new Promise(r=>setTimeout(r,900))`))},
-	{"recording", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk)},
 	{"talk-through", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk, click(`[data-draft] [aria-label="Stop"]`), click(`[data-draft] .dark`),
 		script(`await new Promise(r=>setTimeout(r,1500)); const all=[...document.querySelectorAll("[data-note] .clip .go")]; all[0].click(); await new Promise(r=>setTimeout(r,2600))`))},
 	{"start-teacher", "mr.okonjo-bell", "/", 1280, 800, false, nil},
@@ -120,6 +138,8 @@ var views = []view{
 	{"beside-its-margin", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, besideItsMargin},
 	{"words", "mateus.ribeiro", "/copies/22", 390, 844, true, then(sheet, inWords, script(`document.querySelector("[data-inwords]").scrollTop = 420`))},
 	{"listening", "mateus.ribeiro", "/copies/22", 1280, 800, false, then(sheet, listening)},
+	{"looking-up", "leila.haddad", tides, 1280, 800, false, then(sheet, inWords, lookUp)},
+	{"dictating", "leila.haddad", tides, 1280, 800, false, then(sheet, inWords, dictate)},
 	{"words-marking", "mr.okonjo-bell", tides + "/marking?copy=22", 1280, 800, false, then(sheet, inWords, script(`document.querySelector("[data-inwords]").scrollTop = 300`))},
 }
 
@@ -146,7 +166,16 @@ func take(dir, only, base string) error {
 		}
 		base = h.Base
 	}
-	b, err := browser.Start("")
+	sounds, err := os.MkdirTemp("", "shots-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(sounds)
+	heard := filepath.Join(sounds, "heard.wav")
+	if err := os.WriteFile(heard, recogniser.TideFloods(), 0o600); err != nil {
+		return err
+	}
+	b, err := browser.Start(heard)
 	if err != nil {
 		return err
 	}

@@ -14,6 +14,7 @@ import (
 	"os/exec"
 	"time"
 
+	"readymargin/core/aloud"
 	"readymargin/core/speech"
 )
 
@@ -124,4 +125,17 @@ func goertzel(x []float64, f float64) float64 {
 		a, b = v+c*a-b, a
 	}
 	return a*a + b*b - c*a*b
+}
+
+// TideFloods returns a sound, as WAV, in which "tide floods" is heard.
+func TideFloods() []byte {
+	const rate = 48000
+	var pcm []byte
+	for _, part := range []struct{ hertz, seconds float64 }{{500, 0.6}, {0, 0.4}, {700, 0.6}, {0, 0.8}} {
+		for i := range int(part.seconds * rate) {
+			v := 8000 * math.Sin(2*math.Pi*part.hertz*float64(i)/rate)
+			pcm = binary.LittleEndian.AppendUint16(pcm, uint16(int16(v)))
+		}
+	}
+	return aloud.WAV(pcm, rate)
 }

@@ -1,20 +1,41 @@
 // toast says one thing at the foot of the screen.
 
 import { el } from './paint.js';
+import { settings } from './settings.js';
 
-// toast goes after a while, unless it stays. What can be done about what it
-// says is a button in it: [words, run].
+const LEAST = 6000, // milliseconds that it stays
+  LETTER = 90; // and for each letter, for who reads slowly
+
+// toast goes after a while, but not while somebody points at it or is in it, and not by
+// itself where it stays, or where who reads wants to close all of them. What can be done
+// about what it says is a button in it: [words, run].
 export function toast(text, { stays = false, act = null } = {}) {
   document.querySelector('.toast')?.remove();
   const t = el('div', { className: 'toast', role: stays ? 'alert' : 'status' }, text);
-  if (act) {
-    const [words, run] = act,
-      click = () => {
-        t.remove();
-        run();
-      };
-    t.append(el('button', { className: 'button', on: { click } }, words));
-  }
+  const button = (words, run) =>
+    el(
+      'button',
+      {
+        className: 'button',
+        on: {
+          click: () => {
+            t.remove();
+            run();
+          },
+        },
+      },
+      words,
+    );
+  if (act) t.append(button(...act));
+  if (settings.messagesStay && !stays) t.append(button('Close', () => {}));
   document.body.append(t);
-  if (!stays) setTimeout(() => t.remove(), act ? 12000 : 6000);
+  if (stays || settings.messagesStay) return;
+  let timer = 0;
+  const wait = () => {
+    clearTimeout(timer);
+    timer = setTimeout(() => t.remove(), Math.max(act ? 2 * LEAST : LEAST, LETTER * text.length));
+  };
+  for (const e of ['pointerenter', 'focusin']) t.addEventListener(e, () => clearTimeout(timer));
+  for (const e of ['pointerleave', 'focusout']) t.addEventListener(e, wait);
+  wait();
 }
