@@ -15,7 +15,7 @@ func (p *printer) structure() error {
 	if p.what.Tagged == nil {
 		return nil
 	}
-	w := elementWriter{printer: p, refs: map[place]types.IndirectRef{}}
+	w := elementWriter{printer: p, refs: map[place]types.IndirectRef{}, inserted: map[spot]int{}}
 	root, err := p.ctx.Catalog()
 	if err != nil {
 		return err
@@ -56,9 +56,6 @@ func (p *printer) structure() error {
 		}
 		kids = append(kids, more...)
 	}
-	if len(kids) == 0 && p.tags.known {
-		return nil
-	}
 	top["K"] = kids
 	nums := types.Array{}
 	for i, e := range p.tags.parents {
@@ -83,7 +80,10 @@ func (p *printer) structure() error {
 			}
 			p.changed(holders[0], holders[1:]...)
 		}
-		return p.addTo(tree, treeRef, topRef, nums, next)
+		if len(kids) == 0 {
+			return p.addTo(tree, treeRef, nil, nums, next)
+		}
+		return p.addTo(tree, treeRef, types.Array{topRef}, nums, next)
 	}
 	tree["K"], tree["ParentTreeNextKey"] = types.Array{topRef}, next
 	if tree["ParentTree"], err = p.many(types.Dict{"Nums": nums}); err != nil {
@@ -94,7 +94,7 @@ func (p *printer) structure() error {
 }
 
 // addTo adds elements to the structure that a file has.
-func (p *printer) addTo(tree types.Dict, treeRef, top types.IndirectRef, nums types.Array, next types.Integer) error {
+func (p *printer) addTo(tree types.Dict, treeRef types.IndirectRef, more, nums types.Array, next types.Integer) error {
 	kids, err := p.ctx.Dereference(tree["K"])
 	if err != nil {
 		return err
@@ -103,8 +103,11 @@ func (p *printer) addTo(tree types.Dict, treeRef, top types.IndirectRef, nums ty
 	if !several && tree["K"] != nil {
 		all = types.Array{tree["K"]}
 	}
-	tree["K"], tree["ParentTreeNextKey"] = append(slices.Clone(all), top), next
+	tree["K"], tree["ParentTreeNextKey"] = append(slices.Clone(all), more...), next
 	p.changed(treeRef, *p.ctx.Root)
+	if len(nums) == 0 {
+		return nil
+	}
 	ways, err := p.ctx.DereferenceDict(tree["ParentTree"])
 	if err != nil {
 		return err
@@ -129,6 +132,7 @@ type elementWriter struct {
 	*printer
 	page, next int
 	refs       map[place]types.IndirectRef
+	inserted   map[spot]int // how many elements stand behind a piece by now
 }
 
 // row returns the elements that an entry of the parent tree leads to.
@@ -155,6 +159,13 @@ func (w *elementWriter) all(elements []document.Element, above types.IndirectRef
 		}
 		after := w.next
 		w.next = number + 1
+		if at, ok := w.tags.spots[place{w.page, number}]; ok {
+			if err := w.insert(e, number, at); err != nil {
+				return nil, err
+			}
+			w.next = after
+			continue
+		}
 		ref, err := w.write(e, number, above, e.Kids)
 		if err != nil {
 			return nil, err
@@ -163,6 +174,48 @@ func (w *elementWriter) all(elements []document.Element, above types.IndirectRef
 		kids = append(kids, ref)
 	}
 	return kids, nil
+}
+
+// insert writes an element into one that the file has, behind a piece of it and what was
+// put there before.
+func (w *elementWriter) insert(e document.Element, number int, at spot) error {
+	if e.Role == document.RoleParagraph {
+		e.Role = document.RoleSpan // it stands within another
+	}
+	ref, err := w.write(e, number, at.element, nil)
+	if err != nil {
+		return err
+	}
+	d, err := w.ctx.DereferenceDict(at.element)
+	if err != nil || d == nil {
+		return err
+	}
+	was, err := w.ctx.Dereference(d["K"])
+	if err != nil {
+		return err
+	}
+	kids, several := was.(types.Array)
+	if !several {
+		kids = types.Array{d["K"]}
+	}
+	i := slices.IndexFunc(kids, func(k types.Object) bool {
+		if n, ok := k.(types.Integer); ok {
+			return int(n) == at.mcid
+		}
+		o, err := w.ctx.DereferenceDict(k)
+		if err != nil || o == nil || o["Stm"] != nil {
+			return false
+		}
+		n := o.IntEntry("MCID")
+		return n != nil && *n == at.mcid
+	})
+	if i < 0 {
+		i = len(kids) - 1
+	}
+	w.inserted[at]++
+	d["K"] = slices.Insert(slices.Clone(kids), min(i+w.inserted[at], len(kids)), types.Object(ref))
+	w.changed(at.element)
+	return nil
 }
 
 // full reports whether an element holds something, and counts it and those within. All

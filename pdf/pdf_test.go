@@ -17,6 +17,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"readymargin/core/document"
 	"readymargin/core/ink"
@@ -151,6 +152,43 @@ func TestWordsAreAsPdftotextSays(t *testing.T) {
 			if got.Center().Dist(want.Center()) > 6*unit || p.Print.Words[k].Text != m[5] {
 				t.Errorf("page %d: %q at %v, pdftotext has %q at %v", i+1, p.Print.Words[k].Text, got, m[5], want)
 			}
+		}
+	}
+}
+
+// What is set smaller and higher or lower is written as such, also by moving the line;
+// the number of a footnote, and lines that run upwards, stay what they are.
+func TestPowersAndIndices(t *testing.T) {
+	set := func(parts ...string) (content string) { // each a text with its size and rise
+		for i := 0; i < len(parts); i += 3 {
+			content += fmt.Sprintf("/F1 %s Tf %s Ts (%s) Tj ", parts[i+1], parts[i+2], parts[i])
+		}
+		return content
+	}
+	for name, c := range map[string]struct{ content, want string }{
+		"a square":             {"BT 40 100 Td " + set("3 m", "12", "0", "2", "7", "5", " wide", "12", "0") + "ET", "3 m² wide"},
+		"a negative power":     {"BT 40 100 Td " + set("10", "12", "0", "-3", "7", "5", " s", "12", "0") + "ET", "10⁻³ s"},
+		"a formula":            {"BT 40 100 Td " + set("Ca(OH)", "12", "0", "2", "7", "-3", " in H", "12", "0", "2", "7", "-3", "O", "12", "0") + "ET", "Ca(OH)₂ in H₂O"},
+		"an ion":               {"BT 40 100 Td " + set("SO", "12", "0", "4", "7", "-3", "2-", "7", "5") + "ET", "SO₄²⁻"},
+		"a function":           {"BT 40 100 Td " + set("sin", "12", "0", "2", "7", "5", "x", "12", "0") + "ET", "sin²x"},
+		"a footnote":           {"BT 40 100 Td " + set("harbour", "12", "0", "1", "7", "5") + "ET", "harbour1"},
+		"on a line of its own": {"BT /F1 12 Tf 40 100 Td (x) Tj /F1 7 Tf 1 0 0 1 46.5 105 Tm (2) Tj ET", "x²"},
+		"upwards":              {"BT /F1 12 Tf 0 1 -1 0 40 40 Tm (W12) Tj ET", "W12"},
+	} {
+		file := raw("", "<</Type/Catalog/Pages 2 0 R>>", "<</Type/Pages/Count 1/Kids[3 0 R]/MediaBox[0 0 300 200]>>", "<</Type/Page/Parent 2 0 R/Contents 4 0 R/Resources<</Font<</F1 5 0 R>>>>>>", stream("", c.content), "<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>")
+		pages, err := pool.Inspect(context.Background(), file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, w := range pages[0].Print.Words {
+			if len(w.Edges) != utf8.RuneCountInString(w.Text)+1 && name != "upwards" {
+				t.Errorf("%s: %q has %d edges", name, w.Text, len(w.Edges))
+			}
+			got = append(got, w.Text)
+		}
+		if strings.Join(got, " ") != c.want {
+			t.Errorf("%s: %q, want %q", name, got, c.want)
 		}
 	}
 }

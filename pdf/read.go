@@ -2,6 +2,7 @@ package pdf
 
 import (
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -128,13 +129,14 @@ func (r reader) size(text references.FPDF_TEXTPAGE, i int) float64 {
 
 // A collector makes words of letters.
 type collector struct {
-	out  []words.Word
-	text strings.Builder
-	box  page.Rect
-	last page.Rect // of the newest letter
-	base float64
-	size float64 // of the letters of the word that has begun
-	edge []float64
+	out   []words.Word
+	text  strings.Builder
+	box   page.Rect
+	last  page.Rect // of the newest letter
+	first page.Rect // of the word's first letter
+	base  float64
+	size  float64 // of the letters of the word that has begun
+	edge  []float64
 
 	supposed bool // a space, or the line's end, was supposed behind the newest letter
 }
@@ -144,18 +146,50 @@ func (c *collector) letter(r rune, box page.Rect, baseline float64) (begins bool
 	gap := apart(c.last, box)
 	jumps := gap > 0.6*em(box) // without a space between
 	if c.supposed {
-		jumps, c.supposed = gap > 0.1*em(box) || math.Abs(baseline-c.base) > 0.1*em(box), false
+		off := math.Abs(baseline-c.base) > 0.1*em(box) && (c.text.Len() == 0 || c.shifted(r, box, baseline) == r)
+		jumps, c.supposed = gap > 0.1*em(box) || off, false
 	}
 	if c.text.Len() > 0 && jumps {
 		c.endWord()
 	}
 	if begins = c.text.Len() == 0; begins {
-		c.base, c.box = baseline, box
+		c.base, c.box, c.first = baseline, box, box
+	} else {
+		r = c.shifted(r, box, baseline)
 	}
 	c.text.WriteRune(r)
 	c.box, c.last = c.box.Union(box), box
 	c.edge = append(c.edge, page.Round(box.Min.X))
 	return begins
+}
+
+// What is written for digits and signs that are raised, and for digits that are lowered.
+var (
+	raisedSigns = map[rune]rune{'0': '⁰', '1': '¹', '2': '²', '3': '³', '4': '⁴', '5': '⁵', '6': '⁶', '7': '⁷', '8': '⁸', '9': '⁹', '+': '⁺', '-': '⁻', '−': '⁻', '–': '⁻'}
+	lowered     = map[rune]rune{'0': '₀', '1': '₁', '2': '₂', '3': '₃', '4': '₄', '5': '₅', '6': '₆', '7': '₇', '8': '₈', '9': '₉'}
+	// aboutPowers matches what a power or an index stands behind: a number, a bracket, a
+	// short name or unit, the symbol of an element. Behind a longer word it is a footnote's.
+	aboutPowers = regexp.MustCompile(`(?:^|[^\pL])(?:\pL{1,2}|mol|sin|cos|tan|log)$|[\d)\]⁰¹²³⁴⁵⁶⁷⁸⁹⁻⁺₀₁₂₃₄₅₆₇₈₉]$|(?:\p{Lu}\p{Ll}?)+$`)
+)
+
+// shifted writes a digit that is set smaller, and higher or lower than the word it is in,
+// as what it is: the square of m², the two atoms of H₂O.
+func (c *collector) shifted(r rune, box page.Rect, baseline float64) rune {
+	h := c.first.H()
+	if box.H() > 0.8*h || box.Min.X < c.last.Max.X-1 || !aboutPowers.MatchString(c.text.String()) {
+		return r
+	}
+	to, ok := rune(0), false
+	switch {
+	case baseline < c.base-0.15*h:
+		to, ok = raisedSigns[r]
+	case baseline > c.base+0.08*h:
+		to, ok = lowered[r]
+	}
+	if !ok {
+		return r
+	}
+	return to
 }
 
 // em is the height of a letter's line, whichever way the line runs.

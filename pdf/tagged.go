@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"strconv"
+	"strings"
 
 	"readymargin/core/annotation"
 	"readymargin/core/document"
@@ -25,6 +26,7 @@ type tags struct {
 	used    map[types.IndirectRef]bool // forms that are marked within themselves
 	pieces  map[int]int                // how many pages have, with those that are laid on them
 	grown   []grown
+	spots   map[place]spot            // of what is laid on pages that the file has tagged
 	refs    map[int]types.IndirectRef // of pages
 	names   map[nameOn]int            // numbers of the elements of what is laid on pages
 }
@@ -62,7 +64,7 @@ const wholePage = -1
 
 // tag marks what the file itself paints on its pages.
 func (p *printer) tag() error {
-	p.tags = tags{pages: p.what.Tagged, holds: map[place][]types.Object{}, whole: map[int]bool{}, used: map[types.IndirectRef]bool{}, refs: map[int]types.IndirectRef{}, names: map[nameOn]int{}, pieces: map[int]int{}}
+	p.tags = tags{pages: p.what.Tagged, holds: map[place][]types.Object{}, whole: map[int]bool{}, used: map[types.IndirectRef]bool{}, refs: map[int]types.IndirectRef{}, names: map[nameOn]int{}, pieces: map[int]int{}, spots: map[place]spot{}}
 	if p.what.Tagged == nil {
 		return nil
 	}
@@ -149,13 +151,13 @@ func (p *printer) tagPage(n int) error {
 }
 
 // growPage gives what is laid on a page that is tagged its numbers, behind those that it
-// has.
+// has, and finds behind which of its pieces it stands.
 func (p *printer) growPage(n int) error {
 	dict, ref, _, err := p.ctx.PageDict(n, false)
-	s := p.what.sheet(n)
-	if err != nil || len(s.Runs) == 0 {
+	if err != nil {
 		return err
 	}
+	s := p.what.sheet(n)
 	key := dict.IntEntry("StructParents")
 	if key == nil {
 		p.tags.laidOn(n, *ref, dict, s.Runs)
@@ -168,7 +170,99 @@ func (p *printer) growPage(n int) error {
 		g.runs = append(g.runs, run{len(row) + r.mcid, r.element})
 		p.tags.hold(n, r.element, types.Integer(len(row)+r.mcid))
 	}
-	p.tags.grown = append(p.tags.grown, g)
+	if len(g.runs) > 0 {
+		p.tags.grown = append(p.tags.grown, g)
+	}
+	return p.locate(n, row)
+}
+
+// A spot is behind a piece of an element that the file has.
+type spot struct {
+	element types.IndirectRef
+	mcid    int
+}
+
+// locate finds the spots of what is laid on a page: behind the word that is read before it.
+// Where the page cannot be followed there are none.
+func (p *printer) locate(n int, row types.Array) error {
+	dict, _, inherited, err := p.ctx.PageDict(n, false)
+	if err != nil {
+		return err
+	}
+	stream, err := p.pageContent(dict)
+	if err != nil {
+		return nil
+	}
+	l := locator{finder: newFinder(p.tags.pages[n-1]), at: map[int]int{}}
+	if resources, err := p.resourcesOf(dict, inherited); err == nil {
+		l.properties, _ = p.ctx.DereferenceDict(resources["Properties"])
+	}
+	l.number = func(o types.Object) *int {
+		d, err := p.ctx.DereferenceDict(o)
+		if err != nil || d == nil {
+			return nil
+		}
+		return d.IntEntry("MCID")
+	}
+	if follow(stream, p.what.Boxes[n-1].FromUser(), &l) != nil {
+		return nil
+	}
+	last := -1
+	p.tags.pages[n-1].Each(func(i int, e *document.Element) {
+		if mcid, ok := l.at[i]; ok {
+			last = mcid
+		}
+		if e.Laid == "" || last < 0 || last >= len(row) {
+			return
+		}
+		if ref, ok := row[last].(types.IndirectRef); ok {
+			p.tags.spots[place{n, i}] = spot{ref, last}
+		}
+	})
+	return nil
+}
+
+// A locator finds the pieces in which the words of elements are.
+type locator struct {
+	finder     *finder
+	properties types.Dict // by which pieces may have their numbers
+	number     func(types.Object) *int
+	open       []int       // the numbers of the pieces that are open, -1 for none
+	at         map[int]int // the last piece of each element
+}
+
+func (l *locator) paints(p painting, _ page.Matrix) {
+	if p.kind != paintsText || len(l.open) == 0 || l.open[len(l.open)-1] < 0 {
+		return
+	}
+	if e := l.finder.text(p.start, p.goesOn); e >= 0 {
+		l.at[e] = l.open[len(l.open)-1]
+	}
+}
+
+var inlineNumber = regexp.MustCompile(`/MCID\s+(\d{1,6})\b`)
+
+func (l *locator) bounds(operator string, operands [][]byte, _, _ int) error {
+	switch operator {
+	case "BMC", "BDC":
+		n := -1
+		if len(l.open) > 0 {
+			n = l.open[len(l.open)-1]
+		}
+		if len(operands) > 1 {
+			if m := inlineNumber.FindSubmatch(operands[1]); m != nil {
+				n, _ = strconv.Atoi(string(m[1]))
+			} else if named := l.number(l.properties[strings.TrimPrefix(string(operands[1]), "/")]); named != nil {
+				n = *named
+			}
+		}
+		l.open = append(l.open, n)
+	case "EMC":
+		if len(l.open) == 0 {
+			return errContent
+		}
+		l.open = l.open[:len(l.open)-1]
+	}
 	return nil
 }
 

@@ -117,10 +117,40 @@ func TestExportsAreReadAsTheSheetInWords(t *testing.T) {
 		sheet[0].Laid = append(sheet[0].Laid, tagged.Laid{Name: a.Name, At: a.Rect, Mark: a.Mark, Role: document.RoleAnnot})
 	}
 	moving.Tagged = tagged.Of(sheet)
+	// The same on a file that is tagged: what is laid on it stands among what it has.
+	bare := what
+	bare.Marks, bare.Tagged = nil, tagged.Of(tagged.Sheet(must(pool.Inspect(ctx, harbour))))
+	has := must(pool.Print(ctx, harbour, bare))
+	again, onTagged := answered(t)
+	onTagged.Tagged = tagged.Of(again)
 	for name, c := range map[string]struct {
 		file []byte
 		want string
 	}{
+		"on a tagged file": {must(pool.Print(ctx, has, onTagged)), `H1: Tide heights
+P: Read the extract and answer below.
+H2: 1. How deep is it over the sill?
+L
+LI
+LBody: - Rocks dry at low water.
+LI
+LBody: - The light is white.
+Table
+TR
+TH: Time
+TH: Height
+TR
+TD: 05:12
+Figure [Leave to port, Highlight: mark, by Mr Okonjo-Bell]
+TD
+Figure [A picture without a description]
+H2: 3. The range is ________ m.
+Span [4.5]: 4.5
+Figure [Tick, by Mr Okonjo-Bell]
+P: Your name:
+Form [3, blank 2 of 2: Your name:]: <Widget>
+P: Ask the harbour office (open all day).
+Link: <Link>`},
 		"printed": {printed, `H1: Tide heights
 P: Read the extract and answer below.
 H2: 1. How deep is it over the sill?
@@ -442,8 +472,8 @@ func TestFilesThatOthersMadeAreRead(t *testing.T) {
 	}
 }
 
-// A file that has a structure keeps it, and what is laid on its pages is read behind it;
-// what was printed on may be printed on again, and nothing of that is left in what was
+// A file that has a structure keeps it, and what is laid on its pages is read where it
+// stands; what was printed on may be printed on again, and nothing of that is left in what was
 // brought back.
 func TestWhatIsLaidOnComesAndGoesWithItsWords(t *testing.T) {
 	ctx := context.Background()
@@ -462,7 +492,7 @@ func TestWhatIsLaidOnComesAndGoesWithItsWords(t *testing.T) {
 	}
 	once := say(withStructure, "first-words", "planktonfirst")
 	twice := say(once, "second-words", "planktonsecond")
-	inOrder := []string{`"Tides"`, `"The sea rises"`, `"and falls"`, "planktonfirst", "planktonsecond"}
+	inOrder := []string{`"Tides"`, "planktonfirst", "planktonsecond", `"The sea rises"`, `"and falls"`}
 	got := read(twice)
 	for rest, i := got, 0; i < len(inOrder); i++ {
 		at := strings.Index(rest, inOrder[i])

@@ -222,6 +222,14 @@ function unlight() {
   lit = [];
 }
 
+// plain is what is searched: without capitals, and with raised and lowered digits as they
+// are typed, letter for letter.
+const SHIFTED = '⁰¹²³⁴⁵⁶⁷⁸⁹₀₁₂₃₄₅₆₇₈₉',
+  plain = (s) =>
+    s
+      .toLowerCase()
+      .replace(/[⁰¹²³⁴-⁹₀-₉⁻⁺]/g, (c) => (c === '⁻' ? '-' : c === '⁺' ? '+' : String(SHIFTED.indexOf(c) % 10)));
+
 // find searches the printed words of all pages, and what was written on them.
 function find(body) {
   const field = el('input', {
@@ -239,7 +247,7 @@ function find(body) {
     timer = setTimeout(look, 200);
   });
   async function look() {
-    const q = field.value.trim().toLowerCase();
+    const q = plain(field.value.trim());
     unlight();
     if (!q) {
       found.replaceChildren();
@@ -247,12 +255,12 @@ function find(body) {
     }
     found.replaceChildren(el('p', { className: 'hint' }, 'Looking…'));
     await Promise.all(surface.sheets.map((s) => words(s)));
-    if (q !== field.value.trim().toLowerCase()) return;
+    if (q !== plain(field.value.trim())) return;
     const hits = [];
     for (const s of surface.sheets) {
       for (const line of s.print.querySelectorAll('text')) {
         const all = line.textContent,
-          low = all.toLowerCase();
+          low = plain(all);
         for (let i = low.indexOf(q); i >= 0; i = low.indexOf(q, i + q.length)) {
           const range = document.createRange(),
             box = s.box.getBoundingClientRect(),
@@ -281,7 +289,7 @@ function find(body) {
       }
     }
     for (const e of marks.shown.values())
-      if (text(e.mark).toLowerCase().includes(q) && e.mark.kind !== 'highlight')
+      if (plain(text(e.mark)).includes(q) && e.mark.kind !== 'highlight')
         hits.push({
           page: e.mark.page,
           entry: e,
