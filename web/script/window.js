@@ -17,7 +17,7 @@ for (const e of ['pointermove', 'pointerdown'])
 
 // caret gives where one types, or what has the focus.
 function caret() {
-  const active = document.activeElement;
+  const active = /** @type {HTMLElement} */ (document.activeElement);
   if (!desk.contains(active) && !words.contains(active)) return null;
   const s = getSelection(),
     typed = active.isContentEditable && s.rangeCount ? s.getRangeAt(0).getClientRects()[0] : null;
