@@ -66,7 +66,7 @@ var arrows = map[string][]string{
 	"e2e/house":             {"tesseract", "standin/mailserver", "standin/recogniser", "core", "school/...", "store", "store/mariadb", "web", "pdf", "sound", "office", "photo"},
 	"e2e/held":              {"core", "e2e/browser"},
 	"e2e/corpus":            {"core", "pdf", "school/...", "e2e/house"},
-	"e2e/shots":             {"demo", "e2e/browser", "e2e/house"},
+	"e2e/shots":             {"demo", "e2e/browser", "e2e/house", "standin/recogniser"},
 	"e2e/engines":           {"core", "demo", "store/mariadb", "e2e/house"},
 	"e2e/bench":             {"pocketsphinx", "tesseract", "voice", "core", "school/...", "web", "demo", "pdf", "e2e/browser", "e2e/held", "e2e/house"},
 }
