@@ -86,7 +86,7 @@ func TestWhatIsBeingTypedComesBack(t *testing.T) {
 
 	// On another device.
 	steps(t, hand("Note"), at(200, 700), func() error { return p.Presses("from here") },
-		is("the server has it", `!document.querySelector("[data-saved]").matches("[data-state=saving]")`), pause)
+		is("the server has it", `(await (await fetch(location.pathname)).text()).includes("from here")`))
 	other := tab(t, 820, 1180)
 	steps(t, func() error { return other.SignIn("typing.student", scenePassword) }, func() error { return other.Go(copyAt) }, other.Ready,
 		func() error { return other.Until("the note is there too", note+` === "from here"`) },
