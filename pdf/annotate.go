@@ -99,19 +99,16 @@ func (p *printer) annotate(resources types.IndirectRef) error {
 		if about, ok := names[a.ReplyTo]; ok {
 			d["IRT"], d["RT"] = about, types.Name("R")
 		}
-		var ref types.IndirectRef
-		write := func() (err error) { ref, err = p.many(d); return err }
-		if element, ok := p.tags.laid(a.Page, a.Name); ok {
-			err = p.annotated(a.Page, element, func(key int) (types.IndirectRef, error) {
-				d["StructParent"] = types.Integer(key)
-				err := write()
-				return ref, err
-			})
-		} else {
-			err = write()
+		element, tagged := p.tags.laid(a.Page, a.Name)
+		if tagged {
+			d["StructParent"] = p.tags.annotation(a.Page, element)
 		}
+		ref, err := p.many(d)
 		if err != nil {
 			return err
+		}
+		if tagged {
+			p.tags.holdObject(a.Page, element, ref)
 		}
 		names[a.Name] = ref
 		on[a.Page] = append(on[a.Page], ref)

@@ -263,12 +263,14 @@ func (f *follower) numbers(n int) ([]float64, error) {
 	return out, nil
 }
 
-func (f *follower) matrix() (m page.Matrix, err error) {
-	n, err := f.numbers(6)
-	if err == nil {
-		m = page.Matrix{A: n[0], B: n[1], C: n[2], D: n[3], E: n[4], F: n[5]}
-	}
-	return m, err
+// matrixOf returns the matrix of six numbers.
+func matrixOf(n []float64) page.Matrix {
+	return page.Matrix{A: n[0], B: n[1], C: n[2], D: n[3], E: n[4], F: n[5]}
+}
+
+// unitSquare returns where a picture is painted, which fills the unit square (8.9.5.1).
+func unitSquare(m page.Matrix) page.Rect {
+	return page.Bounds(m.Apply(page.Pt(0, 0)), m.Apply(page.Pt(1, 0)), m.Apply(page.Pt(0, 1)), m.Apply(page.Pt(1, 1)))
 }
 
 // operands each operator has that is followed (annex A).
@@ -303,8 +305,7 @@ func (f *follower) operator(op string, t token, v visitor) error {
 			f.state, f.stack = f.stack[n-1], f.stack[:n-1]
 		}
 	case "cm":
-		m, _ := f.matrix()
-		f.state.ctm = m.Then(f.state.ctm)
+		f.state.ctm = matrixOf(n).Then(f.state.ctm)
 	case "BT", "ET":
 		if f.text == (op == "BT") {
 			return errContent
@@ -331,7 +332,7 @@ func (f *follower) operator(op string, t token, v visitor) error {
 		}
 		f.newLine(n[0], n[1])
 	case "Tm":
-		f.line, _ = f.matrix()
+		f.line = matrixOf(n)
 		f.glyph, f.moved = f.line, true
 	case "T*":
 		f.newLine(0, -f.state.leading)
@@ -366,8 +367,7 @@ func (f *follower) operator(op string, t token, v visitor) error {
 			return err
 		}
 		t.to = f.lexer.at
-		m := f.state.ctm
-		paint(painting{kind: paintsInline, box: page.Bounds(m.Apply(page.Pt(0, 0)), m.Apply(page.Pt(1, 0)), m.Apply(page.Pt(0, 1)), m.Apply(page.Pt(1, 1)))})
+		paint(painting{kind: paintsInline, box: unitSquare(f.state.ctm)})
 	default:
 		f.draw(op, n, from, t.to, v)
 	}

@@ -80,10 +80,11 @@ func (p *printer) structure() error {
 			}
 			p.changed(holders[0], holders[1:]...)
 		}
-		if len(kids) == 0 {
-			return p.addTo(tree, treeRef, nil, nums, next)
+		var more types.Array // what stands nowhere in it
+		if len(kids) > 0 {
+			more = types.Array{topRef}
 		}
-		return p.addTo(tree, treeRef, types.Array{topRef}, nums, next)
+		return p.addTo(tree, treeRef, more, nums, next)
 	}
 	tree["K"], tree["ParentTreeNextKey"] = types.Array{topRef}, next
 	if tree["ParentTree"], err = p.many(types.Dict{"Nums": nums}); err != nil {

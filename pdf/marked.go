@@ -258,8 +258,7 @@ func (c *content) object(name string, ctm page.Matrix) (element int, instead str
 		return artifact, "", nil
 	}
 	if !isForm(sd) {
-		unit := page.Bounds(ctm.Apply(page.Pt(0, 0)), ctm.Apply(page.Pt(1, 0)), ctm.Apply(page.Pt(0, 1)), ctm.Apply(page.Pt(1, 1)))
-		return c.finder.drawn(unit), "", nil
+		return c.finder.drawn(unitSquare(ctm)), "", nil
 	}
 	inner := ctm
 	if m, err := c.ctx.DereferenceArray(sd.Dict["Matrix"]); err == nil && len(m) == 6 {
@@ -267,7 +266,7 @@ func (c *content) object(name string, ctm page.Matrix) (element int, instead str
 		for i := range n {
 			n[i], _ = c.ctx.DereferenceNumber(m[i])
 		}
-		inner = page.Matrix{A: n[0], B: n[1], C: n[2], D: n[3], E: n[4], F: n[5]}.Then(ctm)
+		inner = matrixOf(n[:]).Then(ctm)
 	}
 	box, _ := rectIn(c.ctx, sd.Dict["BBox"])
 	seen := page.QuadOf(box)

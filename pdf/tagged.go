@@ -11,6 +11,7 @@ import (
 	"readymargin/core/document"
 	"readymargin/core/page"
 
+	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/types"
 )
 
@@ -153,7 +154,7 @@ func (p *printer) tagPage(n int) error {
 // growPage gives what is laid on a page that is tagged its numbers, behind those that it
 // has, and finds behind which of its pieces it stands.
 func (p *printer) growPage(n int) error {
-	dict, ref, _, err := p.ctx.PageDict(n, false)
+	dict, ref, inherited, err := p.ctx.PageDict(n, false)
 	if err != nil {
 		return err
 	}
@@ -173,7 +174,8 @@ func (p *printer) growPage(n int) error {
 	if len(g.runs) > 0 {
 		p.tags.grown = append(p.tags.grown, g)
 	}
-	return p.locate(n, row)
+	p.locate(n, dict, inherited, row)
+	return nil
 }
 
 // A spot is behind a piece of an element that the file has.
@@ -184,14 +186,10 @@ type spot struct {
 
 // locate finds the spots of what is laid on a page: behind the word that is read before it.
 // Where the page cannot be followed there are none.
-func (p *printer) locate(n int, row types.Array) error {
-	dict, _, inherited, err := p.ctx.PageDict(n, false)
-	if err != nil {
-		return err
-	}
+func (p *printer) locate(n int, dict types.Dict, inherited *model.InheritedPageAttrs, row types.Array) {
 	stream, err := p.pageContent(dict)
 	if err != nil {
-		return nil
+		return
 	}
 	l := locator{finder: newFinder(p.tags.pages[n-1]), at: map[int]int{}}
 	if resources, err := p.resourcesOf(dict, inherited); err == nil {
@@ -205,7 +203,7 @@ func (p *printer) locate(n int, row types.Array) error {
 		return d.IntEntry("MCID")
 	}
 	if follow(stream, p.what.Boxes[n-1].FromUser(), &l) != nil {
-		return nil
+		return
 	}
 	last := -1
 	p.tags.pages[n-1].Each(func(i int, e *document.Element) {
@@ -219,7 +217,6 @@ func (p *printer) locate(n int, row types.Array) error {
 			p.tags.spots[place{n, i}] = spot{ref, last}
 		}
 	})
-	return nil
 }
 
 // A locator finds the pieces in which the words of elements are.
@@ -420,12 +417,14 @@ func (p *printer) markedStream(n int, z packed, entries types.Dict, runs []run) 
 	return ref, err
 }
 
-// annotated says that an annotation is of an element, and returns its key.
-func (p *printer) annotated(n, element int, ref func(key int) (types.IndirectRef, error)) error {
-	key := p.tags.add(parent{page: n, runs: []run{{0, element}}, annot: true})
-	at, err := ref(key)
-	p.tags.hold(n, element, types.Dict{"Type": types.Name("OBJR"), "Obj": at})
-	return err
+// annotation returns the key of an annotation that is of an element, see holdObject.
+func (t *tags) annotation(n, element int) types.Integer {
+	return types.Integer(t.add(parent{page: n, runs: []run{{0, element}}, annot: true}))
+}
+
+// holdObject says that an element holds an annotation.
+func (t *tags) holdObject(n, element int, ref types.IndirectRef) {
+	t.hold(n, element, types.Dict{"Type": types.Name("OBJR"), "Obj": ref})
 }
 
 // laid returns the number of the element of what is laid on a page.
@@ -464,14 +463,9 @@ func (p *printer) tagFields() error {
 			if err != nil {
 				return err
 			}
-			err = p.annotated(n, element, func(key int) (types.IndirectRef, error) {
-				d["StructParent"] = types.Integer(key)
-				p.changed(ref)
-				return ref, nil
-			})
-			if err != nil {
-				return err
-			}
+			d["StructParent"] = p.tags.annotation(n, element)
+			p.tags.holdObject(n, element, ref)
+			p.changed(ref)
 		}
 		if len(annots) > 0 {
 			dict["Tabs"] = types.Name("S")

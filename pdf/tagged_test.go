@@ -123,11 +123,7 @@ func TestExportsAreReadAsTheSheetInWords(t *testing.T) {
 	has := must(pool.Print(ctx, harbour, bare))
 	again, onTagged := answered(t)
 	onTagged.Tagged = tagged.Of(again)
-	for name, c := range map[string]struct {
-		file []byte
-		want string
-	}{
-		"on a tagged file": {must(pool.Print(ctx, has, onTagged)), `H1: Tide heights
+	const begins = `H1: Tide heights
 P: Read the extract and answer below.
 H2: 1. How deep is it over the sill?
 L
@@ -141,7 +137,12 @@ TH: Time
 TH: Height
 TR
 TD: 05:12
-Figure [Leave to port, Highlight: mark, by Mr Okonjo-Bell]
+`
+	for name, c := range map[string]struct {
+		file []byte
+		want string
+	}{
+		"on a tagged file": {must(pool.Print(ctx, has, onTagged)), begins + `Figure [Leave to port, Highlight: mark, by Mr Okonjo-Bell]
 TD
 Figure [A picture without a description]
 H2: 3. The range is ________ m.
@@ -151,21 +152,7 @@ P: Your name:
 Form [3, blank 2 of 2: Your name:]: <Widget>
 P: Ask the harbour office (open all day).
 Link: <Link>`},
-		"printed": {printed, `H1: Tide heights
-P: Read the extract and answer below.
-H2: 1. How deep is it over the sill?
-L
-LI
-LBody: - Rocks dry at low water.
-LI
-LBody: - The light is white.
-Table
-TR
-TH: Time
-TH: Height
-TR
-TD: 05:12
-TD
+		"printed": {printed, begins + `TD
 Figure [Leave to port, Highlight: mark, by Mr Okonjo-Bell]
 Figure [A picture without a description]
 H2: 3. The range is ________ m.
@@ -176,21 +163,7 @@ P: Your name:
 Form [3, blank 2 of 2: Your name:]: <Widget>
 P: Ask the harbour office (open all day).
 Link: <Link>`},
-		"movable": {must(pool.Print(ctx, harbour, moving)), `H1: Tide heights
-P: Read the extract and answer below.
-H2: 1. How deep is it over the sill?
-L
-LI
-LBody: - Rocks dry at low water.
-LI
-LBody: - The light is white.
-Table
-TR
-TH: Time
-TH: Height
-TR
-TD: 05:12
-TD
+		"movable": {must(pool.Print(ctx, harbour, moving)), begins + `TD
 Annot: <Highlight>
 Figure [A picture without a description]
 Annot: <Line>

@@ -41,8 +41,7 @@ func (t *tracer) object(o references.FPDF_PAGEOBJECT, toPage page.Matrix, depth 
 		t.path(o, toPage)
 	case enums.FPDF_PAGEOBJ_IMAGE:
 		if m, ok := t.matrix(o); ok {
-			m = m.Then(toPage)
-			t.draws(page.Bounds(m.Apply(page.Pt(0, 0)), m.Apply(page.Pt(1, 0)), m.Apply(page.Pt(0, 1)), m.Apply(page.Pt(1, 1))), true)
+			t.draws(unitSquare(m.Then(toPage)), true)
 		}
 	}
 }
