@@ -78,7 +78,18 @@ func TestAskingWhileWorking(t *testing.T) {
 	if code, _ := sc.page(t, "teacher", path+"/asked"); code != http.StatusForbidden {
 		t.Errorf("what was taken back: %d", code)
 	}
-	steps(t, named(pupil, "Ask it now"), named(pupil, "Send it"), shows(pupil, "asks now"), saved(pupil),
+	steps(t, named(pupil, "Ask it now"), shows(pupil, "nothing else of your copy"))
+	// What comes from another device draws the margin anew, and neither the question nor
+	// its outline nor the focus goes.
+	other := submission.Op{ID: "ask-other-op", On: "ask-other", Mark: &mark.Mark{ID: "ask-other", Page: 1, Body: &mark.Note{At: [2]float64{420, 700}, Text: "from the other device"}}}
+	if _, err := s.Saving.Save(ctx, student, c.ID, submission.Work, []submission.Op{other}); err != nil {
+		t.Fatal(err)
+	}
+	steps(t, shows(pupil, "from the other device"), func() error {
+		return pupil.Until("the question stands as it did", `document.activeElement.innerText.trim() === "Send it" && document.querySelectorAll(".sheet .around").length === 1`)
+	})
+	steps(t, named(pupil, "Send it"), shows(pupil, "asks now"), saved(pupil),
+		func() error { return pupil.Until("the outline is gone", `!document.querySelector(".sheet .around")`) },
 		func() error { return teacher.Go("/") }, func() error { return teacher.Click(".waits .button") }, teacher.Ready,
 		shows(teacher, "Is this the right depth?"), shows(teacher, "nothing else of the copy"))
 	axeFinds(t, teacher, "what was asked")

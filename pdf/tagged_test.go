@@ -425,10 +425,11 @@ func looksAndReads(t *testing.T, name string, file []byte, most int) (read, of i
 func TestFilesThatOthersMadeAreRead(t *testing.T) {
 	files, some, whole := others(t), 0, 0
 	for i, f := range files {
-		if i%12 != 0 {
-			continue // a cross-section; all of them take minutes
+		file := must(os.ReadFile(f))
+		if i%12 != 0 || len(file) > 150<<10 {
+			continue // a cross-section, and no books: poppler takes half a minute over one
 		}
-		read, of := looksAndReads(t, filepath.Base(f), must(os.ReadFile(f)), 1)
+		read, of := looksAndReads(t, filepath.Base(f), file, 1)
 		if of == 0 {
 			continue
 		}

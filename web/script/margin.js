@@ -72,6 +72,8 @@ export function gather() {
     arrange();
     return;
   } // what is typed there is not taken away
+  const of = focused?.closest('[data-note]')?.dataset.note,
+    called = calledAs(focused);
   signature = now;
   ({ threads, whole } = core.threads(all));
   for (const m of markers.values()) m.remove();
@@ -90,10 +92,23 @@ export function gather() {
     notes.append(cardOf.get(key));
   }
   for (const d of written.values()) notes.append(d.card);
+  if (asking && !threads.some((t) => t.remarks[0].id === asking.id && mayAsk(t.remarks[0]))) stopAsking();
   showWhole();
   arrange();
+  giveBack(focused, of, called);
   announce();
   document.dispatchEvent(new Event('said'));
+}
+
+const calledAs = (e) => e?.ariaLabel || e?.textContent.trim();
+
+// giveBack gives the focus that a control had whose card was drawn anew to the same one
+// in its place, or to the card.
+function giveBack(had, of, called) {
+  const fresh = cardOf.get(of);
+  if (!fresh || had.isConnected) return;
+  const same = [...fresh.querySelectorAll('button, a, textarea, input')].find((e) => calledAs(e) === called);
+  (same ?? fresh).focus({ preventScroll: true });
 }
 
 // announce says that somebody has answered while the copy was open, and leads there.
@@ -293,7 +308,8 @@ function remark(t, r, i) {
       ),
     );
   }
-  if (r.mine && mayChange(r)) {
+  if (!i && asking?.id === r.id) box.append(goesAlong(t, r));
+  else if (r.mine && mayChange(r)) {
     const tools = el('div', { className: 'tools' });
     tools.append(
       el(
@@ -312,8 +328,8 @@ function remark(t, r, i) {
       );
     if (!i && r.layer !== 'replies')
       tools.append(el('button', { className: 'button quiet', on: { click: () => moveNote(t, r) } }, 'Move'));
-    if (!i && marks.view.asks && r.layer === 'work' && (r.says === 'ask' || r.voice))
-      tools.prepend(el('button', { className: 'button dark', on: { click: () => askNow(t, r, tools) } }, 'Ask it now'));
+    if (!i && mayAsk(r))
+      tools.prepend(el('button', { className: 'button dark', on: { click: () => askNow(t, r) } }, 'Ask it now'));
     if (!i && marks.view.asks && r.layer === 'replies' && t.remarks.every((o) => o.mine))
       tools.prepend(el('button', { className: 'button', on: { click: () => takeBack(r) } }, 'Take it back'));
     if (drafts.of(about(), `change/${r.id}`) !== null) queueMicrotask(() => rewrite(t, r, box)); // it was being changed
@@ -340,46 +356,75 @@ const mayChange = (r) => {
   return r.layer === edit || r.layer === say || r.layer === 'own' || (r.layer === 'among' && marks.view.teacher);
 };
 
-// askNow sends a question before the copy is submitted, once it was shown what goes along.
-function askNow(t, r, tools) {
-  const sheet = sheetOf(t.page),
-    z = pixels(),
+// mayAsk says whether a note can be asked before the copy is submitted.
+const mayAsk = (r) => marks.view.asks && r.layer === 'work' && r.mine && (r.says === 'ask' || r.voice);
+
+// askNow shows what goes along with a question that is sent before the copy is submitted.
+let asking = null; // the question that it is shown for, and its outline on the page
+function askNow(t, r) {
+  stopAsking();
+  const z = pixels(),
     { around } = marks.view,
-    stood = [...tools.childNodes],
     patch = el('div', { className: 'around' });
   Object.assign(patch.style, { top: `${(t.place[1] - around) * z}px`, height: `${2 * around * z}px` });
-  sheet.box.append(patch);
-  const back = () => {
-    patch.remove();
-    tools.replaceChildren(...stood);
-    arrange();
-  };
-  const yes = el(
-    'button',
-    {
-      className: 'button dark',
-      on: {
-        click: () => {
-          back();
-          carry(r, 'replies');
-          toast('Your teacher has the question now.');
-        },
-      },
-    },
-    'Send it',
-  );
-  tools.replaceChildren(
+  sheetOf(t.page).box.append(patch);
+  asking = { id: r.id, patch };
+  redraw(r.id)?.querySelector('.tools .dark').focus({ preventScroll: true });
+}
+
+function stopAsking() {
+  asking?.patch.remove();
+  asking = null;
+}
+
+// redraw draws one card anew, with what holds now.
+function redraw(key) {
+  const t = threads.find((one) => one.remarks[0].id === key);
+  if (!t) return null;
+  const fresh = card(t, key);
+  cardOf.get(key).replaceWith(fresh);
+  cardOf.set(key, fresh);
+  arrange();
+  return fresh;
+}
+
+const goesAlong = (t, r) =>
+  el(
+    'div',
+    { className: 'tools' },
     el(
       'p',
       { className: 'hint w-full' },
       'Your teacher gets this question at once, with what stands in the outlined part of the page, and nothing else of your copy.',
     ),
-    yes,
-    el('button', { className: 'button', on: { click: back } }, 'Not yet'),
+    el(
+      'button',
+      {
+        className: 'button dark',
+        on: {
+          click: () => {
+            stopAsking();
+            carry(r, 'replies');
+            toast('Your teacher has the question now.');
+          },
+        },
+      },
+      'Send it',
+    ),
+    el(
+      'button',
+      {
+        className: 'button',
+        on: {
+          click: () => {
+            stopAsking();
+            redraw(r.id)?.querySelector('.tools .dark').focus({ preventScroll: true });
+          },
+        },
+      },
+      'Not yet',
+    ),
   );
-  arrange();
-  yes.focus({ preventScroll: true });
-}
 
 // carry takes a note of one's own to another layer, as it is.
 function carry(r, layer) {
