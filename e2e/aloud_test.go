@@ -141,6 +141,14 @@ func TestTheWordThatIsSaidIsMarked(t *testing.T) {
 }
 
 // Where the line goes while something is read, one is told, and it is read on from there
+// line lets the line of a page go, or come back.
+func line(p *browser.Tab, there bool) func() error {
+	return func() error {
+		_, err := browser.Eval[bool](p, fmt.Sprintf(`window.lineIs ??= window.fetch; window.fetch = %v ? window.lineIs : () => Promise.reject(new TypeError("gone")); return true`, there))
+		return err
+	}
+}
+
 // once the line is back.
 func TestTheLineGoesWhileItIsRead(t *testing.T) {
 	t.Parallel()
@@ -151,16 +159,10 @@ func TestTheLineGoesWhileItIsRead(t *testing.T) {
 	login, id := copyOf(t, "aloudgone", file, 2)
 	p := tab(t, 1280, 800)
 	is := func(what, script string) func() error { return func() error { return p.Until(what, script) } }
-	line := func(gone bool) func() error {
-		return func() error {
-			_, err := browser.Eval[bool](p, fmt.Sprintf(`window.lineIs ??= window.fetch; window.fetch = %v ? () => Promise.reject(new TypeError("gone")) : window.lineIs; return true`, gone))
-			return err
-		}
-	}
 	steps(t, func() error { return p.SignIn(login, scenePassword) }, func() error { return p.Go(fmt.Sprintf("/copies/%d#words", id)) }, p.Ready,
-		is("it is read in words", inWords), line(true), func() error { return p.Click(`.looks [data-listen="here"]`) },
+		is("it is read in words", inWords), line(p, false), func() error { return p.Click(`.looks [data-listen="here"]`) },
 		is("one is told", `/There is no connection/.test(document.querySelector(".toast")?.textContent) && document.querySelector(".reading-bar")`),
-		line(false), is("it is read", `CSS.highlights.has("spoken")`),
+		line(p, true), is("it is read", `CSS.highlights.has("spoken")`),
 		func() error { return p.Key("l") }, is("it stops", `!document.querySelector(".reading-bar")`))
 }
 

@@ -7,8 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"net/http"
 	"net/url"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -16,7 +18,12 @@ import (
 	"readymargin/core/flow"
 	"readymargin/core/mark"
 	"readymargin/core/submission"
+	"readymargin/core/words"
+	"readymargin/demo"
 	"readymargin/e2e/browser"
+	"readymargin/pdf/pdftest"
+	"readymargin/school"
+	"readymargin/standin/recogniser"
 )
 
 // writer sends operations over HTTP, one after the other, as a browser does:
@@ -299,5 +306,68 @@ func TestAPlannedReturnOutlivesServerAndDatabase(t *testing.T) {
 	returns, err2 := home.Store.Returns(ctx, c.ID, 1)
 	if err := errors.Join(err1, err2); err != nil || attempts[0].ReturnedAt == nil || len(returns) != 1 || !returns[0].Stands() || returns[0].DoneAt.Before(returns[0].DueAt) {
 		t.Errorf("the attempt was returned %v, its returns are %+v (%v)", attempts[0].ReturnedAt, returns, err)
+	}
+}
+
+// A scan that is being read when the database goes, and a recording that was to be
+// written down when the process went, are done by who comes next, within a minute.
+func TestWhatIsDoneBehindOutlivesServerAndDatabase(t *testing.T) {
+	ctx, st := context.Background(), home.Store
+	tide, err := demo.TideHeights()
+	if err != nil {
+		t.Fatal(err)
+	}
+	login, id := copyOf(t, "Behind", pdftest.BookOf(t, pdftest.Scanned(t, tide, 1, 0.006, nil, rand.New(rand.NewPCG(3, 9)))), 1)
+	view, err := home.School.Screens.Open(ctx, personOf(t, login), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sound, err := st.PutBlob(ctx, recogniser.TideFloods())
+	if err != nil {
+		t.Fatal(err)
+	}
+	asked, err := st.AskTranscript(ctx, id, sound, time.Now())
+	if err != nil {
+		t.Fatal(err)
+	}
+	within := func(what string, done func() (bool, error)) {
+		t.Helper()
+		for until := time.Now().Add(time.Minute); ; time.Sleep(50 * time.Millisecond) {
+			switch ok, err := done(); {
+			case err != nil:
+				t.Fatalf("%s: %v", what, err)
+			case ok:
+				return
+			case time.Now().After(until):
+				t.Fatalf("it takes too long until %s", what)
+			}
+		}
+	}
+	home.KillServer()
+	if err := home.Serve(); err != nil {
+		t.Fatal(err)
+	}
+	within("a scan is read", func() (bool, error) {
+		all, err := st.Jobs(ctx)
+		return slices.ContainsFunc(all, func(j school.Job) bool { return j.Kind == school.JobScans && j.LeasedUntil != nil }), err
+	})
+	home.DB.Kill()
+	if err := home.DB.Restart(ctx); err != nil {
+		t.Fatal(err)
+	}
+	within("the scan has words", func() (bool, error) {
+		var p words.Page
+		layer, err := home.School.Revisions.TextLayer(ctx, personOf(t, login), view.Sheet, 1)
+		if err == nil {
+			err = json.Unmarshal([]byte(layer), &p)
+		}
+		return !p.Wordless, err
+	})
+	within("the recording is written down", func() (bool, error) {
+		asked, err = st.Transcript(ctx, asked.ID)
+		return asked.Done, err
+	})
+	if asked.Text != "tide floods" {
+		t.Errorf("it says %q (%s)", asked.Text, asked.Problem)
 	}
 }

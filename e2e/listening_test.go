@@ -263,7 +263,17 @@ func TestWhatWasSaidIsWrittenDownAndFound(t *testing.T) {
 	}
 	p := tab(t, 1280, 800)
 	steps(t, func() error { return p.SignIn("writer.teacher", scenePassword) }, func() error { return p.Go(fmt.Sprintf("/assignments/%d/marking?copy=%d", c.AssignmentID, c.ID)) }, p.Ready,
-		named(p, "Type its words"), named(p, "Write it down for me"), shows(p, "Look it over"))
+		named(p, "Type its words"), shows(p, "Write it down for me"))
+	// What comes meanwhile draws the margin anew, and what is open stays.
+	other := mark.Mark{ID: "note-meanwhile", Page: 1, Body: &mark.Note{At: [2]float64{300, 700}, Text: "from the other device"}}
+	if _, err := s.Saving.Save(ctx, teacher, c.ID, submission.Feedback(1), []submission.Op{{ID: "op-meanwhile", On: other.ID, Mark: &other}}); err != nil {
+		t.Fatal(err)
+	}
+	steps(t, shows(p, "from the other device"), func() error {
+		return p.Until("the words can still be typed", `document.activeElement.ariaLabel === "What it says, for those who cannot hear"`)
+	})
+	// The line goes while it is listened to.
+	steps(t, line(p, false), named(p, "Write it down for me"), shows(p, "There is no line"), line(p, true), shows(p, "Look it over"))
 	axeFinds(t, p, "what was said, written down")
 	steps(t, named(p, "Keep"), shows(p, "tide floods"), saved(p),
 		func() error { return p.Click(`[data-do="find"]`) }, func() error { return p.Fill(`[data-panel] input`, "tide floods") }, shows(p, "1 found"))

@@ -21,6 +21,7 @@ import (
 
 	"readymargin/confine"
 	"readymargin/core/dictation"
+	"readymargin/core/mark"
 	"readymargin/core/speech"
 	"readymargin/queue"
 )
@@ -32,11 +33,11 @@ const model = "/usr/share/pocketsphinx/model/en-us/"
 
 // Limits of one recording.
 const (
-	longest   = 2 * time.Minute // beside the length of the recording
-	seconds   = 600             // of it are listened to
-	memory    = 2 << 30         // address space
-	processor = 300             // seconds
-	largest   = 64 << 20        // bytes of a file that is written
+	longest   = 9 * time.Minute      // until it is given up
+	seconds   = mark.MaxVoice / 1000 // of it are listened to
+	memory    = 2 << 30              // address space
+	processor = 540                  // seconds
+	largest   = 64 << 20             // bytes of a file that is written
 )
 
 // A Recogniser hears English.

@@ -37,8 +37,9 @@ func NewProgram(path string) (Program, error) {
 	return Program{path}, nil
 }
 
-// patience is how long a program may take over a sound.
-const patience = 3 * time.Minute
+// patience is how long a program may take over a sound: a talk-through lasts up to twenty
+// minutes.
+const patience = 9 * time.Minute
 
 // Recognise starts the program.
 func (p Program) Recognise(ctx context.Context, sound speech.Sound) ([]speech.Word, error) {

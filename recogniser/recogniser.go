@@ -11,7 +11,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"time"
 
 	"readymargin/core/speech"
 )
@@ -30,7 +29,7 @@ func New(address string) (*Client, error) {
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 		return nil, errors.New("recogniser: it is given as http://host:port/")
 	}
-	return &Client{at: address, http: http.Client{Timeout: 3 * time.Minute}}, nil
+	return &Client{at: address, http: http.Client{Timeout: patience}}, nil
 }
 
 // maxAnswer bounds what is read of an answer, in bytes.

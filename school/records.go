@@ -283,6 +283,17 @@ type CourseWord struct {
 	Means    string
 }
 
+// A Transcript is what a program hears in a recording on a copy.
+type Transcript struct {
+	ID      uint64
+	CopyID  uint64
+	Sound   string // its SHA-256
+	Done    bool
+	Text    string
+	Problem string // why it could not be written down; "" for none
+	AskedAt time.Time
+}
+
 // LookedUp is a word that somebody has looked up on a copy.
 type LookedUp struct {
 	CopyID uint64
@@ -750,14 +761,15 @@ type PageSize struct {
 type JobKind string
 
 const (
-	JobRead     JobKind = "read"     // the words of a worksheet's pages
-	JobScans    JobKind = "scans"    // the words in the pictures of pages, of all files that have such
-	JobAssemble JobKind = "assemble" // the file of a revision, anew
-	JobAnswers  JobKind = "answers"  // of the attempts of a copy
-	JobSweep    JobKind = "sweep"    // of blobs that nothing refers to
-	JobReturn   JobKind = "return"   // of an attempt, when its time has come
-	JobMail     JobKind = "mail"     // to a person, of what there is for them
-	JobConfirm  JobKind = "confirm"  // the address of a person, by a letter
+	JobRead       JobKind = "read"       // the words of a worksheet's pages
+	JobTranscribe JobKind = "transcribe" // what is said in a recording
+	JobScans      JobKind = "scans"      // the words in the pictures of pages, of all files that have such
+	JobAssemble   JobKind = "assemble"   // the file of a revision, anew
+	JobAnswers    JobKind = "answers"    // of the attempts of a copy
+	JobSweep      JobKind = "sweep"      // of blobs that nothing refers to
+	JobReturn     JobKind = "return"     // of an attempt, when its time has come
+	JobMail       JobKind = "mail"       // to a person, of what there is for them
+	JobConfirm    JobKind = "confirm"    // the address of a person, by a letter
 )
 
 // A Job is work behind the requests, on one thing.

@@ -8,6 +8,7 @@ import (
 	"net"
 
 	mysql "github.com/go-sql-driver/mysql"
+	mysqldialect "gorm.io/driver/mysql"
 
 	"readymargin/school"
 )
@@ -18,10 +19,22 @@ type connector struct{ driver.Connector }
 
 func (c connector) Connect(ctx context.Context) (driver.Conn, error) {
 	conn, err := c.Connector.Connect(ctx)
-	if err != nil && ctx.Err() == nil && away(err) {
-		err = fmt.Errorf("%w: %w", school.ErrAway, err)
+	if ctx.Err() == nil {
+		err = unreached(err)
 	}
 	return conn, err
+}
+
+// A dialect says the same of a connection that is lost in the middle.
+type dialect struct{ mysqldialect.Dialector }
+
+func (d dialect) Translate(err error) error { return unreached(d.Dialector.Translate(err)) }
+
+func unreached(err error) error {
+	if err == nil || errors.Is(err, school.ErrAway) || !away(err) {
+		return err
+	}
+	return fmt.Errorf("%w: %w", school.ErrAway, err)
 }
 
 // away reports whether the server does not answer, has no connection left

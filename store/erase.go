@@ -73,8 +73,8 @@ const unreferenced = `NOT EXISTS (SELECT 1 FROM sources WHERE file_hash = blobs.
 	AND NOT EXISTS (SELECT 1 FROM withdrawn WHERE snapshot_hash = blobs.hash) AND NOT EXISTS (SELECT 1 FROM pictures WHERE blob_hash = blobs.hash)
 	AND NOT EXISTS (SELECT 1 FROM ready_remarks WHERE sound = blobs.hash) AND NOT EXISTS (SELECT 1 FROM class_lines WHERE sound = blobs.hash)`
 
-// Sweep deletes the blobs from before a time that nothing refers to, and chunks
-// that never became a blob. What is stored in this moment is younger; and where
+// Sweep deletes the blobs from before a time that nothing refers to, chunks that never
+// became a blob, and what was heard in recordings. What is stored in this moment is younger; and where
 // something refers to a blob after all, the foreign keys keep it.
 func (s *Store) Sweep(ctx context.Context, before time.Time) (gone int, err error) {
 	if err := dropUnused(s.db.WithContext(ctx), time.Now()); err != nil {
@@ -94,6 +94,9 @@ func (s *Store) Sweep(ctx context.Context, before time.Time) (gone int, err erro
 			}
 			gone++
 		}
+	}
+	if err := s.db.WithContext(ctx).Exec("DELETE FROM transcripts WHERE asked_at < ?", before.UTC()).Error; err != nil {
+		return gone, err
 	}
 	return gone, s.db.WithContext(ctx).Exec("DELETE FROM blob_chunks WHERE created_at < ? AND NOT EXISTS (SELECT 1 FROM blobs WHERE blobs.hash = blob_chunks.hash)", before.UTC()).Error
 }

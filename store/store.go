@@ -38,6 +38,7 @@ type Store struct {
 	Copies
 	ClassLines
 	WordLists
+	Transcripts
 	Mail
 	DraftRows
 	Blobs
@@ -78,7 +79,7 @@ func Open(cfg Config) (*Store, error) {
 		return nil, err
 	}
 	pool := sql.OpenDB(connector{conns})
-	db, err := gorm.Open(mysql.New(mysql.Config{Conn: pool, DSNConfig: dsn}), &gorm.Config{
+	db, err := gorm.Open(dialect{*mysql.New(mysql.Config{Conn: pool, DSNConfig: dsn}).(*mysql.Dialector)}, &gorm.Config{
 		SkipDefaultTransaction: true,
 		TranslateError:         true,
 		Logger:                 logger.Discard, // errors are returned, and told once by who asked
@@ -89,7 +90,7 @@ func Open(cfg Config) (*Store, error) {
 	pool.SetMaxOpenConns(cmp.Or(cfg.Conns, 32))
 	pool.SetMaxIdleConns(cmp.Or(cfg.Conns, 32))
 	b := &base{db: db, cache: cache{dir: cfg.CacheDir}, turns: queue.New(queue.Config{PerOwner: 1})}
-	return &Store{b, People{b}, Devices{b}, Courses{b}, Assignments{b}, Worksheets{b}, Copies{b}, ClassLines{b}, WordLists{b}, Mail{b}, DraftRows{b}, Blobs{b}, JobRows{b}, ReadyRows{b}, RubricRows{b}, Offices{b}}, nil
+	return &Store{b, People{b}, Devices{b}, Courses{b}, Assignments{b}, Worksheets{b}, Copies{b}, ClassLines{b}, WordLists{b}, Transcripts{b}, Mail{b}, DraftRows{b}, Blobs{b}, JobRows{b}, ReadyRows{b}, RubricRows{b}, Offices{b}}, nil
 }
 
 // row asks for one row, past GORM's reading of statements: for what every stroke
@@ -167,7 +168,7 @@ func known(err error) error {
 	case errors.Is(err, gorm.ErrDuplicatedKey):
 		return school.ErrTaken
 	}
-	return err
+	return unreached(err)
 }
 
 // first reads one row.

@@ -99,10 +99,10 @@ func (s *base) inTx(ctx context.Context, fn func(*gorm.DB) error) (err error) {
 			}
 		}
 		if err = s.once(ctx, fn); !again(err) {
-			return err
+			break
 		}
 	}
-	return err
+	return unreached(err)
 }
 
 func (s *base) once(ctx context.Context, fn func(*gorm.DB) error) (err error) {

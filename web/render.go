@@ -246,7 +246,7 @@ func bytesOf(n int64) string {
 
 // jobs are the kinds of work behind the requests, in words.
 var jobs = map[school.JobKind]string{
-	school.JobRead: "reading a worksheet", school.JobAssemble: "making a file anew", school.JobScans: "reading scans", school.JobAnswers: "laying down answers of a copy",
+	school.JobRead: "reading a worksheet", school.JobAssemble: "making a file anew", school.JobScans: "reading scans", school.JobTranscribe: "writing down what is said", school.JobAnswers: "laying down answers of a copy",
 	school.JobSweep: "clearing away", school.JobReturn: "giving back", school.JobMail: "a letter", school.JobConfirm: "a letter that confirms an address",
 }
 

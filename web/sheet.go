@@ -366,15 +366,19 @@ func (s *Site) markedElsewhere(c *echo.Context) error {
 	return c.JSON(http.StatusOK, brought)
 }
 
-// soundWords has what is said in a recording written down.
+// soundWords answers with what is said in a recording; while it is still being written
+// down, with 202 and nothing.
 func (s *Site) soundWords(c *echo.Context) error {
 	n, err := number(c, "id")
 	if err != nil {
 		return err
 	}
-	text, err := s.school.Dictation.Words(c.Request().Context(), me(c), n, c.Param("hash"))
+	text, done, err := s.school.Dictation.Words(c.Request().Context(), me(c), n, c.Param("hash"))
 	if err != nil {
 		return err
+	}
+	if !done {
+		return c.JSON(http.StatusAccepted, struct{}{})
 	}
 	return c.JSON(http.StatusOK, map[string]string{"text": text})
 }

@@ -79,6 +79,7 @@ func (o *options) serveOn(ctx context.Context, l net.Listener, s *services.All, 
 	}
 	go s.Jobs.Run(base)
 	go s.Scans.Run(base)
+	go s.Transcripts.Run(base)
 	go s.Returns.Run(base)
 	if s.Notices.Origin = o.originAt(l); s.Notices.Open() {
 		go s.Mails.Run(base)

@@ -6,7 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
+	"log/slog"
 	"strings"
 	"time"
 
@@ -24,8 +24,16 @@ import (
 	"readymargin/school/work"
 )
 
-// A Store keeps what is printed on sheets.
+// A Store keeps what is printed on sheets, and what was heard in recordings.
 type Store interface {
+	school.BlobReader
+	CopyInCourse(ctx context.Context, id, asker uint64) (school.CopyInCourse, error)
+	// AskTranscript returns what is heard in a recording, and has it written down where
+	// nobody asked for that yet.
+	AskTranscript(ctx context.Context, copyID uint64, sound string, now time.Time) (school.Transcript, error)
+	Transcript(ctx context.Context, id uint64) (school.Transcript, error)
+	SetTranscript(ctx context.Context, id uint64, text, problem string) error
+	DropTranscript(ctx context.Context, id uint64) error
 	TextLayers(ctx context.Context, file string) ([]string, error) // of each page, as JSON of words.Page
 }
 
@@ -36,15 +44,20 @@ type Dictation struct {
 	revisions   *shelf.Revisions
 	attachments *work.Attachments
 	recogniser  speech.Recogniser // nil for none
+	now         school.Clock
+	wake        func() // whoever writes down what is asked for
 }
 
 // New returns one; without a recogniser nothing is written down.
-func New(store Store, gate *school.Gate, revisions *shelf.Revisions, attachments *work.Attachments, recogniser speech.Recogniser) *Dictation {
-	return &Dictation{store, gate, revisions, attachments, recogniser}
+func New(store Store, gate *school.Gate, revisions *shelf.Revisions, attachments *work.Attachments, recogniser speech.Recogniser, now school.Clock, wake func()) *Dictation {
+	return &Dictation{store, gate, revisions, attachments, recogniser, now, wake}
 }
 
 // Longest is how long somebody dictates at a time.
 const Longest = 2 * time.Minute
+
+// patience is how long somebody waits for what they have dictated.
+const patience = 2 * time.Minute
 
 // ErrLong says that a passage is longer than Longest.
 var ErrLong = errors.New("dictate: too long")
@@ -56,32 +69,74 @@ func (d *Dictation) Write(ctx context.Context, who school.Person, id uint64, lay
 	if err != nil {
 		return nil, err
 	}
-	return d.write(ctx, c.Revision, speech.Sound{Data: sound, Type: mediaType}, Longest)
+	limited, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	out, err := d.write(limited, c.Revision, speech.Sound{Data: sound, Type: mediaType}, Longest)
+	if ctx.Err() == nil && limited.Err() != nil {
+		err = speech.ErrAway
+	}
+	return out, err
 }
 
-// Words has what is said in a recording of a copy written down, to be looked over by who
-// keeps it; what is not certain stands in brackets. Without a recogniser there is none.
-func (d *Dictation) Words(ctx context.Context, who school.Person, id uint64, hash string) (string, error) {
+// Words returns what is said in a recording of a copy, to be looked over by who keeps it:
+// what is not certain stands in brackets. It is written down behind the request; until
+// that is done it says so, and is to be asked again. Without a recogniser there is none.
+func (d *Dictation) Words(ctx context.Context, who school.Person, id uint64, hash string) (text string, done bool, err error) {
 	if d.recogniser == nil {
-		return "", access.ErrHidden
+		return "", false, access.ErrHidden
 	}
 	e, err := d.attachments.Attachment(ctx, who, id, hash)
 	if err != nil {
-		return "", err
+		return "", false, err
 	}
-	sound, err := io.ReadAll(e)
-	if err := errors.Join(err, e.Close()); err != nil {
-		return "", err
+	if e.Close(); e.Type != recording.MediaType {
+		return "", false, access.ErrHidden
 	}
-	if e.Type != recording.MediaType {
-		return "", access.ErrHidden
-	}
-	c, err := d.gate.Copy(ctx, who, id, access.SeeReturned, "")
+	t, err := d.store.AskTranscript(ctx, id, strings.ToLower(hash), d.now())
 	if err != nil {
-		return "", err
+		return "", false, err
 	}
-	pieces, err := d.write(ctx, c.Revision, speech.Sound{Data: sound, Type: e.Type}, mark.MaxVoice*time.Millisecond)
-	return dictation.Marked(pieces), err
+	if !t.Done {
+		d.wake()
+		return "", false, nil
+	}
+	if t.Problem == "" {
+		return t.Text, true, nil
+	}
+	if err := d.store.DropTranscript(ctx, t.ID); err != nil { // who asks again has it tried again
+		return "", false, err
+	}
+	return "", false, problems[t.Problem]
+}
+
+// problems are what a recording that was not written down is kept with.
+var problems = map[string]error{"unreadable": speech.ErrUnreadable, "language": speech.ErrLanguage, "away": speech.ErrAway, "long": ErrLong}
+
+// Transcribe writes down what is said in a recording that somebody asked for.
+func (d *Dictation) Transcribe(ctx context.Context, ref uint64) error {
+	t, err := d.store.Transcript(ctx, ref)
+	if err != nil || t.Done {
+		return err
+	}
+	c, err := d.store.CopyInCourse(ctx, t.CopyID, 0)
+	if err != nil {
+		return err
+	}
+	sound, err := d.store.Blob(ctx, t.Sound)
+	if err != nil {
+		return err
+	}
+	pieces, err := d.write(ctx, c.Revision, speech.Sound{Data: sound, Type: recording.MediaType}, mark.MaxVoice*time.Millisecond)
+	if err == nil {
+		return d.store.SetTranscript(ctx, ref, dictation.Marked(pieces), "")
+	}
+	for name, e := range problems {
+		if errors.Is(err, e) {
+			slog.Warn("a recording is not written down", "copy", t.CopyID, "error", err)
+			return d.store.SetTranscript(ctx, ref, "", name)
+		}
+	}
+	return err
 }
 
 // write writes down what is said about a sheet, in no more than some time.

@@ -127,7 +127,7 @@ func (r *Runner) One(ctx context.Context) (worked bool, err error) {
 	defer cancel()
 	err = r.handlers[j.Kind](limited, j.Ref)
 	if err == nil || errors.Is(err, school.ErrNotFound) { // what it was about may be gone
-		return true, r.store.JobDone(ctx, j.ID)
+		return true, said(ctx, func() error { return r.store.JobDone(ctx, j.ID) })
 	}
 	if ctx.Err() != nil {
 		// A process that is told to end leaves it to the next at once; where it cannot, the
@@ -144,12 +144,31 @@ func (r *Runner) One(ctx context.Context) (worked bool, err error) {
 			why = later.Why.Error()
 		}
 		r.WakeAt(later.At)
-		return true, r.store.JobFailed(ctx, j.ID, why, later.At)
+		return true, said(ctx, func() error { return r.store.JobFailed(ctx, j.ID, why, later.At) })
 	}
 	again := now.Add(time.Minute << j.Tries)
 	if j.Tries >= MaxTries {
 		again = now.Add(never)
 	}
+	if errors.Is(err, school.ErrAway) { // no fault of the job
+		again = now.Add(lookAgain)
+	}
 	slog.Warn("a job failed", "kind", j.Kind, "ref", j.Ref, "try", j.Tries, "error", err)
-	return true, r.store.JobFailed(ctx, j.ID, err.Error(), again)
+	return true, said(ctx, func() error { return r.store.JobFailed(ctx, j.ID, err.Error(), again) })
+}
+
+// said tells the store how a job went, again and again while it is away: otherwise nobody
+// would be at the job until its lease has run out.
+func said(ctx context.Context, tell func() error) error {
+	for until := time.Now().Add(lease); ; {
+		err := tell()
+		if err == nil || time.Now().After(until) {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(time.Second):
+		}
+	}
 }

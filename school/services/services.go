@@ -65,6 +65,7 @@ type All struct {
 	Notices     *notices.Notices
 	Mails       *jobs.Runner
 	Jobs        *jobs.Runner
+	Transcripts *jobs.Runner // what is said in recordings
 	Scans       *jobs.Runner // words that are read in pictures, for which nothing else waits
 	Returns     *jobs.Runner // those that are planned, which wait behind nothing that is long
 	Now         school.Clock
@@ -104,6 +105,7 @@ type Store interface {
 	administer.Store
 	classline.Store
 	lookup.Store
+	dictate.Store
 	notices.Store
 	Sweep(ctx context.Context, before time.Time) (gone int, err error)
 }
@@ -182,7 +184,7 @@ func New(store Store, engine Engine, p Programs) *All {
 
 	s.Office = administer.New(store, now)
 	s.Aloud = aloud.New(p.Voice)
-	s.Dictation = dictate.New(store, gate, s.Revisions, s.Attachments, p.Recogniser)
+	s.Dictation = dictate.New(store, gate, s.Revisions, s.Attachments, p.Recogniser, now, func() { s.Transcripts.Wake() })
 	s.Lookup = lookup.New(store, gate, s.Revisions, p.Dictionary, now)
 
 	s.Jobs = jobs.New(store, now, map[school.JobKind]jobs.Handler{
@@ -195,6 +197,7 @@ func New(store Store, engine Engine, p Programs) *All {
 		},
 	})
 	s.Scans = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobScans: s.Shelf.ReadScans})
+	s.Transcripts = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobTranscribe: s.Dictation.Transcribe})
 	s.Notices = notices.New(store, p.Mailer, now, func(at time.Time) { s.Mails.WakeAt(at) })
 	s.Mails = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobMail: s.Notices.Send, school.JobConfirm: s.Notices.SendConfirmation})
 	s.Returns = jobs.New(store, now, map[school.JobKind]jobs.Handler{school.JobReturn: s.Marking.GiveBack})

@@ -27,7 +27,7 @@ func Conforms(t *testing.T, open func(*testing.T) Store) {
 		name string
 		test func(*check)
 	}{
-		{"people", people}, {"tokens", tokens}, {"tries", allowances}, {"members", members}, {"changes come one after another", changes}, {"worksheets", worksheets}, {"word lists", wordLists}, {"scans", scans},
+		{"people", people}, {"tokens", tokens}, {"tries", allowances}, {"members", members}, {"changes come one after another", changes}, {"worksheets", worksheets}, {"word lists", wordLists}, {"transcripts", transcripts}, {"scans", scans},
 		{"copies", copies}, {"operations in any order", operations}, {"attempts", attempts}, {"drafts", drafts}, {"blobs", blobs}, {"jobs", jobs}, {"questions", questions}, {"hearings", hearings}, {"lines and mail", told}, {"deleting", deleting},
 	} {
 		t.Run(part.name, func(t *testing.T) {
@@ -221,6 +221,49 @@ func wordLists(c *check) {
 	if other := must(c.LookedUp(c.ctx, c.class("wordlists-other", 1, 1).Course.ID, class.Students[0].ID)); len(other) != 0 {
 		c.Errorf("in another course they have looked up %+v", other)
 	}
+}
+
+// transcripts: a recording is written down once, however many ask, and forgotten after a
+// while.
+func transcripts(c *check) {
+	class := c.class("transcripts", 1, 1)
+	on := must(class.Copy(c.ctx, c.Store, 0, 0))
+	sound := must(c.PutBlob(c.ctx, []byte("what is said")))
+	var all sync.WaitGroup
+	for range 20 {
+		all.Go(func() {
+			if t, err := c.AskTranscript(c.ctx, on.ID, sound, c.now); err != nil || t.Done {
+				c.Errorf("asked for: %+v, %v", t, err)
+			}
+		})
+	}
+	all.Wait()
+	asked := must(c.AskTranscript(c.ctx, on.ID, sound, c.now))
+	jobs := 0
+	for {
+		j, err := c.LeaseJob(c.ctx, c.now, c.now.Add(time.Hour), school.JobTranscribe)
+		if err != nil {
+			break
+		}
+		if j.Ref == asked.ID {
+			jobs++
+		}
+	}
+	if jobs != 1 {
+		c.Errorf("it is written down %d times", jobs)
+	}
+	c.must(c.SetTranscript(c.ctx, asked.ID, "Mind the sill", "away"))
+	if t := must(c.Transcript(c.ctx, asked.ID)); !t.Done || t.Text != "Mind the sill" || t.Problem != "away" || t.CopyID != on.ID || t.Sound != sound {
+		c.Errorf("what is heard is %+v", t)
+	}
+	c.must(c.DropTranscript(c.ctx, asked.ID))
+	again := must(c.AskTranscript(c.ctx, on.ID, sound, c.now.Add(-48*time.Hour)))
+	if again.Done {
+		c.Error("what was forgotten is still there")
+	}
+	must(c.Sweep(c.ctx, c.now.Add(-24*time.Hour)))
+	_, err := c.Transcript(c.ctx, again.ID)
+	c.is("after a while", err, school.ErrNotFound)
 }
 
 // scans: pages that are only pictures wait for their words, and revisions are told that

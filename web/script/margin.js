@@ -314,7 +314,15 @@ function remark(t, r, i) {
     tools.append(
       el(
         'button',
-        { className: 'button quiet', on: { click: () => rewrite(t, r, box) } },
+        {
+          className: 'button quiet',
+          on: {
+            click: () => {
+              rewrite(t, r, box).focus();
+              arrange();
+            },
+          },
+        },
         r.voice ? (r.text ? 'Change its words' : 'Type its words') : 'Change',
       ),
     );
@@ -332,7 +340,6 @@ function remark(t, r, i) {
       tools.prepend(el('button', { className: 'button dark', on: { click: () => askNow(t, r) } }, 'Ask it now'));
     if (!i && marks.view.asks && r.layer === 'replies' && t.remarks.every((o) => o.mine))
       tools.prepend(el('button', { className: 'button', on: { click: () => takeBack(r) } }, 'Take it back'));
-    if (drafts.of(about(), `change/${r.id}`) !== null) queueMicrotask(() => rewrite(t, r, box)); // it was being changed
     tools.append(
       el(
         'button',
@@ -345,6 +352,7 @@ function remark(t, r, i) {
       ),
     );
     box.append(tools);
+    if (changing.has(r.id) || drafts.of(about(), `change/${r.id}`) !== null) rewrite(t, r, box); // it is being changed
   }
   return box;
 }
@@ -561,6 +569,8 @@ function moveNote(t, r) {
   document.addEventListener('keydown', leave, true);
 }
 
+// rewrite lets a note be changed, or the words of a recording be typed.
+const changing = new Map(); // what is open, by the remark: {area, told}
 function rewrite(t, r, box) {
   const place = `change/${r.id}`;
   const area = el('textarea', {
@@ -573,6 +583,7 @@ function rewrite(t, r, box) {
       entry = find(r.id);
     area.value = '';
     drafts.drop(about(), place);
+    changing.delete(r.id);
     if (!entry) return;
     const { rich: _, text: __, ...body } = entry.mark.body;
     if (!now.text && !r.voice) set(r.id, null, { layer: r.layer });
@@ -582,38 +593,19 @@ function rewrite(t, r, box) {
     gather();
   };
   const first = t.remarks[0].id === r.id;
-  const listened = el('p', { className: 'hint', role: 'status' });
+  const told = el(
+    'p',
+    { className: 'hint', role: 'status' },
+    listening.has(r.id) ? LISTENS : (changing.get(r.id)?.told.textContent ?? ''),
+  );
   const listen =
     r.voice && marks.view.recognises
-      ? el(
-          'button',
-          {
-            className: 'button',
-            on: {
-              click: async () => {
-                listened.textContent = 'Listening…';
-                try {
-                  const { text } = await ask(`/copies/${marks.view.copy}/sounds/${r.voice.sound}/words`, {
-                    method: 'POST',
-                  });
-                  area.value = [area.value, text].filter(Boolean).join(' ');
-                  area.dispatchEvent(new Event('input'));
-                  listened.textContent = text
-                    ? 'Look it over: what is not certain stands in brackets.'
-                    : 'No words were heard.';
-                } catch (e) {
-                  listened.textContent = e.message;
-                }
-                arrange();
-              },
-            },
-          },
-          'Write it down for me',
-        )
+      ? el('button', { className: 'button', on: { click: () => writeDown(r) } }, 'Write it down for me')
       : null;
+  changing.set(r.id, { area, told });
   box.replaceChildren(
     area,
-    listened,
+    told,
     first
       ? swatches({ 'As usual': '', ...INKS }, r.color ?? '', (color) => {
           const entry = find(r.id),
@@ -633,8 +625,60 @@ function rewrite(t, r, box) {
   area.addEventListener('keydown', (e) => {
     if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) done();
   });
-  if (drafts.of(about(), place) === null) area.focus();
-  arrange();
+  return area;
+}
+
+// writeDown has a program write down what is said in a recording. That may take as long as
+// the recording: what comes is put behind what is typed, whether or not it is still open.
+const LISTENS = 'Listening to it. You can go on meanwhile.';
+const listening = new Set(); // the remarks that somebody listens to
+async function writeDown(r) {
+  const { copy } = marks.view,
+    screen = about(),
+    place = `change/${r.id}`,
+    tell = (words) => {
+      const open = changing.get(r.id);
+      if (!open?.area.isConnected) return;
+      open.told.textContent = words;
+      arrange();
+    };
+  if (listening.has(r.id)) return;
+  listening.add(r.id);
+  tell(LISTENS);
+  try {
+    const text = await heardIn(`/copies/${copy}/sounds/${r.voice.sound}/words`, tell),
+      open = changing.get(r.id),
+      said = open?.area.isConnected ? typed(open.area) : (drafts.of(screen, place) ?? { text: r.text, rich: r.rich });
+    listening.delete(r.id);
+    if (!text) return tell('No words were heard.');
+    const all = { ...said, text: [said.text, text].filter(Boolean).join(' ') };
+    drafts.keep(screen, place, all);
+    if (open?.area.isConnected) write(open.area, all);
+    else if (screen === about()) {
+      signature = '';
+      gather(); // it is opened with what was heard
+    }
+    tell('Look it over: what is not certain stands in brackets.');
+  } catch (e) {
+    listening.delete(r.id);
+    tell(e.message);
+  }
+}
+
+// heardIn asks until what is said in a sound is written down, also where the line goes
+// meanwhile.
+async function heardIn(path, tell) {
+  for (let wait = 400; ; wait = Math.min(1.5 * wait, 4000)) {
+    try {
+      const { text } = await ask(path, { method: 'POST' });
+      if (text !== undefined) return text;
+      tell(LISTENS);
+    } catch (e) {
+      if (e.status) throw e;
+      tell('There is no line. It goes on once there is one.');
+    }
+    await new Promise((done) => setTimeout(done, wait));
+  }
 }
 
 function answer(t) {
