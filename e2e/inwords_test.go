@@ -453,7 +453,12 @@ func TestWordsThatATeacherExplains(t *testing.T) {
 		is(p, "it is kept for them", `document.querySelector(".looked-up").textContent.includes("sill") && document.querySelector(".looked-up").textContent.includes("2 times") && !document.querySelector('[name="means"]')`))
 	axeFinds(t, p, "the words that somebody has looked up")
 	steps(t, func() error { return bench.Go(fmt.Sprintf("/courses/%d/words", course)) },
-		is(bench, "the teacher sees how many", `/dry by 1 student/.test(document.querySelector(".looked-up").textContent.replace(/\s+/g, " ")) && !document.body.textContent.includes("Explained Student")`))
+		is(bench, "the teacher sees how many", `/dry by 1 student/.test(document.querySelector(".looked-up").textContent.replace(/\s+/g, " ")) && !document.body.textContent.includes("explained Student")`),
+		// Whoever wants to lets their name be seen.
+		named(p, "Show my teachers that it was me"), shows(p, "Your teachers see that it was you."),
+		func() error { return bench.Go(fmt.Sprintf("/courses/%d/words", course)) }, shows(bench, "by 1 student, among them explained Student"),
+		named(p, "Hide my name again"), shows(p, "and not who"),
+		func() error { return bench.Go(fmt.Sprintf("/courses/%d/words", course)) }, gone(bench, "explained Student"))
 	// All at once.
 	var all sync.WaitGroup
 	for range 300 {

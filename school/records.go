@@ -167,6 +167,8 @@ type Membership struct {
 	Section  string      // the group of the course, "" for none
 	Seen     bool        // the teacher knows of the newcomer
 	JoinedAt time.Time
+
+	NamesWords bool // they let teachers see which words they have looked up
 }
 
 // Coming is somebody new in a course, with what they sign in with for the first
@@ -309,6 +311,7 @@ type OftenLookedUp struct {
 	Title        string
 	Word         string
 	Students     int
+	Names        []string `gorm:"-"` // of those who let them be seen
 }
 
 // A FilePage is one page of a PDF that is kept. Box and Print are JSON of

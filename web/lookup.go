@@ -36,7 +36,7 @@ func (s *Site) glossaryPage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"Course": g.Course, "Learns": g.Role.Learns(), "Runs": g.Role == access.Teacher && g.Course.ArchivedAt == nil, "Words": g.Words, "Own": g.Own, "Often": g.Often}
+	data := map[string]any{"Course": g.Course, "Learns": g.Role.Learns(), "Runs": g.Role == access.Teacher && g.Course.ArchivedAt == nil, "Words": g.Words, "Own": g.Own, "Named": g.Named, "Often": g.Often}
 	status := http.StatusOK
 	if wrong != nil { // what was typed stays
 		says := s.say(wrong)
@@ -58,6 +58,18 @@ func (s *Site) setWord(c *echo.Context) error {
 		return s.glossaryPage(c, err)
 	}
 	if err != nil {
+		return err
+	}
+	return seeOther(c, "/courses/"+id(n)+"/words")
+}
+
+// nameWords lets teachers see which words a student looks up, or no longer.
+func (s *Site) nameWords(c *echo.Context) error {
+	n, err := number(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.school.Lookup.SetNamed(c.Request().Context(), me(c), n, c.FormValue("named") == "yes"); err != nil {
 		return err
 	}
 	return seeOther(c, "/courses/"+id(n)+"/words")

@@ -205,6 +205,7 @@ var routes = []route{
 	{"GET", "/copies/:id/colleagues", (*Site).colleagues, 0, quick},
 	{"GET", "/courses/:id/words", (*Site).glossary, 0, quick},
 	{"POST", "/courses/:id/words", (*Site).setWord, 0, quick},
+	{"POST", "/courses/:id/words/named", (*Site).nameWords, 0, quick},
 	{"GET", "/copies/:id/look-up", (*Site).lookUp, 0, quick},
 	{"GET", "/copies/:id/print", (*Site).printCopy, 0, long},
 	{"GET", "/drafts/:thing/:id", (*Site).drafts, 0, quick},

@@ -24,8 +24,11 @@ type Store interface {
 	LookUp(ctx context.Context, copyID, person uint64, word string, at time.Time) error
 	// LookedUp returns what somebody has looked up in a course, the newest first.
 	LookedUp(ctx context.Context, course, person uint64) ([]school.LookedUp, error)
-	// MostLookedUp returns what most students have, for each assignment.
+	// MostLookedUp returns what most students have, for each assignment, with the names of
+	// those who let them be seen.
 	MostLookedUp(ctx context.Context, course uint64) ([]school.OftenLookedUp, error)
+	NameWords(ctx context.Context, course, person uint64, named bool) error
+	NamesWords(ctx context.Context, course, person uint64) (bool, error)
 }
 
 // A Lookup looks words up.
@@ -135,7 +138,8 @@ type Glossary struct {
 	Role   access.Role
 	Words  []school.CourseWord
 	Own    []school.LookedUp      // by a student: what they have looked up
-	Often  []school.OftenLookedUp // by a teacher: what many have, without names
+	Named  bool                   // the same: teachers may see that it was them
+	Often  []school.OftenLookedUp // by a teacher: what many have
 }
 
 // Glossary returns the words of a course.
@@ -147,11 +151,26 @@ func (l *Lookup) Glossary(ctx context.Context, who school.Person, course uint64)
 		return g, err
 	}
 	if g.Role.Learns() {
-		g.Own, err = l.store.LookedUp(ctx, course, who.ID)
+		if g.Own, err = l.store.LookedUp(ctx, course, who.ID); err != nil {
+			return g, err
+		}
+		g.Named, err = l.store.NamesWords(ctx, course, who.ID)
 		return g, err
 	}
 	g.Often, err = l.store.MostLookedUp(ctx, course)
 	return g, err
+}
+
+// SetNamed says whether teachers of a course may see which words a student looks up.
+func (l *Lookup) SetNamed(ctx context.Context, who school.Person, course uint64, named bool) error {
+	_, role, err := l.gate.Course(ctx, who, course, access.HearClass)
+	if err != nil {
+		return err
+	}
+	if !role.Learns() {
+		return access.ErrDenied
+	}
+	return l.store.NameWords(ctx, course, who.ID, named)
 }
 
 // mostWords is how many words a course has.

@@ -218,6 +218,12 @@ func wordLists(c *check) {
 	if most := must(c.MostLookedUp(c.ctx, course)); len(most) != 2 || most[0].Word != "dry" || most[0].Students != 2 || most[1].Students != 1 || most[0].AssignmentID != class.Assignments[0].ID {
 		c.Errorf("looked up most are %+v", most)
 	}
+	for _, named := range []bool{true, false} {
+		c.must(c.NameWords(c.ctx, course, class.Students[1].ID, named))
+		if most := must(c.MostLookedUp(c.ctx, course)); (len(most[0].Names) == 1 && most[0].Names[0] == class.Students[1].Name) != named || most[1].Names != nil {
+			c.Errorf("named %v, looked up most are %+v", named, most)
+		}
+	}
 	if other := must(c.LookedUp(c.ctx, c.class("wordlists-other", 1, 1).Course.ID, class.Students[0].ID)); len(other) != 0 {
 		c.Errorf("in another course they have looked up %+v", other)
 	}
