@@ -4,7 +4,7 @@
 #   room.sh ROOT COMMAND [BINDS]
 set -e
 root=$1 command=$2 binds=$3
-mount --make-rprivate / 2>/dev/null || true # from within a changed root it cannot be told; see Leave
+mount --make-rprivate / 2>/dev/null || true # from within a changed root it cannot be told; see leave
 mount -t tmpfs -o size=768m,mode=755 room "$root"
 mkdir -p "$root/etc" "$root/dev" "$root/proc" "$root/tmp" "$root/work"
 for d in bin sbin lib lib32 lib64 libx32; do [ ! -L "/$d" ] || cp -P "/$d" "$root/$d"; done

@@ -5,11 +5,10 @@
 package office
 
 import (
-	"bytes"
 	"context"
 	_ "embed"
+	"errors"
 	"fmt"
-	"os"
 	"os/exec"
 	"strings"
 	"time"
@@ -60,29 +59,19 @@ func (LibreOffice) PDF(ctx context.Context, file []byte) (document.Converted, er
 		return document.Converted{}, err
 	}
 	defer leave()
-	root, err := os.MkdirTemp("", "readymargin-office-*")
-	if err != nil {
-		return document.Converted{}, err
-	}
-	defer confine.Leave(root)
-	limited, cancel := context.WithTimeout(ctx, longest)
-	defer cancel()
-	command := fmt.Sprintf(`set -e; cd /work; mkdir -p profile/user; printf '%%s' %s > profile/user/registrymodifications.xcu; mv in in.%s
-prlimit --as=%d --cpu=%d --core=0 --fsize=%d -- soffice -env:UserInstallation=file:///work/profile --headless --norestore --nolockcheck --nodefault --convert-to pdf --outdir /work in.%s >&2
-cat in.pdf`, quoted(settings), kind, memory, processor, largest, kind)
-	cmd := confine.Room(limited, root, command, "/etc/fonts", "/etc/libreoffice", "/var/lib/libreoffice", "/var/cache/fontconfig")
-	var out, said bytes.Buffer
-	cmd.Stdin, cmd.Stdout, cmd.Stderr = bytes.NewReader(file), &out, &said
-	err = cmd.Run()
+	room := confine.Room{Within: longest, Memory: memory, Processor: processor, Largest: largest, Binds: []string{"/etc/fonts", "/etc/libreoffice", "/var/lib/libreoffice", "/var/cache/fontconfig"}}
+	out, err := room.Run(ctx, file, fmt.Sprintf(`set -e; cd /work; mkdir -p profile/user; printf '%%s' %s > profile/user/registrymodifications.xcu; mv in in.%[2]s
+limited soffice -env:UserInstallation=file:///work/profile --headless --norestore --nolockcheck --nodefault --convert-to pdf --outdir /work in.%[2]s >&2
+cat in.pdf`, quoted(settings), kind))
 	switch {
 	case ctx.Err() != nil:
 		return document.Converted{}, ctx.Err()
-	case limited.Err() != nil:
+	case errors.Is(err, confine.ErrLate):
 		return document.Converted{}, document.ErrOfficeTime
-	case err != nil || out.Len() == 0:
-		return document.Converted{}, fmt.Errorf("%w: %v: %s", document.ErrOffice, err, bytes.TrimSpace(said.Bytes()))
+	case err != nil || len(out) == 0:
+		return document.Converted{}, fmt.Errorf("%w: %v", document.ErrOffice, err)
 	}
-	return document.Converted{PDF: out.Bytes(), Fonts: fonts}, nil
+	return document.Converted{PDF: out, Fonts: fonts}, nil
 }
 
 // quoted makes one word of the shell's of s.

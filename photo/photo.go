@@ -6,7 +6,6 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"os"
 	"os/exec"
 	"time"
 
@@ -48,23 +47,14 @@ func (Heif) JPEG(ctx context.Context, file []byte) ([]byte, error) {
 		return nil, err
 	}
 	defer leave()
-	root, err := os.MkdirTemp("", "readymargin-photo-*")
-	if err != nil {
-		return nil, err
-	}
-	defer confine.Leave(root)
-	limited, cancel := context.WithTimeout(ctx, 30*time.Second)
-	defer cancel()
 	// With several pictures in one file it numbers them; the first is the one.
-	cmd := confine.Room(limited, root, `set -e; cd /work; mv in in.heic; prlimit --as=2147483648 --cpu=30 --core=0 --fsize=134217728 -- heif-convert -q 92 in.heic out.jpg >&2; cat "$(ls out*.jpg | head -n 1)"`)
-	var out, said bytes.Buffer
-	cmd.Stdin, cmd.Stdout, cmd.Stderr = bytes.NewReader(file), &out, &said
-	err = cmd.Run()
+	room := confine.Room{Within: 30 * time.Second, Memory: 2 << 30, Processor: 30, Largest: 128 << 20}
+	out, err := room.Run(ctx, file, `set -e; cd /work; mv in in.heic; limited heif-convert -q 92 in.heic out.jpg >&2; cat "$(ls out*.jpg | head -n 1)"`)
 	switch {
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
-	case err != nil || out.Len() == 0:
-		return nil, fmt.Errorf("%w: %v: %s", document.ErrPhoto, err, bytes.TrimSpace(said.Bytes()))
+	case err != nil || len(out) == 0:
+		return nil, fmt.Errorf("%w: %v", document.ErrPhoto, err)
 	}
-	return out.Bytes(), nil
+	return out, nil
 }

@@ -112,22 +112,12 @@ func hear(ctx context.Context, files map[string][]byte) ([]byte, error) {
 	if err := t.Close(); err != nil {
 		return nil, err
 	}
-	root, err := os.MkdirTemp("", "readymargin-hears-*")
-	if err != nil {
-		return nil, err
-	}
-	defer confine.Leave(root)
-	limited, cancel := context.WithTimeout(ctx, longest)
-	defer cancel()
+	room := confine.Room{Within: longest, Memory: memory, Processor: processor, Largest: largest}
 	// A little silence at both ends, without which first and last words are lost.
-	command := fmt.Sprintf(`set -e; cd /work; tar xf in
-prlimit --as=%[1]d --cpu=%[2]d --core=0 --fsize=%[3]d -- ffmpeg -v error -nostdin -t %[4]d -i sound -map a:0 -af "adelay=300:all=1,apad=pad_dur=0.5" -ar 16000 -ac 1 -c:a pcm_s16le said.wav >&2 || exit 65
-prlimit --as=%[1]d --cpu=%[2]d --core=0 --fsize=%[3]d -- pocketsphinx_continuous -infile said.wav -hmm %[5]sen-us -dict words.dict -lm words.lm -lw 10 -time yes -logfn /dev/null`,
-		memory, processor, largest, seconds, model)
-	cmd := confine.Room(limited, root, command)
-	var out, told bytes.Buffer
-	cmd.Stdin, cmd.Stdout, cmd.Stderr = &packed, &out, &told
-	err = cmd.Run()
+	out, err := room.Run(ctx, packed.Bytes(), fmt.Sprintf(`set -e; cd /work; tar xf in
+limited ffmpeg -v error -nostdin -t %d -i sound -map a:0 -af "adelay=300:all=1,apad=pad_dur=0.5" -ar 16000 -ac 1 -c:a pcm_s16le said.wav >&2 || exit 65
+limited pocketsphinx_continuous -infile said.wav -hmm %sen-us -dict words.dict -lm words.lm -lw 10 -time yes -logfn /dev/null`,
+		seconds, model))
 	var ended *exec.ExitError
 	switch {
 	case ctx.Err() != nil:
@@ -135,9 +125,9 @@ prlimit --as=%[1]d --cpu=%[2]d --core=0 --fsize=%[3]d -- pocketsphinx_continuous
 	case errors.As(err, &ended) && ended.ExitCode() == 65:
 		return nil, speech.ErrUnreadable
 	case err != nil:
-		return nil, fmt.Errorf("%w: %v: %s", speech.ErrAway, err, bytes.TrimSpace(told.Bytes()))
+		return nil, fmt.Errorf("%w: %v", speech.ErrAway, err)
 	}
-	return out.Bytes(), nil
+	return out, nil
 }
 
 // A line of what the program answers: a word, perhaps with the number of its

@@ -11,7 +11,6 @@ import (
 	"image/png"
 	"io"
 	"math"
-	"os"
 	"os/exec"
 	"slices"
 	"strconv"
@@ -108,26 +107,17 @@ func installed(ctx context.Context) (map[string]bool, error) {
 }
 
 func (Reader) read(ctx context.Context, picture []byte, seen scan.Gray, model string) ([]words.Word, error) {
-	root, err := os.MkdirTemp("", "readymargin-reader-*")
-	if err != nil {
-		return nil, err
-	}
-	defer confine.Leave(root)
-	limited, cancel := context.WithTimeout(ctx, longest)
-	defer cancel()
+	room := confine.Room{Within: longest, Memory: memory, Processor: processor, Largest: largest}
 	// One thread: a second one makes it hardly faster, and the class is working too.
-	command := fmt.Sprintf(`cd /work && OMP_THREAD_LIMIT=1 prlimit --as=%d --cpu=%d --core=0 --fsize=%d -- tesseract in - -l %s --dpi %d -c hocr_char_boxes=1 hocr`,
-		memory, processor, largest, model, int(math.Round(seen.Scale*72)))
-	cmd := confine.Room(limited, root, command)
-	var out, said bytes.Buffer
-	cmd.Stdin, cmd.Stdout, cmd.Stderr = bytes.NewReader(picture), &out, &said
-	if err := cmd.Run(); err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		return nil, fmt.Errorf("%w: %v: %s", optical.ErrFailed, err, bytes.TrimSpace(said.Bytes()))
+	out, err := room.Run(ctx, picture, fmt.Sprintf(`cd /work && export OMP_THREAD_LIMIT=1 && limited tesseract in - -l %s --dpi %d -c hocr_char_boxes=1 hocr`,
+		model, int(math.Round(seen.Scale*72))))
+	switch {
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case err != nil:
+		return nil, fmt.Errorf("%w: %v", optical.ErrFailed, err)
 	}
-	ws, err := parse(&out, seen.Scale)
+	ws, err := parse(bytes.NewReader(out), seen.Scale)
 	if err != nil {
 		return nil, err
 	}

@@ -36,7 +36,7 @@ func (s *Site) glossaryPage(c *echo.Context, wrong error) error {
 	if err != nil {
 		return err
 	}
-	data := map[string]any{"Course": g.Course, "Learns": g.Role.Learns(), "Runs": g.Role == access.Teacher && g.Course.ArchivedAt == nil, "Words": g.Words, "Own": g.Own, "Named": g.Named, "Often": g.Often}
+	data := map[string]any{"Course": g.Course, "Learns": g.Role.Learns(), "Student": g.Role == access.Student, "Runs": g.Role == access.Teacher && g.Course.ArchivedAt == nil, "Words": g.Words, "Own": g.Own, "Named": g.Named, "Often": g.Often}
 	status := http.StatusOK
 	if wrong != nil { // what was typed stays
 		says := s.say(wrong)
