@@ -94,7 +94,13 @@ func TestDictation(t *testing.T) {
 		is("the note has the sound and the words", `/tide floods/.test(document.querySelector("[data-note] .clip")?.closest("[data-note]").textContent)`),
 		func() error { _, err := browser.Eval[bool](p, field+`.focus(); return true`); return err },
 		f9, is("it listens", `document.querySelector(".dictating meter")`), func() error { return p.Key(kb.Escape) },
-		is("what is dropped is not written", `!document.querySelector(".dictating") && document.activeElement === `+field))
+		is("what is dropped is not written", `!document.querySelector(".dictating") && document.activeElement === `+field),
+		// What has no room in a field is not lost without a word.
+		func() error {
+			_, err := browser.Eval[bool](p, `const f = `+field+`; f.select(); f.maxLength = 6; return true`)
+			return err
+		},
+		f9, speak, f9, is("one is told what is not written", `/Not written: “floods/.test(document.querySelector(".dictating [role=alert]")?.textContent) && `+field+`.value === "tide"`))
 }
 
 // Three hundred who dictate in one second are all written down, and the sheet is served

@@ -143,7 +143,7 @@ async function done() {
   }
   if (now !== mine) return;
   if (!heard.text) return say('No words were heard. Nothing was written.', false);
-  put(mine.field, heard.text);
+  const rest = put(mine.field, heard.text);
   tell(`Written: ${heard.text}`);
   if (mine.keeps.checked) {
     const blob = new Blob(mine.parts, { type: mine.recorder.mimeType.split(';')[0] });
@@ -151,23 +151,32 @@ async function done() {
       new CustomEvent('keep-spoken', { detail: { ...mine.at, blob, peaks: mine.peaks, text: heard.text } }),
     );
   }
+  if (rest) return say(`No more than that goes in here. Not written: “${rest}”`, true);
   const unsure = heard.pieces.filter((p) => p.unsure);
   if (!unsure.length) return end();
   doubts(mine, unsure);
 }
 
-// put writes a text where the caret is, as one thing that undo takes back.
+// put writes a text where the caret is, as one thing that undo takes back, and gives what
+// has no room there: whole words.
 function put(field, text) {
   if (!field) {
     putInBox(spaced(before(), text));
-    return;
+    return '';
   }
   field.focus();
   field.dispatchEvent(new CustomEvent('another'));
-  const has = field.value?.slice(0, field.selectionStart ?? undefined) ?? '';
+  const has = field.value?.slice(0, field.selectionStart ?? undefined) ?? '',
+    all = spaced(has, field.matches('input') ? text.replaceAll('\n', ' ') : text),
+    room =
+      field.maxLength > 0
+        ? field.maxLength - field.value.length + field.selectionEnd - field.selectionStart
+        : all.length,
+    fits = all.length <= room ? all : all.slice(0, all.lastIndexOf(' ', room) + 1).trimEnd();
   // The browser's own way keeps its undo, and tells the field's own script.
-  document.execCommand('insertText', false, spaced(has, field.matches('input') ? text.replaceAll('\n', ' ') : text));
+  if (fits) document.execCommand('insertText', false, fits);
   field.dispatchEvent(new CustomEvent('another'));
+  return all.slice(fits.length).trim();
 }
 
 // before gives what stands before the caret in the box on the page.
