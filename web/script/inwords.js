@@ -175,10 +175,10 @@ function table(p, inside) {
 // asked makes the head of a question: what it asks, its points, and what can be said.
 function asked(p, head, page, view) {
   const q = guided()[page.number - 1]?.questions.find((x) => x.i === p.q),
-    box = el('div', { className: 'asks', data: { asks: p.q } }, head);
-  box.append(el('span', { className: 'given', hidden: true }));
+    tools = el('div');
+  tools.append(el('span', { className: 'given', hidden: true }));
   const called = q?.n.replace(/[.()\s]/g, '') || '';
-  box.append(
+  tools.append(
     el(
       'button',
       { className: 'button quiet', data: { listen: p.q } },
@@ -187,7 +187,7 @@ function asked(p, head, page, view) {
     ),
   );
   if (q?.m)
-    box.append(
+    tools.append(
       el(
         'button',
         { className: 'button quiet', on: { click: () => toPage(page.number, q.r[1]) } },
@@ -196,7 +196,7 @@ function asked(p, head, page, view) {
       ),
     );
   if (view.edit)
-    box.append(
+    tools.append(
       el(
         'button',
         {
@@ -207,7 +207,7 @@ function asked(p, head, page, view) {
         el('span', {}, `Note at ${called || 'this question'}`),
       ),
     );
-  return box;
+  return el('div', { className: 'asks', data: { asks: p.q } }, head, tools);
 }
 
 // text makes the words of a bit, which marks on the page may dye.
@@ -360,7 +360,7 @@ function nearest(page, r) {
 function given() {
   const { view } = marks;
   for (const tag of column.querySelectorAll('.given')) {
-    const { asks } = tag.parentElement.dataset,
+    const { asks } = tag.closest('.asks').dataset,
       q = view.questions?.find((x) => x.id === asks),
       box = /** @type {HTMLInputElement} */ (document.querySelector(`[data-top] [data-question="${asks}"]`)),
       has = q && (view.teacher ? (box?.value ?? '') : view.feedback === view.attempt ? q.given : '');
