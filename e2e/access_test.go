@@ -309,6 +309,15 @@ const noFile = "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\
 func TestEveryRouteAsEveryPersonInEveryState(t *testing.T) {
 	t.Parallel()
 	sc := setScene(t)
+	one, other := sc.copies[flow.Submitted], sc.copies[flow.Returned]
+	astray, err := sc.people["teacher"].Get(fmt.Sprintf("%s/assignments/%d/marking?copy=%d", home.Base, other.AssignmentID, one.ID))
+	if err != nil {
+		t.Fatal(err)
+	}
+	astray.Body.Close()
+	if want := fmt.Sprintf("/assignments/%d/marking?copy=%d", one.AssignmentID, one.ID); astray.StatusCode != http.StatusSeeOther || astray.Header.Get("Location") != want {
+		t.Errorf("a copy among those of another assignment: %d %s, want %s", astray.StatusCode, astray.Header.Get("Location"), want)
+	}
 	for _, r := range web.Routes() {
 		if _, ok := rights[r]; !ok {
 			t.Errorf("%s is not in the table of rights", r)

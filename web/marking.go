@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -86,6 +87,9 @@ func (s *Site) marking(c *echo.Context) error {
 		}
 		if err != nil {
 			return access.ErrHidden
+		}
+		if v.Assignment != n {
+			return seeOther(c, fmt.Sprintf("/assignments/%d/marking?%s", v.Assignment, c.Request().URL.RawQuery))
 		}
 		return show(v)
 	}

@@ -122,8 +122,9 @@ func talk(t *browser.Tab) error {
 
 var views = []view{
 	{"start-student", "mateus.ribeiro", "/", 1280, 800, false, then(click("[data-listen]"), script(`await new Promise(r=>setTimeout(r,1200))`))},
-	{"talk-through", "mr.okonjo-bell", tides + "/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk, click(`[data-draft] [aria-label="Stop"]`), click(`[data-draft] .dark`),
-		script(`await new Promise(r=>setTimeout(r,1500)); const all=[...document.querySelectorAll("[data-note] .clip .go")]; all[0].click(); await new Promise(r=>setTimeout(r,2600))`))},
+	{"talk-through", "mr.okonjo-bell", "/assignments/1/marking?copy=1", 1280, 800, false, then(sheet, voice, press(browser.Place{Page: 1, X: 470, Y: 272}), click(`[data-draft] .choice input`), click(`[data-draft] [aria-label="Record"]`), talk, click(`[data-draft] [aria-label="Stop"]`), click(`[data-draft] .dark`),
+		script(`const wait=(ms)=>new Promise(r=>setTimeout(r,ms)), card=()=>document.querySelector('[data-note="'+id+'"]'), button=(name)=>[...card().querySelectorAll("button")].find((b)=>b.innerText===name);
+			await wait(1500); const id=[...document.querySelectorAll("[data-note]")].find((n)=>n.innerText.includes("Points and draws")).dataset.note; button("Type its words").click(); card().querySelector("textarea").value="This one is the north cardinal mark: both its cones point up."; button("Keep").click(); await wait(900); card().querySelector(".clip .go").click(); await wait(2600)`))},
 	{"start-teacher", "mr.okonjo-bell", "/", 1280, 800, false, nil},
 	{"bench", "mr.okonjo-bell", "/worksheets/3", 1280, 800, false, script(`await new Promise(r=>setTimeout(r,900))`)},
 	{"sheet", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-place="write"] .take`), press(browser.Place{Page: 1, X: 230, Y: 340}))},
@@ -136,8 +137,8 @@ var views = []view{
 	{"take-away", "leila.haddad", tides, 1280, 800, false, then(sheet, click(`[data-do="take-away"]`), script(`await new Promise(r=>setTimeout(r,500))`))},
 	{"brought-back", "mr.okonjo-bell", tides + "/files", 1280, 800, false, broughtBack},
 	{"beside-its-margin", "mr.okonjo-bell", tides + "/marking", 1280, 800, false, besideItsMargin},
-	{"words", "mateus.ribeiro", "/copies/22", 390, 844, true, then(sheet, inWords, script(`document.querySelector("[data-inwords]").scrollTop = 420`))},
 	{"listening", "mateus.ribeiro", "/copies/22", 1280, 800, false, then(sheet, listening)},
+	{"words", "mateus.ribeiro", "/copies/22", 390, 844, true, then(sheet, inWords, script(`document.querySelector("[data-inwords]").scrollTop = 420`))},
 	{"looking-up", "leila.haddad", tides, 1280, 800, false, then(sheet, inWords, lookUp)},
 	{"dictating", "leila.haddad", tides, 1280, 800, false, then(sheet, inWords, dictate)},
 	{"words-marking", "mr.okonjo-bell", tides + "/marking?copy=22", 1280, 800, false, then(sheet, inWords, script(`document.querySelector("[data-inwords]").scrollTop = 300`))},

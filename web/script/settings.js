@@ -73,7 +73,7 @@ const VIEW = {
   speed: 2, // of what is read aloud, from 0 for very slow to 4
   ownVoice: false, // it is read by the voice of the device
   messagesStay: false, // until one closes them
-  captions: false, // the words of a talk-through are shown in step with it
+  captions: true, // the words of a talk-through are shown in step with it
 };
 /** @type {typeof VIEW & typeof student & Record<string, any>} */
 export const settings = /** @type {any} */ ({ ...VIEW });
