@@ -312,6 +312,24 @@ func (s Worksheets) SetPageWords(ctx context.Context, p school.FilePage) error {
 		p.TextLayer, p.Text, p.Guide, p.FileHash, p.Number).Error
 }
 
+// ReadAnew lets words wait on pages of a file once more.
+func (s Worksheets) ReadAnew(ctx context.Context, file string, pages []int) error {
+	return s.inTx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("UPDATE file_pages SET wordless = TRUE WHERE file_hash = ? AND number IN ?", file, pages).Error; err != nil {
+			return err
+		}
+		return addJob(tx, school.JobScans, 0, time.Now())
+	})
+}
+
+// KitsWith returns the kits of the worksheets that a file was brought in for, or is handed
+// out of, the newest first.
+func (s Worksheets) KitsWith(ctx context.Context, file string) (kits []string, err error) {
+	err = s.db.WithContext(ctx).Raw(`SELECT kit FROM worksheets WHERE id IN (SELECT worksheet_id FROM sources WHERE file_hash = @file
+		UNION SELECT worksheet_id FROM revisions WHERE file_hash = @file) ORDER BY id DESC`, map[string]any{"file": file}).Scan(&kits).Error
+	return kits, err
+}
+
 // RevisionsWith returns the revisions that hand out a file, without their guides.
 func (s Worksheets) RevisionsWith(ctx context.Context, file string) ([]school.Revision, error) {
 	return all[school.Revision](s.db.WithContext(ctx).Where("file_hash = ?", file).Order("id"))

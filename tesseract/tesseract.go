@@ -186,7 +186,7 @@ func parse(r io.Reader, scale float64) (out []words.Word, err error) {
 			case "ocrx_word":
 				word = words.Word{Line: number, Size: points(size)}
 				if sure := o.told["x_wconf"]; len(sure) == 1 {
-					word.Sure = min(max(sure[0]/100, 0.01), 1)
+					word.Sure = min(max(sure[0]/100, 0.01), 0.99)
 				}
 				if len(box) >= 4 {
 					word.Box = [4]float64{points(box[0]), points(max(top, 0)), points(box[2]), points(bottom)}

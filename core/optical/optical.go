@@ -58,7 +58,7 @@ func Check(ws []words.Word, size page.Point) error {
 			return fmt.Errorf("optical: word %d has %d edges", i, len(w.Edges))
 		case w.Line < line:
 			return fmt.Errorf("optical: word %d is on line %d after line %d", i, w.Line, line)
-		case !(w.Sure > 0 && w.Sure <= 1):
+		case !(w.Sure > 0 && w.Sure < 1): // 1 is what people put right
 			return fmt.Errorf("optical: word %d is sure by %v", i, w.Sure)
 		}
 		line = w.Line

@@ -21,7 +21,7 @@ type Word struct {
 	Line     int        `json:"l"`           // words of one printed line share a number; numbers grow in reading order
 	Size     float64    `json:"s,omitempty"` // of its letters in points, where the file tells it
 	Edges    []float64  `json:"x"`           // the left edge of each letter, and the right edge of the last
-	Sure     float64    `json:"c,omitempty"` // of a word that was read in a picture: from above 0, a guess, to 1
+	Sure     float64    `json:"c,omitempty"` // of a word that was read in a picture: from above 0, a guess, to below 1; 1 where somebody has put it right
 }
 
 // Moved returns the word where it is after a move.
@@ -48,6 +48,9 @@ func (w Word) Saying(text string) Word {
 	w.Text, w.Sure = text, 1
 	return w
 }
+
+// PutRight reports whether somebody has put the word right.
+func (w Word) PutRight() bool { return w.Sure == 1 }
 
 // Han returns the language for which Chinese characters on a page are set, as far as its
 // words tell: Japanese where there are kana, Korean where there is hangul, else "".

@@ -109,6 +109,11 @@ type ShelfStore interface {
 	// when there is none; those that were brought in come first.
 	Wordless(ctx context.Context) (hash string, err error)
 	SetPageWords(ctx context.Context, p school.FilePage) error // which is wordless no more
+	// ReadAnew lets words wait on pages of a file once more; what is known of them stays
+	// until then.
+	ReadAnew(ctx context.Context, file string, pages []int) error
+	// KitsWith returns the kits of the worksheets that a file belongs to, the newest first.
+	KitsWith(ctx context.Context, file string) ([]string, error)
 	RevisionsWith(ctx context.Context, file string) ([]school.Revision, error)
 	RevisionsOf(ctx context.Context, worksheet uint64) ([]school.Revision, error)
 	RevisionGuides(ctx context.Context, revision uint64) ([]worksheet.Guide, error)

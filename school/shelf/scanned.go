@@ -103,11 +103,15 @@ func (s *Shelf) readPictures(ctx context.Context, hash string, kept []school.Fil
 		slog.Warn("a scan cannot be read", "file", hash, "error", err)
 		pages = make([]document.Page, len(kept))
 	}
+	language, err := s.languageOf(ctx, hash)
+	if err != nil {
+		return err
+	}
 	for i, p := range kept {
 		if !p.Wordless {
 			continue
 		}
-		read, err := s.readPage(ctx, hash, file, p, pages[i])
+		read, err := s.readPage(ctx, hash, file, p, pages[i], language)
 		if err != nil {
 			return err
 		}
@@ -118,8 +122,65 @@ func (s *Shelf) readPictures(ctx context.Context, hash string, kept []school.Fil
 	return nil
 }
 
+// languageOf returns the language that a teacher says a file is in, "" for none.
+func (s *Shelf) languageOf(ctx context.Context, hash string) (string, error) {
+	kits, err := s.store.KitsWith(ctx, hash)
+	for _, k := range kits {
+		if kit, err := worksheet.ParseKit(k); err == nil && kit.Lang != "" {
+			return kit.Lang, nil
+		}
+	}
+	return "", err
+}
+
+// readAnew lets the scans of a worksheet be read in the language that its teacher says it
+// is in, but for the pages on which somebody has put a word right.
+func (s *Shelf) readAnew(ctx context.Context, id uint64) error {
+	sources, err1 := s.store.Sources(ctx, id)
+	revisions, err2 := s.store.RevisionsOf(ctx, id)
+	if err := errors.Join(err1, err2); err != nil {
+		return err
+	}
+	files := map[string]bool{}
+	for _, f := range sources {
+		files[f.FileHash] = true
+	}
+	for _, r := range revisions {
+		files[r.FileHash] = true
+	}
+	for hash := range files {
+		kept, err := s.store.FilePages(ctx, hash)
+		if err != nil {
+			return err
+		}
+		var anew []int
+		for _, k := range kept {
+			p, err := s.store.FilePage(ctx, hash, k.Number)
+			var print words.Page
+			if err == nil {
+				err = json.Unmarshal([]byte(p.TextLayer), &print)
+			}
+			if err != nil {
+				return err
+			}
+			read := print.Wordless || slices.ContainsFunc(print.Words, func(w words.Word) bool { return w.Sure > 0 })
+			if read && !slices.ContainsFunc(print.Words, words.Word.PutRight) {
+				anew = append(anew, k.Number)
+			}
+		}
+		if len(anew) == 0 {
+			continue
+		}
+		if err := s.store.ReadAnew(ctx, hash, anew); err != nil {
+			return err
+		}
+	}
+	s.wake()
+	return nil
+}
+
 // readPage returns a page with the words that are read in its picture.
-func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept school.FilePage, p document.Page) (school.FilePage, error) {
+func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept school.FilePage, p document.Page, language string) (school.FilePage, error) {
 	if p.Width == 0 { // it cannot be read: what is known of it stays
 		return s.store.FilePage(ctx, hash, kept.Number)
 	}
@@ -129,7 +190,7 @@ func (s *Shelf) readPage(ctx context.Context, hash string, file []byte, kept sch
 	picture, err := s.engine.Upright(queue.In(ctx, queue.Behind), file, kept.Number, p.Scan.Tilt, optical.Scale)
 	var ws []words.Word
 	if err == nil {
-		ws, err = s.letters.Read(ctx, picture, optical.Scale, "")
+		ws, err = s.letters.Read(ctx, picture, optical.Scale, language)
 	}
 	switch {
 	case ctx.Err() != nil:

@@ -266,7 +266,8 @@ func (s *Shelf) Arrange(ctx context.Context, who school.Person, id uint64, versi
 	if err := s.checkAttachments(ctx, id, next, kit); err != nil {
 		return err
 	}
-	return s.store.ChangeWorksheet(ctx, id, func(w *school.Worksheet) error {
+	was := ""
+	err = s.store.ChangeWorksheet(ctx, id, func(w *school.Worksheet) error {
 		if w.Version != version {
 			return school.ErrStale
 		}
@@ -277,9 +278,18 @@ func (s *Shelf) Arrange(ctx context.Context, who school.Person, id uint64, versi
 		if next, err = now.Changed(want); err != nil {
 			return school.Refuse("plan", "", "")
 		}
+		before, err := worksheet.ParseKit(w.Kit)
+		if err != nil {
+			return err
+		}
+		was = before.Lang
 		w.Plan, w.Kit, w.Version = next.String(), kit.String(), version+1
 		return nil
 	}, nil)
+	if err != nil || kit.Lang == "" || kit.Lang == was {
+		return err
+	}
+	return s.readAnew(ctx, id)
 }
 
 // AddPages adds the pages of another file before the leaf at index at.

@@ -295,6 +295,14 @@ func scans(c *check) {
 	if _, err := c.Wordless(c.ctx); !errors.Is(err, school.ErrNotFound) {
 		c.Errorf("words still wait: %v", err)
 	}
+	c.must(c.ReadAnew(c.ctx, file, []int{1, 2}))
+	if hash, now := must(c.Wordless(c.ctx)), must(c.FilePage(c.ctx, file, 1)); hash != file || !now.Wordless || now.Text != page.Text {
+		c.Errorf("read anew: words wait on %q, and the page has %+v", hash, now)
+	}
+	c.must(c.SetPageWords(c.ctx, page))
+	if kits := must(c.KitsWith(c.ctx, class.Revision.FileHash)); len(kits) != 1 {
+		c.Errorf("the kits of a file are %q", kits)
+	}
 	r := class.Revision
 	if with := must(c.RevisionsWith(c.ctx, r.FileHash)); len(with) != 1 || with[0].ID != r.ID {
 		c.Errorf("the file is handed out as %+v", with)
