@@ -46,7 +46,7 @@ func TestTheFirstVersionIsBroughtUpToDate(t *testing.T) {
 	}
 	for what, q := range map[string]string{
 		"people":    "SELECT id, name, login, password_hash, admin, staff, settings FROM %s.people ORDER BY 1",
-		"members":   "SELECT * FROM %s.memberships ORDER BY course_id, person_id",
+		"members":   "SELECT course_id, person_id, role, section, seen, joined_at FROM %s.memberships ORDER BY 1, 2",
 		"copies":    "SELECT id, assignment_id, COALESCE(student_id, 0), revision_id, state, attempts, waiting, due_at FROM %s.copies ORDER BY 1",
 		"attempts":  "SELECT copy_id, number, submitted_at, late_minutes, line, snapshot_hash, points, remark, marked_at, returned_at, COALESCE(returned_hash, ''), opened_at FROM %s.attempts ORDER BY 1, 2",
 		"history":   "SELECT * FROM %s.ops ORDER BY copy_id, layer, seq",

@@ -2,6 +2,7 @@ package school_test
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"testing"
 
@@ -24,9 +25,16 @@ func (scanner) Upright(context.Context, []byte, int, float64, float64) ([]byte, 
 }
 
 // reader stands for who reads pictures, and notes in which language it was to.
-type reader struct{ languages []string }
+type reader struct {
+	languages []string
+	goes      context.CancelFunc // the process goes while it reads
+}
 
-func (r *reader) Read(_ context.Context, _ []byte, _ float64, language string) ([]words.Word, error) {
+func (r *reader) Read(ctx context.Context, _ []byte, _ float64, language string) ([]words.Word, error) {
+	if r.goes != nil {
+		r.goes()
+		return nil, ctx.Err()
+	}
 	r.languages = append(r.languages, language)
 	return []words.Word{{Text: "Tidenhub", Box: [4]float64{10, 10, 60, 24}, Baseline: 20, Size: 12, Edges: []float64{10, 16, 22, 28, 34, 40, 46, 52, 60}, Sure: 0.8}}, nil
 }
@@ -40,6 +48,15 @@ func TestAScanIsReadInTheLanguageThatATeacherSays(t *testing.T) {
 	h.must(err)
 	sheet, version := class.Worksheet.ID, 0
 	h.must(h.store.ReadAnew(h.ctx, class.Revision.FileHash, []int{1})) // as one that has no words yet
+	// A process that is told to end while it reads leaves the page to the next.
+	ctx, goes := context.WithCancel(h.ctx)
+	letters.goes = goes
+	if _, err := h.school.Scans.One(ctx); !errors.Is(err, context.Canceled) {
+		t.Errorf("a process that goes says %v", err)
+	}
+	if letters.goes = nil; !must(h.store.FilePage(h.ctx, class.Revision.FileHash, 1)).Wordless {
+		t.Error("the page is read by a process that went")
+	}
 	read := func(want ...string) {
 		t.Helper()
 		for worked := true; worked; {

@@ -92,6 +92,7 @@ type Page struct {
 	Figures [][4]float64 `json:"figures,omitempty"` // pictures and drawings: left, top, right, bottom
 
 	Wordless bool `json:"wordless,omitempty"` // it is a picture of which no words are known, or not yet
+	Anew     bool `json:"anew,omitempty"`     // its words are being read once more
 }
 
 // Lines returns the words, line by line.

@@ -115,7 +115,16 @@ func (s *Shelf) LeafPrint(ctx context.Context, who school.Person, sheetID uint64
 		n = 1
 	}
 	p, err := s.store.FilePage(ctx, hash, n)
-	return p.TextLayer, err
+	if err != nil || !p.Wordless {
+		return p.TextLayer, err
+	}
+	var print words.Page
+	if err := json.Unmarshal([]byte(p.TextLayer), &print); err != nil {
+		return "", err
+	}
+	print.Anew = !print.Wordless
+	b, err := json.Marshal(print)
+	return string(b), err
 }
 
 // LeafInWords returns a leaf of a worksheet in words, as its plan has it, counted from 0.

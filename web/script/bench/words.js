@@ -54,10 +54,11 @@ function fetchPrint(l) {
   const name = named(l);
   ask(url(`/sources/${l.source}/print/${l.page}/${l.turn}`))
     .then(async (p) => {
-      if (prints.get(name).wordless && !p.wordless) await again();
+      const was = prints.get(name);
+      if ((was.wordless && !p.wordless) || (was.anew && !p.anew)) await again();
       prints.set(name, p);
       doc.onChange();
-      if (p.wordless)
+      if (p.wordless || p.anew)
         setTimeout(() => {
           if (open && named(leaf()) === name) fetchPrint(l);
           else prints.delete(name);
@@ -229,9 +230,11 @@ const panel = {
     this.pictures = (view.kit.shelf ?? []).map(({ hash, name }) => ({ hash, name }));
     this.about = p.wordless
       ? 'This page is a picture, and no words of it are known. They are read behind the work; where there are some, they come here by themselves.'
-      : words.length
-        ? `This page is a picture: ${words.length} words were read in it, ${unsure.length || 'none'} of them not surely.`
-        : '';
+      : p.anew
+        ? 'This page is a picture. Its words are being read once more, in the language of the worksheet.'
+        : words.length
+          ? `This page is a picture: ${words.length} words were read in it, ${unsure.length || 'none'} of them not surely.`
+          : '';
     this.every = every;
     this.read = (l.turn ? [] : every ? words : unsure).map((w) => ({
       at: w.at,
@@ -295,10 +298,12 @@ const panel = {
         this.wrong = `“${text.trim()}” was not kept. ${e.message}`;
       });
   },
-  speak: (tag) =>
+  speak(tag) {
     change((_, kit) => {
       kit.lang = tag;
-    }),
+    });
+    settled().then(() => open && fetchPrint(leaf())); // scans may be read anew
+  },
   says(i, text) {
     tell(this.all[i].r, { t: text.trim() }, `figure ${i}`);
   },
