@@ -83,7 +83,7 @@ func (s *Publishing) revise(ctx context.Context, w school.Worksheet, anyway bool
 			if err := s.lead(ctx, file, nil, r.Guides); err != nil {
 				return r, err
 			}
-			return r, s.store.AddRevision(ctx, &r)
+			return r, s.add(ctx, &r)
 		}
 	}
 	bound, err := s.assemble(ctx, w.ID, p)
@@ -94,7 +94,15 @@ func (s *Publishing) revise(ctx context.Context, w school.Worksheet, anyway bool
 	if err := s.lead(ctx, bound.file, bound.pages, r.Guides); err != nil {
 		return r, err
 	}
-	return r, s.store.AddRevision(ctx, &r)
+	return r, s.add(ctx, &r)
+}
+
+// add keeps a revision.
+func (s *Publishing) add(ctx context.Context, r *school.Revision) error {
+	if err := s.store.AddRevision(ctx, r); err != nil {
+		return err
+	}
+	return s.shelf.tellNew(ctx, *r)
 }
 
 // OwnPages returns the ruled page that stands where students bring pages of their own.

@@ -78,6 +78,10 @@ func (s *Shelf) readScan(ctx context.Context, hash string) error {
 			return err
 		}
 	}
+	// What was handed out while it was read has to be told, too.
+	if with, err = s.store.RevisionsWith(ctx, hash); err != nil {
+		return err
+	}
 	for _, r := range with {
 		if err := s.tell(ctx, r); err != nil {
 			return err
@@ -257,6 +261,28 @@ func legible(ws []words.Word) []words.Word {
 		return nil
 	}
 	return ws
+}
+
+// tellNew tells a revision that was just added what its scans say, where their words came
+// while it was made; those that come later, it is told when they come.
+func (s *Shelf) tellNew(ctx context.Context, r school.Revision) error {
+	layers, err := s.store.TextLayers(ctx, r.FileHash)
+	if err != nil {
+		return err
+	}
+	for _, l := range layers {
+		var print words.Page
+		if l == "" {
+			continue
+		}
+		if err := json.Unmarshal([]byte(l), &print); err != nil {
+			return err
+		}
+		if slices.ContainsFunc(print.Words, func(w words.Word) bool { return w.Sure > 0 }) {
+			return s.tell(ctx, r)
+		}
+	}
+	return nil
 }
 
 // tell puts on a revision what the words of its pages tell of its places: their labels,
