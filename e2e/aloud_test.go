@@ -140,7 +140,6 @@ func TestTheWordThatIsSaidIsMarked(t *testing.T) {
 		func() error { return p.Click(`[data-do="words"]`) }, func() error { return p.Click(`.looks [data-listen="here"]`) })
 }
 
-// Where the line goes while something is read, one is told, and it is read on from there
 // line lets the line of a page go, or come back.
 func line(p *browser.Tab, there bool) func() error {
 	return func() error {
@@ -149,6 +148,7 @@ func line(p *browser.Tab, there bool) func() error {
 	}
 }
 
+// Where the line goes while something is read, one is told, and it is read on from there
 // once the line is back.
 func TestTheLineGoesWhileItIsRead(t *testing.T) {
 	t.Parallel()

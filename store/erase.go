@@ -74,7 +74,8 @@ const unreferenced = `NOT EXISTS (SELECT 1 FROM sources WHERE file_hash = blobs.
 	AND NOT EXISTS (SELECT 1 FROM ready_remarks WHERE sound = blobs.hash) AND NOT EXISTS (SELECT 1 FROM class_lines WHERE sound = blobs.hash)`
 
 // Sweep deletes the blobs from before a time that nothing refers to, chunks that never
-// became a blob, and what was heard in recordings. What is stored in this moment is younger; and where
+// became a blob, and what was heard in recordings. What is stored in this moment is
+// younger; and where
 // something refers to a blob after all, the foreign keys keep it.
 func (s *Store) Sweep(ctx context.Context, before time.Time) (gone int, err error) {
 	if err := dropUnused(s.db.WithContext(ctx), time.Now()); err != nil {

@@ -105,7 +105,6 @@ type ShelfStore interface {
 	SetFilePages(ctx context.Context, pages []school.FilePage) error       // in place of those that are there
 	FilePages(ctx context.Context, file string) ([]school.FilePage, error) // without Print, Text and Guide
 	FilePage(ctx context.Context, file string, number int) (school.FilePage, error)
-	TextLayers(ctx context.Context, file string) ([]string, error) // of each page, as JSON of words.Page
 	// Wordless returns a file with a page that is a picture without words, ErrNotFound
 	// when there is none; those that were brought in come first.
 	Wordless(ctx context.Context) (hash string, err error)

@@ -83,21 +83,34 @@ func (s *Revisions) Worded(ctx context.Context, r school.Revision) ([]tagged.Pag
 	if err != nil {
 		return nil, err
 	}
-	layers, err := s.store.TextLayers(ctx, r.FileHash)
+	prints, err := s.prints(ctx, r.FileHash)
 	if err != nil {
 		return nil, err
 	}
 	out := make([]tagged.Page, len(issued.Guides))
 	for i, g := range issued.Guides {
 		var print words.Page
-		if i < len(layers) && layers[i] != "" {
-			if err := json.Unmarshal([]byte(layers[i]), &print); err != nil {
-				return nil, err
-			}
+		if i < len(prints) {
+			print = prints[i]
 		}
 		out[i] = tagged.Worded(print, g, issued.Sizes[i])
 	}
 	return out, nil
+}
+
+// prints returns what is printed on the pages of a file.
+func (s *Revisions) prints(ctx context.Context, hash string) ([]words.Page, error) {
+	layers, err := s.store.TextLayers(ctx, hash)
+	out := make([]words.Page, len(layers))
+	for i, l := range layers {
+		if l == "" {
+			continue
+		}
+		if err := json.Unmarshal([]byte(l), &out[i]); err != nil {
+			return nil, err
+		}
+	}
+	return out, err
 }
 
 // Issued is what a revision has for the work as its worksheet says now. It is

@@ -153,23 +153,14 @@ func (s *Shelf) readAnew(ctx context.Context, id uint64) error {
 		files[r.FileHash] = true
 	}
 	for hash := range files {
-		kept, err := s.store.FilePages(ctx, hash)
+		prints, err := s.revisions.prints(ctx, hash)
 		if err != nil {
 			return err
 		}
 		var anew []int
-		for _, k := range kept {
-			p, err := s.store.FilePage(ctx, hash, k.Number)
-			var print words.Page
-			if err == nil {
-				err = json.Unmarshal([]byte(p.TextLayer), &print)
-			}
-			if err != nil {
-				return err
-			}
-			read := print.Wordless || slices.ContainsFunc(print.Words, func(w words.Word) bool { return w.Sure > 0 })
-			if read && !slices.ContainsFunc(print.Words, words.Word.PutRight) {
-				anew = append(anew, k.Number)
+		for i, p := range prints {
+			if (p.Wordless || asRead(p)) && !slices.ContainsFunc(p.Words, words.Word.PutRight) {
+				anew = append(anew, i+1)
 			}
 		}
 		if len(anew) == 0 {
@@ -266,23 +257,16 @@ func legible(ws []words.Word) []words.Word {
 // tellNew tells a revision that was just added what its scans say, where their words came
 // while it was made; those that come later, it is told when they come.
 func (s *Shelf) tellNew(ctx context.Context, r school.Revision) error {
-	layers, err := s.store.TextLayers(ctx, r.FileHash)
-	if err != nil {
+	prints, err := s.revisions.prints(ctx, r.FileHash)
+	if err != nil || !slices.ContainsFunc(prints, asRead) {
 		return err
 	}
-	for _, l := range layers {
-		var print words.Page
-		if l == "" {
-			continue
-		}
-		if err := json.Unmarshal([]byte(l), &print); err != nil {
-			return err
-		}
-		if slices.ContainsFunc(print.Words, func(w words.Word) bool { return w.Sure > 0 }) {
-			return s.tell(ctx, r)
-		}
-	}
-	return nil
+	return s.tell(ctx, r)
+}
+
+// asRead reports whether the words of a page were read in a picture.
+func asRead(p words.Page) bool {
+	return slices.ContainsFunc(p.Words, func(w words.Word) bool { return w.Sure > 0 })
 }
 
 // tell puts on a revision what the words of its pages tell of its places: their labels,

@@ -224,7 +224,7 @@ function field(b, page) {
   page.places.push(one);
   if (!marks.view.teacher) return one.box;
   one.wants = el('small', { className: 'wants', hidden: true });
-  return el('span', { className: 'with-expected' }, one.box, one.wants);
+  return el('span', {}, one.box, one.wants);
 }
 
 // toPage shows a part of the page itself.
